@@ -1,0 +1,72 @@
+//! The asset: the thing under test, with nameplate, ratings, tolerances and settings.
+
+mod element;
+mod ratings;
+
+pub use element::{Element, Measures};
+pub use ratings::{Ratings, ThermalRating};
+
+use crate::name::{Name, nearest};
+use crate::quantity::{Angle, Current, Ratio, Time};
+use crate::tolerance::Tolerance;
+
+/// A relay with overcurrent elements.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Asset {
+    /// Who and where it is.
+    pub identity: Identity,
+    /// What it is made for and what it withstands.
+    pub ratings: Ratings,
+    /// Its protection elements, in file order.
+    pub elements: Vec<Element>,
+}
+
+/// Nameplate and location, as text.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Identity {
+    /// Operating designation, such as `Q07-F1`.
+    pub tag: String,
+    /// Substation.
+    pub site: Option<String>,
+    /// Bay.
+    pub bay: Option<String>,
+    /// Operator of the site.
+    pub operator: Option<String>,
+    /// Maker.
+    pub maker: Option<String>,
+    /// Model.
+    pub model: Option<String>,
+    /// Serial number.
+    pub serial: Option<String>,
+}
+
+/// How far measured values may lie from the settings.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Tolerances {
+    /// Of currents: pickup, and carried through the time characteristic.
+    pub current: Tolerance<Current>,
+    /// Of operate times.
+    pub time: Tolerance<Time>,
+    /// Of angles, where given.
+    pub angle: Option<Tolerance<Angle>>,
+    /// Of the reset ratio.
+    pub reset_ratio: Tolerance<Ratio>,
+}
+
+impl Asset {
+    /// Finds an element by its id.
+    pub fn element(&self, id: &str) -> Option<&Element> {
+        self.elements.iter().find(|e| e.id == id)
+    }
+
+    /// The id nearest to one that does not exist.
+    pub fn nearest_element(&self, id: &str) -> Option<&Name> {
+        let near = nearest(id, self.elements.iter().map(|e| e.id.as_str()))?;
+        self.element(near).map(|e| &e.id)
+    }
+
+    /// The elements that are on and close a given trip contact.
+    pub fn tripping<'a>(&'a self, signal: &'a Name) -> impl Iterator<Item = &'a Element> {
+        self.elements.iter().filter(move |e| e.enabled && e.trip == *signal)
+    }
+}

@@ -1,0 +1,245 @@
+//! Values as written in a file: text with its place, read later into typed quantities.
+//!
+//! Reading in a second step, rather than while deserialising, finds all wrong values of a file at
+//! once and keeps each one's place.
+
+use super::problem::{Problem, Problems};
+use crate::quantity::{self, Dimension, Measure, Unit, significant};
+use crate::tolerance::Tolerance;
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::{Deserialize, Deserializer};
+use std::borrow::Cow;
+use std::marker::PhantomData;
+use std::ops::Range;
+use toml::Spanned;
+
+/// A value with its place.
+pub trait Field {
+    /// Where it was written.
+    fn span(&self) -> Range<usize>;
+}
+
+/// Plain text.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(transparent)]
+pub struct Text(Spanned<String>);
+
+impl Text {
+    /// The text.
+    pub fn as_str(&self) -> &str {
+        self.0.get_ref()
+    }
+}
+
+impl Field for Text {
+    fn span(&self) -> Range<usize> {
+        self.0.span()
+    }
+}
+
+impl JsonSchema for Text {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Text".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": "string" })
+    }
+}
+
+/// A quantity as text with its unit, such as `"1.2 A"`.
+#[derive(Clone, Debug)]
+pub struct QuantityText<Q> {
+    text: Spanned<String>,
+    kind: PhantomData<Q>,
+}
+
+impl<'de, Q> Deserialize<'de> for QuantityText<Q> {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        Ok(Self { text: Spanned::deserialize(from)?, kind: PhantomData })
+    }
+}
+
+impl<Q> Field for QuantityText<Q> {
+    fn span(&self) -> Range<usize> {
+        self.text.span()
+    }
+}
+
+impl<Q: Measure> JsonSchema for QuantityText<Q> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        format!("Quantity{:?}", Q::DIMENSION).into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        // The description is shown by editors while typing.
+        let example = Unit::examples(Q::DIMENSION);
+        json_schema!({
+            "type": "string",
+            "pattern": r"^\s*[-+]?[0-9.]",
+            "$comment": format!("{}, for example {example}", Q::DIMENSION),
+        })
+    }
+}
+
+impl<Q: Measure> QuantityText<Q> {
+    /// The quantity, or `None` with the problem noted.
+    pub fn read(&self, problems: &mut Problems) -> Option<Q> {
+        match quantity::parse(self.text.get_ref()) {
+            Ok(value) => Some(value),
+            Err(error) => {
+                let mut problem = Problem::new(self.span(), error.to_string());
+                problem.help = error.help();
+                problems.push(problem);
+                None
+            }
+        }
+    }
+
+    /// A quantity above zero.
+    pub fn positive(&self, problems: &mut Problems) -> Option<Q> {
+        let value = self.read(problems)?;
+        if value.si() > 0.0 {
+            return Some(value);
+        }
+        let written = self.text.get_ref();
+        problems.push(Problem::new(self.span(), format!("`{written}` must be above zero")));
+        None
+    }
+
+    /// A quantity at or above zero.
+    pub fn not_negative(&self, problems: &mut Problems) -> Option<Q> {
+        let value = self.read(problems)?;
+        if value.si() >= 0.0 {
+            return Some(value);
+        }
+        let written = self.text.get_ref();
+        problems.push(Problem::new(self.span(), format!("`{written}` must not be negative")));
+        None
+    }
+}
+
+/// A tolerance as text, such as `"5 % or 40 ms"`.
+#[derive(Clone, Debug)]
+pub struct ToleranceText<Q> {
+    text: Spanned<String>,
+    kind: PhantomData<Q>,
+}
+
+impl<'de, Q> Deserialize<'de> for ToleranceText<Q> {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        Ok(Self { text: Spanned::deserialize(from)?, kind: PhantomData })
+    }
+}
+
+impl<Q: Measure> JsonSchema for ToleranceText<Q> {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        format!("Tolerance{:?}", Q::DIMENSION).into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({
+            "type": "string",
+            "$comment": format!("tolerance of {}: `5 %`, `5 % or …`, `5 % + …`, `+5 % / -0 %`", Q::DIMENSION),
+        })
+    }
+}
+
+impl<Q: Measure> ToleranceText<Q> {
+    /// The tolerance, or `None` with the problem noted.
+    pub fn read(&self, problems: &mut Problems) -> Option<Tolerance<Q>> {
+        match Tolerance::parse(self.text.get_ref()) {
+            Ok(value) => Some(value),
+            Err(error) => {
+                let mut problem = Problem::new(self.text.span(), error.to_string());
+                problem.help = error.help();
+                problems.push(problem);
+                None
+            }
+        }
+    }
+}
+
+/// A plain number, written bare (`0.3`) or as text (`"0.3"`).
+#[derive(Clone, Debug, Deserialize)]
+#[serde(transparent)]
+pub struct Number(Spanned<NumberText>);
+
+#[derive(Clone, Debug)]
+struct NumberText(String);
+
+impl<'de> Deserialize<'de> for NumberText {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        struct Visitor;
+        impl serde::de::Visitor<'_> for Visitor {
+            type Value = NumberText;
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("a number")
+            }
+            fn visit_i64<E>(self, v: i64) -> Result<NumberText, E> {
+                Ok(NumberText(v.to_string()))
+            }
+            fn visit_f64<E>(self, v: f64) -> Result<NumberText, E> {
+                Ok(NumberText(v.to_string()))
+            }
+            fn visit_str<E>(self, v: &str) -> Result<NumberText, E> {
+                Ok(NumberText(v.to_owned()))
+            }
+        }
+        from.deserialize_any(Visitor)
+    }
+}
+
+impl Field for Number {
+    fn span(&self) -> Range<usize> {
+        self.0.span()
+    }
+}
+
+impl JsonSchema for Number {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Number".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": ["number", "string"] })
+    }
+}
+
+impl Number {
+    /// The number, or `None` with the problem noted.
+    pub fn read(&self, problems: &mut Problems) -> Option<f64> {
+        let text = &self.0.get_ref().0;
+        match quantity::Quantity::parse(text) {
+            Ok(q) if q.dimension == Dimension::NUMBER => Some(q.si),
+            Ok(q) => {
+                let message = format!("`{text}` is {}, but a plain number is wanted", q.dimension);
+                problems.push(Problem::new(self.span(), message));
+                None
+            }
+            Err(error) => {
+                problems.push(Problem::new(self.span(), error.to_string()));
+                None
+            }
+        }
+    }
+
+    /// A number above zero.
+    pub fn positive(&self, problems: &mut Problems) -> Option<f64> {
+        let value = self.read(problems)?;
+        if value > 0.0 {
+            return Some(value);
+        }
+        let written = significant(value, 6);
+        problems.push(Problem::new(self.span(), format!("{written} must be above zero")));
+        None
+    }
+}

@@ -1,0 +1,393 @@
+//! The plan file.
+
+use super::curve_form::Spannable;
+use super::field::{Field, QuantityText, Text};
+use super::problem::{DocumentError, Problem, Problems, Source};
+use super::{Form, parse};
+use crate::asset::{Asset, Element};
+use crate::fault_loop::FaultLoop;
+use crate::name::nearest;
+use crate::plan::{Plan, ProcedureSettings, Test};
+use crate::procedure::{Level, PickupSettings, TripTimeSettings};
+use crate::quantity::{Current, Dimension, Quantity, Ratio, Time, seconds};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::ops::Range;
+
+/// A plan: the list of tests for an asset.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PlanForm {
+    /// What the plan is for.
+    plan: HeadForm,
+    /// Conditions on site, such as `temperature = "19 °C"`; shown in the report.
+    ambient: Option<BTreeMap<String, String>>,
+    /// The tests, run in this order.
+    test: Option<Vec<Spannable<TestForm>>>,
+}
+
+impl Form for PlanForm {
+    const KIND: &'static str = "plan";
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct HeadForm {
+    /// What the job is called.
+    title: String,
+    /// The asset's file, relative to the plan.
+    asset: Text,
+    /// The rig's file, relative to the plan.
+    rig: Option<Text>,
+    /// Who tests.
+    tester: Option<String>,
+    /// Why the job is done, such as `annual maintenance`.
+    reason: Option<String>,
+}
+
+/// Ways of testing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum ProcedureForm {
+    /// Ramp up to operation and down to reset.
+    Pickup,
+    /// Pre-fault, fault, time until trip.
+    TripTime,
+}
+
+impl ProcedureForm {
+    const fn word(self) -> &'static str {
+        match self {
+            Self::Pickup => "pickup",
+            Self::TripTime => "trip-time",
+        }
+    }
+
+    const fn keys(self) -> &'static [&'static str] {
+        match self {
+            Self::Pickup => &["from", "to", "step", "dwell"],
+            Self::TripTime => &["at", "repeat", "prefault", "prefault_time", "wait", "reset"],
+        }
+    }
+}
+
+/// How a latched contact is reset between points.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum ResetForm {
+    /// It resets by itself.
+    #[serde(rename = "self")]
+    BySelf,
+    /// The attendant is asked after each operation.
+    Ask,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct TestForm {
+    /// Its id, unique in the plan.
+    id: Text,
+    /// The way of testing.
+    procedure: ProcedureForm,
+    /// The element under test.
+    element: Text,
+    /// Fault loops to inject: `A-N`, `B-N`, `C-N`, `A-B`, `B-C`, `C-A`, `A-B-C`.
+    loops: Spannable<Vec<Text>>,
+    /// Levels to inject: multiples of pickup (`2 x`) or currents (`3 A`) (trip-time).
+    at: Option<Spannable<Vec<Text>>>,
+    /// How often each point is injected; once if not given (trip-time).
+    repeat: Option<Spannable<u32>>,
+    /// Balanced load current before the fault (trip-time).
+    prefault: Option<QuantityText<Current>>,
+    /// How long the pre-fault state lasts; 500 ms if not given (trip-time).
+    prefault_time: Option<QuantityText<Time>>,
+    /// How long to wait where no operation is expected; derived if not given (trip-time).
+    wait: Option<QuantityText<Time>>,
+    /// `self` (default) or `ask` for contacts that latch (trip-time).
+    reset: Option<Spannable<ResetForm>>,
+    /// First level of the ramp; `0.8 x` if not given (pickup).
+    from: Option<QuantityText<Ratio>>,
+    /// Last level of the ramp; `1.2 x` if not given (pickup).
+    to: Option<QuantityText<Ratio>>,
+    /// Step of the ramp; a fifth of the tolerance if not given (pickup).
+    step: Option<QuantityText<Current>>,
+    /// Time on each level; 200 ms if not given (pickup).
+    dwell: Option<QuantityText<Time>>,
+    /// Time with outputs off before each injection; 1 s if not given.
+    rest: Option<QuantityText<Time>>,
+}
+
+/// Most points one test may hold; beyond it a typing error is likelier than a wish.
+const MOST_POINTS: usize = 100_000;
+
+impl PlanForm {
+    /// The asset file's name as written, with its place.
+    pub fn asset_file(&self) -> &Text {
+        &self.plan.asset
+    }
+
+    /// The rig file's name as written, with its place.
+    pub fn rig_file(&self) -> Option<&Text> {
+        self.plan.rig.as_ref()
+    }
+
+    /// Reads a plan file's syntax and shape; [`PlanForm::resolve`] does the rest.
+    ///
+    /// # Errors
+    /// Every problem of syntax or shape.
+    pub fn load(source: &Source) -> Result<Self, DocumentError> {
+        parse(source)
+    }
+
+    /// Reads all values and checks them against the asset.
+    ///
+    /// # Errors
+    /// Every problem: values, elements that the asset lacks, loops that do not exist, no tests.
+    pub fn resolve(&self, source: &Source, asset: &Asset) -> Result<Plan, DocumentError> {
+        let mut problems = Problems::default();
+        let forms = self.test.as_deref().unwrap_or_default();
+        if forms.is_empty() {
+            problems.push(
+                Problem::new(0..0, "the plan has no tests")
+                    .help("add a `[[test]]` with id, procedure, element and loops"),
+            );
+        }
+        let mut tests: Vec<Test> = Vec::new();
+        for form in forms {
+            let (inner, span) = (form.get(), form.span());
+            if tests.iter().any(|t| t.id == inner.id.as_str()) {
+                let message = format!("test `{}` is there twice", inner.id.as_str());
+                problems.push(Problem::new(inner.id.span(), message));
+            }
+            tests.extend(inner.read(span, asset, &mut problems));
+        }
+        problems.none_or(source)?;
+        Ok(Plan {
+            title: self.plan.title.clone(),
+            tester: self.plan.tester.clone(),
+            reason: self.plan.reason.clone(),
+            ambient: self.ambient.clone().unwrap_or_default().into_iter().collect(),
+            tests,
+        })
+    }
+}
+
+impl TestForm {
+    fn read(&self, span: Range<usize>, asset: &Asset, problems: &mut Problems) -> Option<Test> {
+        self.refuse_foreign_keys(problems);
+        let element = self.element_of(asset, problems);
+        let loops = self.loops_of(problems);
+        let rest = time_or(&self.rest, 1.0, problems);
+        let id = self.id.as_str().into();
+        let procedure = match self.procedure {
+            ProcedureForm::Pickup => {
+                let settings = self.pickup(problems);
+                let (from, to, step, dwell) = settings?;
+                let element = element?;
+                let span = (element.pickup * (to - from)).value;
+                if let (Some(step), Some(field)) = (step, &self.step)
+                    && span / step.value > 10_000.0
+                {
+                    let message = "this step makes a ramp of more than 10 000 levels";
+                    problems.push(Problem::new(field.span(), message));
+                }
+                ProcedureSettings::Pickup(PickupSettings {
+                    test: id,
+                    element: element.id.clone(),
+                    loops: loops?,
+                    from,
+                    to,
+                    step,
+                    dwell,
+                    rest: rest?,
+                })
+            }
+            ProcedureForm::TripTime => {
+                let at = self.levels(problems);
+                let repeat = self.repeat_of(problems);
+                let prefault = self.prefault.as_ref().map(|f| f.positive(problems));
+                let prefault_time = time_or(&self.prefault_time, 0.5, problems);
+                let wait = self.wait.as_ref().map(|f| f.positive(problems));
+                let (at, loops, repeat) = (at?, loops?, repeat?);
+                if at.len() * loops.len() * repeat as usize > MOST_POINTS {
+                    let message = format!("this test makes more than {MOST_POINTS} points");
+                    problems.push(Problem::new(self.id.span(), message));
+                    return None;
+                }
+                ProcedureSettings::TripTime(TripTimeSettings {
+                    test: id,
+                    element: element?.id.clone(),
+                    loops,
+                    at,
+                    repeat,
+                    prefault: optional(prefault)?,
+                    prefault_time: prefault_time?,
+                    rest: rest?,
+                    wait: optional(wait)?,
+                    ask_reset: self.reset.as_ref().is_some_and(|r| *r.get() == ResetForm::Ask),
+                })
+            }
+        };
+        Some(Test { id: self.id.as_str().into(), span, procedure })
+    }
+
+    fn refuse_foreign_keys(&self, problems: &mut Problems) {
+        let given: [(&str, Option<Range<usize>>); 10] = [
+            ("from", self.from.as_ref().map(Field::span)),
+            ("to", self.to.as_ref().map(Field::span)),
+            ("step", self.step.as_ref().map(Field::span)),
+            ("dwell", self.dwell.as_ref().map(Field::span)),
+            ("at", self.at.as_ref().map(Field::span)),
+            ("repeat", self.repeat.as_ref().map(Field::span)),
+            ("prefault", self.prefault.as_ref().map(Field::span)),
+            ("prefault_time", self.prefault_time.as_ref().map(Field::span)),
+            ("wait", self.wait.as_ref().map(Field::span)),
+            ("reset", self.reset.as_ref().map(Field::span)),
+        ];
+        let word = self.procedure.word();
+        for (key, span) in given {
+            if let Some(span) = span.filter(|_| !self.procedure.keys().contains(&key)) {
+                problems.push(
+                    Problem::new(span, format!("`{key}` does not belong to procedure `{word}`"))
+                        .help(format!("`{word}` takes {}", self.procedure.keys().join(", "))),
+                );
+            }
+        }
+    }
+
+    fn element_of<'a>(&self, asset: &'a Asset, problems: &mut Problems) -> Option<&'a Element> {
+        let id = self.element.as_str();
+        let found = asset.element(id);
+        if found.is_none() {
+            let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
+            let message = format!("{} has no element `{id}`", asset.identity.tag);
+            problems.push(Problem::new(self.element.span(), message).did_you_mean(
+                asset.nearest_element(id).map(|n| n.as_str()),
+                || format!("its elements are {}", ids.join(", ")),
+            ));
+        }
+        found
+    }
+
+    fn loops_of(&self, problems: &mut Problems) -> Option<Vec<FaultLoop>> {
+        if self.loops.get().is_empty() {
+            problems.push(Problem::new(self.loops.span(), "`loops` is empty"));
+            return None;
+        }
+        let mut loops = Vec::new();
+        for text in self.loops.get() {
+            match FaultLoop::parse(text.as_str()) {
+                Some(found) if loops.contains(&found) => {
+                    let message = format!("loop `{found}` is listed twice");
+                    problems.push(Problem::new(text.span(), message));
+                }
+                Some(found) => loops.push(found),
+                None => {
+                    let names = FaultLoop::ALL.map(FaultLoop::name);
+                    let message = format!("there is no loop `{}`", text.as_str());
+                    problems.push(Problem::new(text.span(), message).did_you_mean(
+                        nearest(text.as_str(), names),
+                        || format!("loops are {}", names.join(", ")),
+                    ));
+                }
+            }
+        }
+        Some(loops)
+    }
+
+    fn levels(&self, problems: &mut Problems) -> Option<Vec<Level>> {
+        let Some(at) = self.at.as_ref().filter(|at| !at.get().is_empty()) else {
+            let place = self.at.as_ref().map_or_else(|| self.id.span(), Field::span);
+            problems.push(
+                Problem::new(place, "a trip-time test needs levels in `at`")
+                    .help("write multiples of pickup or currents: at = [\"2 x\", \"3 A\"]"),
+            );
+            return None;
+        };
+        let mut levels = Vec::new();
+        for text in at.get() {
+            let problem = match Quantity::parse(text.as_str()) {
+                Ok(q) if q.si <= 0.0 => {
+                    Problem::new(text.span(), format!("`{}` must be above zero", text.as_str()))
+                }
+                // A bare number would be ambiguous: twice the pickup, or two amperes?
+                Ok(q) if q.dimension == Dimension::NUMBER => {
+                    if text.as_str().trim().ends_with(['x', '%']) {
+                        levels.push(Level::Multiple(q.si));
+                        continue;
+                    }
+                    Problem::new(text.span(), format!("`{}` has no unit", text.as_str()))
+                        .help("write `2 x` for a multiple of pickup, `2 A` for a current")
+                }
+                Ok(q) => match q.get::<Current>() {
+                    Some(i) => {
+                        levels.push(Level::Absolute(i));
+                        continue;
+                    }
+                    None => Problem::new(
+                        text.span(),
+                        format!(
+                            "`{}` is {}, but a multiple of pickup or a current is wanted",
+                            text.as_str(),
+                            q.dimension
+                        ),
+                    ),
+                },
+                Err(error) => {
+                    let mut problem = Problem::new(text.span(), error.to_string());
+                    problem.help = error.help();
+                    problem
+                }
+            };
+            problems.push(problem);
+        }
+        Some(levels)
+    }
+
+    fn repeat_of(&self, problems: &mut Problems) -> Option<u32> {
+        match &self.repeat {
+            None => Some(1),
+            Some(n) if *n.get() == 0 => {
+                problems.push(Problem::new(n.span(), "`repeat` must be at least 1"));
+                None
+            }
+            Some(n) => Some(*n.get()),
+        }
+    }
+
+    fn pickup(&self, problems: &mut Problems) -> Option<(f64, f64, Option<Current>, Time)> {
+        let ratio = |field: &Option<QuantityText<Ratio>>, default, problems: &mut Problems| {
+            field.as_ref().map_or(Some(default), |f| f.positive(problems).map(|r| r.value))
+        };
+        let from = ratio(&self.from, 0.8, problems);
+        let to = ratio(&self.to, 1.2, problems);
+        let step = self.step.as_ref().map(|s| s.positive(problems));
+        let dwell = self.dwell.as_ref().map_or(Some(seconds(0.2)), |d| d.positive(problems));
+        if let (Some(from), Some(to)) = (from, to)
+            && from >= to
+        {
+            let field = self.to.as_ref().or(self.from.as_ref());
+            let place = field.map_or_else(|| self.id.span(), Field::span);
+            let message = format!("the ramp goes up, but `from` {from} x is not below `to` {to} x");
+            problems.push(Problem::new(place, message));
+        }
+        Some((from?, to?, optional(step)?, dwell?))
+    }
+}
+
+fn time_or(
+    field: &Option<QuantityText<Time>>,
+    default_s: f64,
+    problems: &mut Problems,
+) -> Option<Time> {
+    field.as_ref().map_or(Some(seconds(default_s)), |f| f.not_negative(problems))
+}
+
+/// An optional value that was read: `None` only where reading it failed.
+fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
+    match read {
+        None => Some(None),
+        Some(value) => value.map(Some),
+    }
+}

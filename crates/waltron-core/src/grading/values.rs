@@ -1,0 +1,187 @@
+//! Named quantities of a graded point: typed inside, numbers with unit suffix at the edge.
+
+use crate::edge;
+use crate::quantity::{Dimension, Measure, Quantity, significant};
+use serde::de::{MapAccess, Visitor};
+use serde::ser::SerializeMap;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use std::fmt;
+
+/// A value with the unit it is reported in.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Value {
+    /// A quantity in its own unit.
+    Plain(Quantity),
+    /// A share, reported in percent.
+    Percent(f64),
+}
+
+/// A few named values in the order they were added.
+///
+/// At the edge the name carries the unit: `time` of 4.05 s becomes `"time_s": 4.05`, `reset` of
+/// 0.95 as percent becomes `"reset_pct": 95.0`. A plain number has no suffix.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Values(Vec<(String, Value)>);
+
+const SUFFIXES: &[(&str, Dimension)] = &[
+    ("_s", Dimension::TIME),
+    ("_a", Dimension::CURRENT),
+    ("_v", Dimension::VOLTAGE),
+    ("_deg", Dimension::ANGLE),
+    ("_hz", Dimension::FREQUENCY),
+    ("_hz_per_s", Dimension::FREQUENCY_RATE),
+    ("_ohm", Dimension::RESISTANCE),
+    ("_va", Dimension::POWER),
+];
+
+impl Values {
+    /// No values.
+    pub fn none() -> Self {
+        Self::default()
+    }
+
+    /// Adds a quantity.
+    #[must_use]
+    pub fn with<Q: Measure>(mut self, name: &str, value: Q) -> Self {
+        self.0.push((name.to_owned(), Value::Plain(Quantity::of(value))));
+        self
+    }
+
+    /// Adds a quantity if there is one.
+    #[must_use]
+    pub fn with_some<Q: Measure>(self, name: &str, value: Option<Q>) -> Self {
+        match value {
+            Some(value) => self.with(name, value),
+            None => self,
+        }
+    }
+
+    /// Adds a share (0.95 for 95 %) that is reported in percent.
+    #[must_use]
+    pub fn with_percent(mut self, name: &str, share: f64) -> Self {
+        self.0.push((name.to_owned(), Value::Percent(share)));
+        self
+    }
+
+    /// The SI value of a name, whatever its unit; a percentage as its share.
+    pub fn get(&self, name: &str) -> Option<f64> {
+        self.0.iter().find(|(n, _)| n == name).map(|(_, v)| match v {
+            Value::Plain(q) => q.si,
+            Value::Percent(share) => *share,
+        })
+    }
+
+    /// The text of a name's value.
+    pub fn text(&self, name: &str) -> Option<String> {
+        self.0.iter().find(|(n, _)| n == name).map(|(_, v)| v.to_string())
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// Names and values in order.
+    pub fn iter(&self) -> impl Iterator<Item = (&str, Value)> {
+        self.0.iter().map(|(n, v)| (n.as_str(), *v))
+    }
+}
+
+impl fmt::Display for Value {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Plain(q) => q.fmt(f),
+            Self::Percent(share) => write!(f, "{} %", significant(share * 100.0, 4)),
+        }
+    }
+}
+
+impl Value {
+    fn edge(self, name: &str) -> (String, f64) {
+        match self {
+            Self::Percent(share) => (format!("{name}_pct"), tidy(share * 100.0)),
+            Self::Plain(q) => {
+                let suffix = SUFFIXES.iter().find(|(_, d)| *d == q.dimension).map_or("", |s| s.0);
+                let number = if q.dimension == Dimension::ANGLE {
+                    edge::degrees(Measure::from_si(q.si))
+                } else {
+                    q.si
+                };
+                (format!("{name}{suffix}"), number)
+            }
+        }
+    }
+
+    fn from_edge(key: &str, number: f64) -> (String, Self) {
+        if let Some(name) = key.strip_suffix("_pct") {
+            return (name.to_owned(), Self::Percent(number / 100.0));
+        }
+        let longest = SUFFIXES
+            .iter()
+            .filter_map(|(suffix, d)| Some((key.strip_suffix(suffix)?, *d)))
+            .min_by_key(|(name, _)| name.len());
+        let (name, dimension) = longest.unwrap_or((key, Dimension::NUMBER));
+        let si = if dimension == Dimension::ANGLE { number.to_radians() } else { number };
+        (name.to_owned(), Self::Plain(Quantity { si, dimension }))
+    }
+}
+
+/// Rounds away the last bits that a factor of 100 leaves behind: 95.00000000000001.
+fn tidy(number: f64) -> f64 {
+    if number.abs() < 1e9 { (number * 1e10).round() / 1e10 } else { number }
+}
+
+impl Serialize for Values {
+    fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
+        let mut map = out.serialize_map(Some(self.0.len()))?;
+        for (name, value) in &self.0 {
+            let (key, number) = value.edge(name);
+            map.serialize_entry(&key, &number)?;
+        }
+        map.end()
+    }
+}
+
+impl<'de> Deserialize<'de> for Values {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        struct Entries;
+        impl<'de> Visitor<'de> for Entries {
+            type Value = Values;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("an object of numbers whose keys carry the unit")
+            }
+            fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<Values, M::Error> {
+                let mut values = Vec::new();
+                while let Some((key, number)) = map.next_entry::<String, f64>()? {
+                    values.push(Value::from_edge(&key, number));
+                }
+                Ok(Values(values))
+            }
+        }
+        from.deserialize_map(Entries)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::quantity::{amperes, degrees, seconds};
+
+    #[test]
+    fn names_carry_the_unit_at_the_edge_and_come_back() {
+        let values = Values::none()
+            .with("time", seconds(4.05))
+            .with("current", amperes(2.4))
+            .with("angle", degrees(-120.0))
+            .with_percent("reset", 0.95);
+        let json = serde_json::to_string(&values).unwrap();
+        assert_eq!(
+            json,
+            r#"{"time_s":4.05,"current_a":2.4,"angle_deg":-120.0,"reset_pct":95.0}"#
+        );
+        let back: Values = serde_json::from_str(&json).unwrap();
+        assert_eq!(serde_json::to_string(&back).unwrap(), json);
+        assert_eq!(back.text("reset").unwrap(), "95 %");
+        assert_eq!(back.get("time"), Some(4.05));
+    }
+}

@@ -1,0 +1,83 @@
+//! What came back from one injection.
+
+use crate::edge;
+use crate::name::Name;
+use crate::quantity::Time;
+use serde::{Deserialize, Serialize};
+
+/// Everything a rig saw while it played a program. Times count from the program's start.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Observation {
+    /// The segments that were played, in order; a program that ended early has fewer than planned.
+    pub segments: Vec<Span>,
+    /// Contacts that were closed at the program's start, by meaning.
+    pub closed_at_start: Vec<Name>,
+    /// Every change of a contact, in time order.
+    pub edges: Vec<Edge>,
+}
+
+/// When a segment was out and what ended it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Span {
+    /// Its start.
+    #[serde(rename = "start_s", with = "edge::si")]
+    pub start: Time,
+    /// Its end.
+    #[serde(rename = "end_s", with = "edge::si")]
+    pub end: Time,
+    /// What ended it.
+    pub ended: Ended,
+}
+
+/// What ended a segment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Ended {
+    /// Its stop with this index.
+    Stop(usize),
+    /// A stair that came to its last level's end.
+    Finished,
+    /// The attendant or a signal: the injection proves nothing.
+    Aborted,
+}
+
+/// A contact's change.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Edge {
+    /// The contact's meaning, such as `trip`.
+    pub signal: Name,
+    /// When.
+    #[serde(rename = "time_s", with = "edge::si")]
+    pub time: Time,
+    /// Its state from then on.
+    pub closed: bool,
+}
+
+impl Observation {
+    /// Whether the injection was cut short from outside.
+    pub fn aborted(&self) -> bool {
+        self.segments.iter().any(|s| s.ended == Ended::Aborted)
+    }
+
+    /// The first change of a contact to a state at or after a time.
+    pub fn first_edge(&self, signal: &Name, closed: bool, from: Time) -> Option<Time> {
+        self.edges
+            .iter()
+            .find(|e| e.signal == *signal && e.closed == closed && e.time >= from)
+            .map(|e| e.time)
+    }
+
+    /// A contact's state just before a time.
+    pub fn closed_before(&self, signal: &Name, time: Time) -> bool {
+        self.edges
+            .iter()
+            .rev()
+            .find(|e| e.signal == *signal && e.time < time)
+            .map_or_else(|| self.closed_at_start.contains(signal), |e| e.closed)
+    }
+
+    /// How long the outputs were under control, from start to end.
+    pub fn length(&self) -> Time {
+        self.segments.last().map_or_else(Time::default, |s| s.end)
+    }
+}

@@ -1,0 +1,71 @@
+//! The plan: the list of tests for an asset.
+
+use crate::name::Name;
+use crate::procedure::{
+    Bench, Pickup, PickupSettings, Procedure, SetupError, TripTime, TripTimeSettings,
+};
+use std::ops::Range;
+
+/// A plan, checked against its asset.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Plan {
+    /// What the job is called.
+    pub title: String,
+    /// Who tests, where the file says so.
+    pub tester: Option<String>,
+    /// Why the job is done.
+    pub reason: Option<String>,
+    /// Conditions on site, as name and text.
+    pub ambient: Vec<(String, String)>,
+    /// The tests in order.
+    pub tests: Vec<Test>,
+}
+
+/// One entry of a plan.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Test {
+    /// Its id, unique in the plan.
+    pub id: Name,
+    /// Where it stands in the plan's text.
+    pub span: Range<usize>,
+    /// The procedure with its parameters.
+    pub procedure: ProcedureSettings,
+}
+
+/// A procedure with its parameters.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ProcedureSettings {
+    /// Pickup and reset ratio.
+    Pickup(PickupSettings),
+    /// Trip times.
+    TripTime(TripTimeSettings),
+}
+
+impl Test {
+    /// Sets the procedure up for an asset on a rig.
+    ///
+    /// # Errors
+    /// [`SetupError`] where the test makes no sense for this asset or cannot be seen on this rig.
+    pub fn procedure(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
+        Ok(match &self.procedure {
+            ProcedureSettings::Pickup(settings) => Box::new(Pickup::try_new(settings, bench)?),
+            ProcedureSettings::TripTime(settings) => Box::new(TripTime::try_new(settings, bench)?),
+        })
+    }
+
+    /// The element under test.
+    pub fn element(&self) -> &Name {
+        match &self.procedure {
+            ProcedureSettings::Pickup(settings) => &settings.element,
+            ProcedureSettings::TripTime(settings) => &settings.element,
+        }
+    }
+
+    /// The procedure's name as written in plans.
+    pub fn procedure_name(&self) -> &'static str {
+        match &self.procedure {
+            ProcedureSettings::Pickup(_) => "pickup",
+            ProcedureSettings::TripTime(_) => "trip-time",
+        }
+    }
+}

@@ -1,0 +1,85 @@
+//! Procedures: ways of testing, as state machines without I/O.
+//!
+//! A [`Procedure`] hands out the next [`Action`] and is told what came of it. It never sees a rig,
+//! a clock or a file, so it is tested by feeding it observations, and a recorded run is graded
+//! again by feeding it the recorded ones.
+//!
+//! The order of calls: [`Procedure::next`]; after [`Action::Inject`] exactly one
+//! [`Procedure::observe`]; after [`Action::Ask`] exactly one [`Procedure::answer`]; until
+//! [`Action::Done`].
+
+mod pickup;
+mod setup;
+mod trip_time;
+
+pub use pickup::{Pickup, PickupSettings};
+pub use setup::{Bench, SetupError};
+pub use trip_time::{Level, TripTime, TripTimeSettings};
+
+use crate::grading::{Grade, PointId, Values};
+use crate::observation::Observation;
+use crate::program::Program;
+
+/// What a procedure wants done next.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Action {
+    /// Put this program out, then call [`Procedure::observe`].
+    Inject(Program),
+    /// Ask the attendant, then call [`Procedure::answer`].
+    Ask(Question),
+    /// These points are graded without injecting anything, usually as not tested.
+    Conclude(Vec<Grade>),
+    /// Nothing more to do.
+    Done,
+}
+
+/// Something the person at the panel must do or decide.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Question {
+    /// What to do, as one sentence.
+    pub text: String,
+}
+
+/// What the attendant said.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Answer {
+    /// Done, go on.
+    Confirmed,
+    /// Stop the run.
+    Stop,
+}
+
+/// A point before it is injected: what will be put out, and what is expected.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Planned {
+    /// The points that the program serves.
+    pub points: Vec<PointId>,
+    /// What will be put out, in short.
+    pub stimulus: Values,
+    /// What is expected, in short.
+    pub expected: Values,
+    /// What is required, in short.
+    pub limits: Values,
+    /// The program, or the largest and longest that it may become.
+    pub program: Program,
+    /// The time it should take if the asset does what its settings say.
+    pub likely: crate::quantity::Time,
+    /// Why it will not be injected, where that is known already.
+    pub not_tested: Option<String>,
+}
+
+/// A way of testing.
+pub trait Procedure {
+    /// Every injection in order, with the worst case of those that depend on earlier outcomes.
+    fn planned(&self) -> Vec<Planned>;
+
+    /// The next action; asking again without telling the outcome gives the same action.
+    fn next(&mut self) -> Action;
+
+    /// Takes the outcome of an injection and returns the points it graded, possibly none yet.
+    fn observe(&mut self, observation: &Observation) -> Vec<Grade>;
+
+    /// Takes the attendant's answer.
+    fn answer(&mut self, answer: Answer);
+}

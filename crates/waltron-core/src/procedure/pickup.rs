@@ -1,0 +1,516 @@
+//! Pickup: a stair up to operation, then down to reset; pulses where another stage would trip.
+
+use super::setup::{not_tested, phase_current, switched_off};
+use super::{Action, Answer, Bench, Planned, Procedure, SetupError};
+use crate::asset::{Asset, Element};
+use crate::fault_loop::FaultLoop;
+use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_limits};
+use crate::name::Name;
+use crate::observation::Observation;
+use crate::phasor::Phasor;
+use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
+use crate::quantity::{Current, Measure, Ratio, Time, seconds, text};
+use crate::stimulus::Stimulus;
+
+/// What a pickup test is told to do.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PickupSettings {
+    /// The test's id.
+    pub test: Name,
+    /// The element under test.
+    pub element: Name,
+    /// Loops to inject.
+    pub loops: Vec<FaultLoop>,
+    /// First level, as a multiple of pickup.
+    pub from: f64,
+    /// Last level, as a multiple of pickup.
+    pub to: f64,
+    /// Step, as seen by the element; a fifth of the pickup tolerance if not given.
+    pub step: Option<Current>,
+    /// Time on each level.
+    pub dwell: Time,
+    /// Time with outputs off before each ramp, besides the element's own reset time.
+    pub rest: Time,
+}
+
+const UP: &str = "ramp up";
+const HOLD: &str = "picked up";
+const DOWN: &str = "ramp down";
+
+/// How the element can be seen to pick up on a loop.
+#[derive(Clone, Debug, PartialEq)]
+enum Way {
+    /// A stair, watching a contact; the time on each level may be longer than asked.
+    Stairs { signal: Name, dwell: Time },
+    /// Pulses, watching the trip contact: each longer than this stage needs, shorter than others.
+    Pulses { signal: Name, pulse: Time, rest: Time },
+    /// No contact tells this element's pickup from another's.
+    Hidden(String),
+}
+
+struct Ramp {
+    pickup_point: PointId,
+    reset_point: Option<PointId>,
+    /// Phase current per ampere that the element sees.
+    scale: f64,
+    fault_loop: FaultLoop,
+    way: Way,
+    from: Current,
+    to: Current,
+    step: Current,
+}
+
+enum State {
+    Up,
+    Down { pickup: Current },
+}
+
+/// The pickup procedure.
+pub struct Pickup {
+    element: Option<Element>,
+    frequency: crate::quantity::Frequency,
+    rest: Time,
+    ramps: Vec<Ramp>,
+    at: usize,
+    state: State,
+    not_tested: Option<String>,
+}
+
+impl Pickup {
+    /// Sets the test up for an asset on a rig.
+    ///
+    /// # Errors
+    /// [`SetupError`]: an element that is not visible on a loop or not wired.
+    pub fn try_new(settings: &PickupSettings, bench: Bench<'_>) -> Result<Self, SetupError> {
+        let found = bench.asset.element(settings.element.as_str());
+        let mut ramps = Vec::new();
+        if let Some(element) = found {
+            for &fault_loop in &settings.loops {
+                ramps.push(ramp(settings, bench, element, fault_loop)?);
+            }
+        }
+        let resets = bench.asset.elements.iter().filter(|e| e.enabled);
+        let longest_reset =
+            resets.map(|e| e.characteristic.reset_time()).fold(seconds(0.0), Time::max);
+        Ok(Self {
+            element: found.cloned(),
+            frequency: bench.asset.ratings.frequency,
+            rest: settings.rest + longest_reset,
+            ramps,
+            at: 0,
+            state: State::Up,
+            not_tested: found.and_then(switched_off),
+        })
+    }
+}
+
+fn ramp(
+    settings: &PickupSettings,
+    bench: Bench<'_>,
+    element: &Element,
+    fault_loop: FaultLoop,
+) -> Result<Ramp, SetupError> {
+    let scale =
+        phase_current(element, fault_loop, element.pickup)?.si() / element.pickup.si();
+    let tolerance = element.tolerances.current.upper(element.pickup) - element.pickup;
+    let step = settings.step.unwrap_or_else(|| {
+        let fifth = tolerance / 5.0;
+        if fifth.si() > 0.0 { fifth } else { element.pickup * 0.005 }
+    });
+    let from = element.pickup * settings.from;
+    let steps = ((element.pickup * settings.to - from) / step).value.ceil().max(1.0);
+    let to = from + step * steps;
+    let way = way(settings, bench, element, fault_loop, [from * scale, to * scale])?;
+    let point = |suffix: &str| PointId {
+        id: format!("{}/{fault_loop}{suffix}", settings.test),
+        test: settings.test.clone(),
+        element: Some(element.id.clone()),
+        fault_loop: Some(fault_loop),
+    };
+    Ok(Ramp {
+        pickup_point: point(""),
+        reset_point: element.reset_ratio.map(|_| point("/reset")),
+        scale,
+        fault_loop,
+        way,
+        from,
+        to,
+        step,
+    })
+}
+
+/// Chooses how to see the element pick up, between two phase current levels.
+fn way(
+    settings: &PickupSettings,
+    bench: Bench<'_>,
+    element: &Element,
+    fault_loop: FaultLoop,
+    [from, to]: [Current; 2],
+) -> Result<Way, SetupError> {
+    let at = |i: Current| fault_loop.currents(i).map(Phasor::complex);
+    let others = |asset: &Asset, same: &dyn Fn(&Element) -> bool| -> Vec<Element> {
+        let active = asset.elements.iter().filter(|e| e.enabled && e.id != element.id);
+        active.filter(|e| same(e) && e.may_pick_up(at(to))).cloned().collect()
+    };
+    let start = element.start.as_ref().filter(|s| bench.capability.sees(s));
+    if let Some(signal) = start
+        && others(bench.asset, &|e| e.start.as_ref() == Some(signal)).is_empty()
+    {
+        return Ok(Way::Stairs { signal: signal.clone(), dwell: settings.dwell });
+    }
+    if !bench.capability.sees(&element.trip) {
+        let signal = element.start.clone().unwrap_or_else(|| element.trip.clone());
+        return Err(SetupError::NotWired { element: element.id.clone(), signal });
+    }
+    let signal = element.trip.clone();
+    // The slowest the element may be at any level where it must operate.
+    let certain = element.tolerances.current.upper(element.pickup) * 1.001;
+    let needs = element
+        .characteristic
+        .operate_time((certain / element.pickup).value)
+        .map(|t| element.tolerances.time.upper(t) + seconds(0.02));
+    let rivals = others(bench.asset, &|e| e.trip == element.trip);
+    let Some(needs) = needs.filter(|t| t.si() <= 10.0) else {
+        return Ok(Way::Hidden(format!(
+            "no input is wired to a pickup contact of {} alone, and its trip is too slow near \
+             pickup to ramp on",
+            element.id
+        )));
+    };
+    if rivals.is_empty() {
+        return Ok(Way::Stairs { signal, dwell: settings.dwell.max(needs) });
+    }
+    let rival_earliest = rivals
+        .iter()
+        .flat_map(|e| [e.acceptance(at(from)).earliest, e.acceptance(at(to)).earliest])
+        .flatten()
+        .fold(seconds(f64::INFINITY), Time::min);
+    let rest = rivals.iter().map(|e| e.characteristic.reset_time()).fold(seconds(0.5), Time::max);
+    let pulse = if rival_earliest.si().is_finite() { (needs + rival_earliest) / 2.0 } else { needs };
+    if needs < rival_earliest {
+        Ok(Way::Pulses { signal, pulse: pulse.min(needs * 2.0), rest })
+    } else {
+        let names: Vec<&str> = rivals.iter().map(|e| e.id.as_str()).collect();
+        Ok(Way::Hidden(format!(
+            "{} would trip before {} on the same contact `{signal}`",
+            names.join(", "),
+            element.id
+        )))
+    }
+}
+
+impl Ramp {
+    fn stimulus(&self, seen: Current, frequency: crate::quantity::Frequency) -> Stimulus {
+        let currents = self.fault_loop.currents(seen * self.scale);
+        Stimulus::phase_currents(currents, frequency)
+    }
+
+    fn stairs(
+        &self,
+        [from, to]: [Current; 2],
+        dwell: Time,
+        rest: Option<Rest>,
+        frequency: crate::quantity::Frequency,
+    ) -> Stairs {
+        let steps = ((to - from).abs() / self.step).value.round().max(1.0) as u32;
+        let (from, to) = (self.stimulus(from, frequency), self.stimulus(to, frequency));
+        Stairs { from, to, steps, dwell, rest }
+    }
+
+    fn values(&self) -> Values {
+        Values::none()
+            .with("from_current", self.from)
+            .with("to_current", self.to)
+            .with("step_current", self.step)
+    }
+
+    /// The level the element saw at an edge, in amperes, and its number.
+    fn level_at(
+        &self,
+        program: &Program,
+        name: &str,
+        observation: &Observation,
+        edge: Time,
+    ) -> Option<(Current, u32)> {
+        let index = program.position(name)?;
+        let start = observation.segments.get(index)?.start;
+        let Profile::Stairs(stairs) = &program.segments[index].profile else { return None };
+        let number = stairs.level_at(edge - start);
+        let phases = stairs.level(number).complex_phase_currents();
+        Some((FaultLoop::largest_phase(phases) / self.scale, number))
+    }
+}
+
+fn ramp_segment(name: &str, stairs: Stairs, signal: &Name, closed: bool) -> Segment {
+    let until = Stop { when: Condition::Contact { signal: signal.clone(), closed }, then: Then::End };
+    Segment { name: name.into(), profile: Profile::Stairs(stairs), stops: vec![until] }
+}
+
+impl Pickup {
+    fn up(&self, ramp: &Ramp) -> Option<(Program, Name)> {
+        let (signal, dwell, rest) = match &ramp.way {
+            Way::Stairs { signal, dwell } => (signal, *dwell, None),
+            Way::Pulses { signal, pulse, rest } => {
+                (signal, *pulse, Some(Rest { stimulus: Stimulus::off(), time: *rest }))
+            }
+            Way::Hidden(_) => return None,
+        };
+        let stairs = ramp.stairs([ramp.from, ramp.to], dwell, rest, self.frequency);
+        let segments = vec![
+            Segment::hold("rest", Stimulus::off(), self.rest),
+            ramp_segment(UP, stairs, signal, true),
+        ];
+        Some((Program { segments }, signal.clone()))
+    }
+
+    fn down(&self, ramp: &Ramp, pickup: Current) -> Option<(Program, Name)> {
+        let Way::Stairs { signal, dwell } = &ramp.way else { return None };
+        let declared = self.element.as_ref()?.reset_ratio?.value;
+        let top = (pickup + ramp.step * 4.0).min(ramp.to.max(pickup));
+        let steps = ((top - pickup * (declared * 0.85)) / ramp.step).value.ceil();
+        let bottom = (top - ramp.step * steps).max(Current::from_si(0.0));
+        let hold = Segment::hold(
+            HOLD,
+            ramp.stimulus(top, self.frequency),
+            dwell.max(seconds(0.5)),
+        );
+        let stairs = ramp.stairs([top, bottom], *dwell, None, self.frequency);
+        let segments = vec![
+            Segment::hold("rest", Stimulus::off(), self.rest),
+            hold,
+            ramp_segment(DOWN, stairs, signal, false),
+        ];
+        Some((Program { segments }, signal.clone()))
+    }
+
+    fn why_not(&self, ramp: &Ramp) -> Option<String> {
+        self.not_tested.clone().or_else(|| match &ramp.way {
+            Way::Hidden(reason) => Some(reason.clone()),
+            _ => None,
+        })
+    }
+
+    fn limits(&self) -> Option<(Current, Current, Current)> {
+        let e = self.element.as_ref()?;
+        let t = &e.tolerances.current;
+        Some((e.pickup, t.lower(e.pickup), t.upper(e.pickup)))
+    }
+
+    fn expected_and_limits(&self) -> (Values, Values) {
+        let Some((pickup, lower, upper)) = self.limits() else { return Default::default() };
+        (
+            Values::none().with("current", pickup),
+            Values::none().with("lower", lower).with("upper", upper),
+        )
+    }
+
+    fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Grade, Option<Current>) {
+        let (expected, limits) = self.expected_and_limits();
+        let mut grade = Grade {
+            point: ramp.pickup_point.clone(),
+            attempt: 1,
+            criterion: Criterion::Pickup,
+            stimulus: ramp.values(),
+            expected,
+            measured: Values::none(),
+            deviation: Values::none(),
+            limits,
+            verdict: Verdict::Inconclusive,
+            reason: "the injection ended before the ramp".into(),
+        };
+        let (Some((setting, lower, upper)), Some((program, signal))) = (self.limits(), self.up(ramp))
+        else {
+            return (grade, None);
+        };
+        let Some(start) = observation.segments.get(1).map(|s| s.start) else {
+            return (grade, None);
+        };
+        let mut settle = |judged: Judgement| {
+            grade.verdict = judged.verdict;
+            grade.reason = judged.reason;
+        };
+        if observation.closed_before(&signal, start) {
+            settle(Judgement::new(
+                Verdict::Inconclusive,
+                format!("contact `{signal}` was closed before the ramp: check reset and wiring"),
+            ));
+            return (grade, None);
+        }
+        let level = observation
+            .first_edge(&signal, true, start)
+            .and_then(|edge| ramp.level_at(&program, UP, observation, edge));
+        match level {
+            None => {
+                settle(Judgement::new(
+                    Verdict::Fail,
+                    format!("no operation up to {}", text(ramp.to)),
+                ));
+                (grade, None)
+            }
+            Some((first, 0)) => {
+                settle(Judgement::new(
+                    Verdict::Fail,
+                    format!("operates at or below {}, where the ramp starts", text(first)),
+                ));
+                (grade, None)
+            }
+            Some((measured, _)) => {
+                settle(judge_limits(measured, lower, upper));
+                grade.measured = Values::none().with("current", measured);
+                grade.deviation = Values::none()
+                    .with("current", measured - setting)
+                    .with_percent("current", ((measured - setting) / setting).value);
+                (grade, Some(measured))
+            }
+        }
+    }
+
+    fn reset_grade(&self, ramp: &Ramp, point: PointId) -> Grade {
+        let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
+        let (expected, limits) = declared.map_or_else(Default::default, |(e, ratio)| {
+            let t = &e.tolerances.reset_ratio;
+            (
+                Values::none().with_percent("reset_ratio", ratio.value),
+                Values::none()
+                    .with_percent("lower", t.lower(ratio).value)
+                    .with_percent("upper", t.upper(ratio).value),
+            )
+        });
+        Grade {
+            expected,
+            limits,
+            ..not_tested(
+                point,
+                Criterion::ResetRatio,
+                ramp.values(),
+                "no pickup was found to come down from".into(),
+            )
+        }
+    }
+
+    fn grade_reset(
+        &self,
+        ramp: &Ramp,
+        point: PointId,
+        pickup: Current,
+        observation: &Observation,
+    ) -> Grade {
+        let mut grade = self.reset_grade(ramp, point);
+        grade.verdict = Verdict::Inconclusive;
+        let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
+        let (Some((element, declared)), Some((program, signal)), Some(down)) =
+            (declared, self.down(ramp, pickup), observation.segments.get(2))
+        else {
+            grade.reason = "the injection ended before the ramp".into();
+            return grade;
+        };
+        if !observation.closed_before(&signal, down.start) {
+            grade.reason = "the element was not picked up before the ramp down".into();
+            return grade;
+        }
+        let level = observation
+            .first_edge(&signal, false, down.start)
+            .and_then(|edge| ramp.level_at(&program, DOWN, observation, edge));
+        let Some((dropout, _)) = level else {
+            grade.verdict = Verdict::Fail;
+            grade.reason = format!("no reset down to {} % of pickup", 85.0 * declared.value);
+            return grade;
+        };
+        let ratio: Ratio = dropout / pickup;
+        let t = &element.tolerances.reset_ratio;
+        let judged = judge_limits(ratio, t.lower(declared), t.upper(declared));
+        grade.measured =
+            Values::none().with_percent("reset_ratio", ratio.value).with("current", dropout);
+        grade.deviation = Values::none().with_percent("reset_ratio", (ratio - declared).value);
+        grade.verdict = judged.verdict;
+        grade.reason = judged.reason;
+        grade
+    }
+
+    fn advance(&mut self) {
+        self.at += 1;
+        self.state = State::Up;
+    }
+}
+
+impl Procedure for Pickup {
+    fn planned(&self) -> Vec<Planned> {
+        let (expected, limits) = self.expected_and_limits();
+        self.ramps
+            .iter()
+            .map(|ramp| {
+                let points: Vec<PointId> = std::iter::once(ramp.pickup_point.clone())
+                    .chain(ramp.reset_point.clone())
+                    .collect();
+                let up = self.up(ramp).map(|(p, _)| p).unwrap_or_default();
+                let down = self.down(ramp, ramp.to).map(|(p, _)| p).unwrap_or_default();
+                // The ramp is likely to stop a little past the setting.
+                let share = self.limits().map_or(1.0, |(setting, _, _)| {
+                    ((setting - ramp.from) / (ramp.to - ramp.from)).value.clamp(0.0, 1.0)
+                });
+                let worst = |p: &Program| p.longest().unwrap_or_default();
+                Planned {
+                    points,
+                    stimulus: ramp.values(),
+                    expected: expected.clone(),
+                    limits: limits.clone(),
+                    likely: worst(&up) * share + worst(&down) * 0.5,
+                    program: Program { segments: [up.segments, down.segments].concat() },
+                    not_tested: self.why_not(ramp),
+                }
+            })
+            .collect()
+    }
+
+    fn next(&mut self) -> Action {
+        let Some(ramp) = self.ramps.get(self.at) else { return Action::Done };
+        if let Some(reason) = self.why_not(ramp) {
+            let mut grades = vec![not_tested(
+                ramp.pickup_point.clone(),
+                Criterion::Pickup,
+                ramp.values(),
+                reason.clone(),
+            )];
+            grades.extend(
+                ramp.reset_point
+                    .clone()
+                    .map(|p| not_tested(p, Criterion::ResetRatio, ramp.values(), reason)),
+            );
+            self.advance();
+            return Action::Conclude(grades);
+        }
+        let program = match self.state {
+            State::Up => self.up(ramp),
+            State::Down { pickup } => self.down(ramp, pickup),
+        };
+        program.map_or(Action::Done, |(program, _)| Action::Inject(program))
+    }
+
+    fn observe(&mut self, observation: &Observation) -> Vec<Grade> {
+        let Some(ramp) = self.ramps.get(self.at) else { return Vec::new() };
+        if let State::Down { pickup } = self.state {
+            let grade =
+                ramp.reset_point.clone().map(|p| self.grade_reset(ramp, p, pickup, observation));
+            self.advance();
+            return grade.into_iter().collect();
+        }
+        let (grade, pickup) = self.grade_pickup(ramp, observation);
+        let mut grades = vec![grade];
+        if let (Some(pickup), Some(_), Way::Stairs { .. }) = (pickup, &ramp.reset_point, &ramp.way)
+        {
+            self.state = State::Down { pickup };
+            return grades;
+        }
+        if let Some(point) = ramp.reset_point.clone() {
+            let mut grade = self.reset_grade(ramp, point);
+            if pickup.is_some() {
+                grade.reason = "seen on pulses only, which do not show the dropout".into();
+            }
+            grades.push(grade);
+        }
+        self.advance();
+        grades
+    }
+
+    fn answer(&mut self, _answer: Answer) {}
+}

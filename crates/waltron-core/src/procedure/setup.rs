@@ -1,0 +1,86 @@
+//! What a procedure is given, and why it may be impossible to set up.
+
+use crate::asset::{Asset, Element};
+use crate::capability::Capability;
+use crate::fault_loop::FaultLoop;
+use crate::grading::{Criterion, Grade, PointId, Values, Verdict};
+use crate::name::Name;
+use crate::quantity::Current;
+
+/// The asset and the rig's capability that a test is set up for.
+#[derive(Clone, Copy, Debug)]
+pub struct Bench<'a> {
+    /// The asset with its settings.
+    pub asset: &'a Asset,
+    /// What the rig can do and what is wired to it.
+    pub capability: &'a Capability,
+}
+
+/// Why a test cannot be set up at all.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SetupError {
+    /// The loop does not contain what the element measures.
+    #[error("{element} measures {measures} current, which loop {fault_loop} does not contain")]
+    NotOnLoop {
+        /// The element.
+        element: Name,
+        /// What it measures.
+        measures: &'static str,
+        /// The loop.
+        fault_loop: FaultLoop,
+    },
+    /// No input sees the element operate.
+    #[error("no input of the rig is wired to {element}'s contact `{signal}`")]
+    NotWired {
+        /// The element.
+        element: Name,
+        /// Its contact's meaning.
+        signal: Name,
+    },
+    /// The same point twice.
+    #[error("`{point}` is listed twice; use `repeat` to test a point several times")]
+    Twice {
+        /// The level as written.
+        point: String,
+    },
+}
+
+/// The phase current that makes an element see `wanted` on a loop.
+pub(super) fn phase_current(
+    element: &Element,
+    fault_loop: FaultLoop,
+    wanted: Current,
+) -> Result<Current, SetupError> {
+    element.measures.phase_current(fault_loop, wanted).ok_or_else(|| SetupError::NotOnLoop {
+        element: element.id.clone(),
+        measures: element.measures.name(),
+        fault_loop,
+    })
+}
+
+/// Why an element cannot be tested as set, if so.
+pub(super) fn switched_off(element: &Element) -> Option<String> {
+    (!element.enabled).then(|| format!("{} is switched off in the asset's settings", element.id))
+}
+
+/// A point's grade when it was not injected.
+pub(super) fn not_tested(
+    point: PointId,
+    criterion: Criterion,
+    stimulus: Values,
+    reason: String,
+) -> Grade {
+    Grade {
+        point,
+        attempt: 1,
+        criterion,
+        stimulus,
+        expected: Values::none(),
+        measured: Values::none(),
+        deviation: Values::none(),
+        limits: Values::none(),
+        verdict: Verdict::NotTested,
+        reason,
+    }
+}

@@ -1,0 +1,368 @@
+//! Trip time: pre-fault, fault, and the time until the trip contact closes.
+
+use super::setup::{not_tested, phase_current, switched_off};
+use super::{Action, Answer, Bench, Planned, Procedure, Question, SetupError};
+use crate::asset::{Asset, Element};
+use crate::characteristic::{Acceptance, earliest_of};
+use crate::clearance::longest_at;
+use crate::fault_loop::FaultLoop;
+use crate::grading::{
+    Criterion, Grade, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
+};
+use crate::name::Name;
+use crate::observation::Observation;
+use crate::phasor::Phasor;
+use crate::program::{Program, Segment, Stop};
+use crate::quantity::{Current, Measure, Time, seconds, text};
+use crate::stimulus::Stimulus;
+
+/// How much current a point injects.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Level {
+    /// A multiple of the element's pickup.
+    Multiple(f64),
+    /// What the element is to see, in secondary amperes.
+    Absolute(Current),
+}
+
+impl Level {
+    /// The value the element is to see.
+    pub fn seen(self, pickup: Current) -> Current {
+        match self {
+            Self::Multiple(m) => pickup * m,
+            Self::Absolute(i) => i,
+        }
+    }
+
+    /// A short label for ids: `2x`, `3A`.
+    pub fn label(self) -> String {
+        match self {
+            Self::Multiple(m) => format!("{}x", crate::quantity::significant(m, 6)),
+            Self::Absolute(i) => text(i).replace(' ', ""),
+        }
+    }
+}
+
+/// What a trip-time test is told to do.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TripTimeSettings {
+    /// The test's id.
+    pub test: Name,
+    /// The element under test.
+    pub element: Name,
+    /// Loops to inject.
+    pub loops: Vec<FaultLoop>,
+    /// Levels to inject on each loop.
+    pub at: Vec<Level>,
+    /// How often each point is injected.
+    pub repeat: u32,
+    /// Balanced load current before inception.
+    pub prefault: Option<Current>,
+    /// How long the pre-fault state lasts.
+    pub prefault_time: Time,
+    /// Time with outputs off before each point, besides the element's own reset time.
+    pub rest: Time,
+    /// How long to wait where no operation is expected; derived from the curve if not given.
+    pub wait: Option<Time>,
+    /// Ask for a reset after each operation, for latched contacts.
+    pub ask_reset: bool,
+}
+
+const FAULT: &str = "fault";
+
+/// Longest wait below pickup that is derived without being told.
+const LONGEST_DERIVED_WAIT_S: f64 = 60.0;
+
+struct Shot {
+    point: PointId,
+    stimulus: Values,
+    band: Acceptance,
+    /// The element whose time is expected, where it is not the one under test.
+    overtaken_by: Option<Name>,
+    program: Program,
+}
+
+/// The trip-time procedure.
+pub struct TripTime {
+    shots: Vec<Shot>,
+    at: usize,
+    reset_due: bool,
+    ask_reset: bool,
+    trip: Name,
+    not_tested: Option<String>,
+}
+
+impl TripTime {
+    /// Sets the test up for an asset on a rig.
+    ///
+    /// # Errors
+    /// [`SetupError`]: an element that is not visible on a loop or not wired, a point given twice.
+    ///
+    /// # Panics
+    /// Never; an element that the asset lacks gives a test without points, which the plan's
+    /// loading has refused before.
+    pub fn try_new(settings: &TripTimeSettings, bench: Bench<'_>) -> Result<Self, SetupError> {
+        let Some(element) = bench.asset.element(settings.element.as_str()) else {
+            return Ok(Self::without_points());
+        };
+        if !bench.capability.sees(&element.trip) {
+            return Err(SetupError::NotWired {
+                element: element.id.clone(),
+                signal: element.trip.clone(),
+            });
+        }
+        let mut shots: Vec<Shot> = Vec::new();
+        for &fault_loop in &settings.loops {
+            for &level in &settings.at {
+                for round in 1..=settings.repeat {
+                    let shot = shot(settings, bench.asset, element, fault_loop, level, round)?;
+                    if shots.iter().any(|s| s.point.id == shot.point.id) {
+                        return Err(SetupError::Twice { point: level.label() });
+                    }
+                    shots.push(shot);
+                }
+            }
+        }
+        Ok(Self {
+            shots,
+            at: 0,
+            reset_due: false,
+            ask_reset: settings.ask_reset,
+            trip: element.trip.clone(),
+            not_tested: switched_off(element),
+        })
+    }
+
+    fn without_points() -> Self {
+        Self {
+            shots: Vec::new(),
+            at: 0,
+            reset_due: false,
+            ask_reset: false,
+            trip: "".into(),
+            not_tested: None,
+        }
+    }
+}
+
+fn shot(
+    settings: &TripTimeSettings,
+    asset: &Asset,
+    element: &Element,
+    fault_loop: FaultLoop,
+    level: Level,
+    round: u32,
+) -> Result<Shot, SetupError> {
+    let seen = level.seen(element.pickup);
+    let current = phase_current(element, fault_loop, seen)?;
+    let phasors = fault_loop.currents(current);
+    let phases = phasors.map(Phasor::complex);
+    let own = element.acceptance(phases);
+    let band = earliest_of(asset.tripping(&element.trip).map(|e| e.acceptance(phases)));
+    let overtaken_by = asset
+        .tripping(&element.trip)
+        .filter(|e| e.id != element.id)
+        .find(|e| {
+            let other = e.acceptance(phases).expected;
+            other.is_some() && other == band.expected && other != own.expected
+        })
+        .map(|e| e.id.clone());
+    let suffix = if settings.repeat > 1 { format!("#{round}") } else { String::new() };
+    let point = PointId {
+        id: format!("{}/{fault_loop}/{}{suffix}", settings.test, level.label()),
+        test: settings.test.clone(),
+        element: Some(element.id.clone()),
+        fault_loop: Some(fault_loop),
+    };
+    let wait = wait(settings, element, &band, current, asset);
+    let frequency = asset.ratings.frequency;
+    let rest = settings.rest + longest_reset(asset);
+    let mut segments = vec![Segment::hold("rest", Stimulus::off(), rest)];
+    if let Some(load) = settings.prefault {
+        let balanced = Stimulus::phase_currents(FaultLoop::ABC.currents(load), frequency);
+        segments.push(Segment::hold("pre-fault", balanced, settings.prefault_time));
+    }
+    segments.push(
+        Segment::hold(FAULT, Stimulus::phase_currents(phasors, frequency), wait)
+            .until(Stop::on_contact(element.trip.clone(), true)),
+    );
+    let stimulus = Values::none()
+        .with("multiple", seen / element.pickup)
+        .with("current", current);
+    Ok(Shot { point, stimulus, band, overtaken_by, program: Program { segments } })
+}
+
+/// The longest reset of any enabled element: a new point must find every integral at zero.
+fn longest_reset(asset: &Asset) -> Time {
+    let resets = asset.elements.iter().filter(|e| e.enabled).map(|e| e.characteristic.reset_time());
+    resets.fold(seconds(0.0), Time::max)
+}
+
+/// How long to wait for the contact before giving up.
+fn wait(
+    settings: &TripTimeSettings,
+    element: &Element,
+    band: &Acceptance,
+    current: Current,
+    asset: &Asset,
+) -> Time {
+    let wanted = match band {
+        // Well past the latest time, so that a slow trip is measured rather than missed.
+        Acceptance { latest: Some(latest), .. } => *latest * 1.5 + seconds(1.0),
+        _ if settings.wait.is_some() => settings.wait.unwrap_or_default(),
+        // Nothing is required, operation is allowed: long enough to see it if it comes as expected.
+        Acceptance { expected: Some(expected), .. } => (*expected * 1.5).max(seconds(1.0)),
+        Acceptance { earliest: Some(earliest), .. } => (*earliest * 1.5).max(seconds(1.0)),
+        // No operation allowed: as long as the element would take with its pickup 20 % off.
+        _ => element
+            .characteristic
+            .operate_time(1.2_f64.max(element.characteristic.operates_from()))
+            .map_or(seconds(1.0), |t| (t * 1.2).max(seconds(1.0)))
+            .min(seconds(LONGEST_DERIVED_WAIT_S)),
+    };
+    // A high current may not be held that long; never shorter than what the verdict needs.
+    match (longest_at(current, &asset.ratings), band.latest) {
+        (Ok(Some(allowed)), Some(latest)) if wanted > allowed => {
+            (allowed * 0.999).max(latest * 1.02)
+        }
+        (Ok(Some(allowed)), None) => wanted.min(allowed * 0.999),
+        _ => wanted,
+    }
+}
+
+impl Shot {
+    fn criterion(&self) -> Criterion {
+        if self.band.earliest.is_some() { Criterion::TripTime } else { Criterion::NoOperation }
+    }
+
+    fn expected(&self) -> Values {
+        Values::none().with_some("time", self.band.expected)
+    }
+
+    fn limits(&self) -> Values {
+        Values::none()
+            .with_some("earliest", self.band.earliest)
+            .with_some("latest", self.band.latest)
+    }
+
+    fn grade(&self, observation: &Observation, trip: &Name) -> Grade {
+        let fault = self.program.position(FAULT).and_then(|i| observation.segments.get(i));
+        let (measured, judged) = match fault {
+            None => (
+                None,
+                Judgement::new(Verdict::Inconclusive, "the injection ended before inception"),
+            ),
+            Some(fault) if observation.closed_before(trip, fault.start) => {
+                (None, self.closed_before_inception(observation, trip, fault.start))
+            }
+            Some(fault) => match observation.first_edge(trip, true, fault.start) {
+                Some(at) => {
+                    let t = at - fault.start;
+                    (Some(t), judge_trip_time(&self.band, TripOutcome::Operated(t)))
+                }
+                None => {
+                    let waited = TripOutcome::Waited(fault.end - fault.start);
+                    (None, judge_trip_time(&self.band, waited))
+                }
+            },
+        };
+        let mut reason = judged.reason;
+        if let Some(other) = &self.overtaken_by {
+            reason.push_str(&format!("; {other} operates first here"));
+        }
+        let deviation = match (measured, self.band.expected) {
+            (Some(t), Some(expected)) if expected.si() > 0.0 => Values::none()
+                .with("time", t - expected)
+                .with_percent("time", ((t - expected) / expected).value),
+            (Some(t), Some(expected)) => Values::none().with("time", t - expected),
+            _ => Values::none(),
+        };
+        Grade {
+            point: self.point.clone(),
+            attempt: 1,
+            criterion: self.criterion(),
+            stimulus: self.stimulus.clone(),
+            expected: self.expected(),
+            measured: Values::none().with_some("time", measured),
+            deviation,
+            limits: self.limits(),
+            verdict: judged.verdict,
+            reason,
+        }
+    }
+
+    fn closed_before_inception(
+        &self,
+        observation: &Observation,
+        trip: &Name,
+        inception: Time,
+    ) -> Judgement {
+        match observation.first_edge(trip, true, seconds(0.0)) {
+            Some(at) if at < inception => Judgement::new(
+                Verdict::Fail,
+                format!("operated {} before inception", text(inception - at)),
+            ),
+            _ => Judgement::new(
+                Verdict::Inconclusive,
+                format!("contact `{trip}` was closed already: reset the relay, check the wiring"),
+            ),
+        }
+    }
+}
+
+impl Procedure for TripTime {
+    fn planned(&self) -> Vec<Planned> {
+        self.shots
+            .iter()
+            .map(|shot| {
+                let fault_time = shot.program.segments.last().and_then(Segment::longest);
+                let before = shot.program.longest().unwrap_or_default()
+                    - fault_time.unwrap_or_default();
+                Planned {
+                    points: vec![shot.point.clone()],
+                    stimulus: shot.stimulus.clone(),
+                    expected: shot.expected(),
+                    limits: shot.limits(),
+                    program: shot.program.clone(),
+                    likely: before + shot.band.expected.or(fault_time).unwrap_or_default(),
+                    not_tested: self.not_tested.clone(),
+                }
+            })
+            .collect()
+    }
+
+    fn next(&mut self) -> Action {
+        if let Some(reason) = &self.not_tested {
+            let shots = std::mem::take(&mut self.shots);
+            if shots.is_empty() {
+                return Action::Done;
+            }
+            return Action::Conclude(
+                shots
+                    .into_iter()
+                    .map(|s| {
+                        let criterion = s.criterion();
+                        not_tested(s.point, criterion, s.stimulus, reason.clone())
+                    })
+                    .collect(),
+            );
+        }
+        match self.shots.get(self.at) {
+            None => Action::Done,
+            Some(_) if self.reset_due => Action::Ask(Question { text: "Reset the relay".into() }),
+            Some(shot) => Action::Inject(shot.program.clone()),
+        }
+    }
+
+    fn observe(&mut self, observation: &Observation) -> Vec<Grade> {
+        let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
+        let grade = shot.grade(observation, &self.trip);
+        self.at += 1;
+        self.reset_due = self.ask_reset && !grade.measured.is_empty();
+        vec![grade]
+    }
+
+    fn answer(&mut self, _answer: Answer) {
+        self.reset_due = false;
+    }
+}

@@ -1,0 +1,92 @@
+//! Writing quantities the way they are read at the panel: few digits, fitting prefix.
+
+use super::{Dimension, Measure, Quantity};
+use std::fmt;
+
+/// A number with at most `digits` significant digits and no trailing zeros.
+///
+/// Numbers outside 1e-6…1e9 are written with an exponent.
+pub fn significant(value: f64, digits: usize) -> String {
+    if value == 0.0 || !value.is_finite() {
+        return if value == 0.0 { "0".to_owned() } else { value.to_string() };
+    }
+    let digits = digits.max(1);
+    // Rounding first: 9.9996 with four digits has two digits before the point.
+    let scientific = format!("{value:.*e}", digits - 1);
+    let Some((_, exponent)) = scientific.split_once('e') else { return scientific };
+    let exponent: i32 = exponent.parse().unwrap_or(0);
+    if !(-6..9).contains(&exponent) {
+        return scientific;
+    }
+    let decimals = usize::try_from(digits as i32 - 1 - exponent).unwrap_or(0);
+    let text = format!("{value:.decimals$}");
+    if text.contains('.') {
+        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    } else {
+        text
+    }
+}
+
+/// The unit (symbol, factor) a value of this dimension and size is best read in.
+fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
+    let size = si.abs();
+    let pick = |table: &[(f64, &'static str, f64)]| {
+        table
+            .iter()
+            .find(|(from, _, _)| size >= *from)
+            .or(table.last())
+            .map_or(("", 1.0), |(_, symbol, factor)| (*symbol, *factor))
+    };
+    match dimension {
+        Dimension::NUMBER => ("", 1.0),
+        Dimension::CURRENT if size == 0.0 => ("A", 1.0),
+        Dimension::CURRENT => {
+            pick(&[(1e4, "kA", 1e3), (0.1, "A", 1.0), (1e-4, "mA", 1e-3), (0.0, "uA", 1e-6)])
+        }
+        Dimension::VOLTAGE if size == 0.0 => ("V", 1.0),
+        Dimension::VOLTAGE => {
+            pick(&[(1e3, "kV", 1e3), (0.1, "V", 1.0), (1e-4, "mV", 1e-3), (0.0, "uV", 1e-6)])
+        }
+        Dimension::TIME if size == 0.0 => ("s", 1.0),
+        Dimension::TIME => pick(&[(0.9995, "s", 1.0), (1e-3, "ms", 1e-3), (0.0, "us", 1e-6)]),
+        Dimension::ANGLE => ("deg", std::f64::consts::PI / 180.0),
+        Dimension::FREQUENCY => ("Hz", 1.0),
+        Dimension::FREQUENCY_RATE => ("Hz/s", 1.0),
+        Dimension::RESISTANCE if size == 0.0 => ("Ohm", 1.0),
+        Dimension::RESISTANCE => pick(&[
+            (1e6, "MOhm", 1e6),
+            (1e3, "kOhm", 1e3),
+            (0.1, "Ohm", 1.0),
+            (1e-4, "mOhm", 1e-3),
+            (0.0, "uOhm", 1e-6),
+        ]),
+        Dimension::POWER => pick(&[(1e6, "MVA", 1e6), (1e3, "kVA", 1e3), (0.0, "VA", 1.0)]),
+        Dimension::VOLTS_PER_HERTZ => ("V/Hz", 1.0),
+        Dimension::AMPERE_SQUARED_SECOND => ("A2s", 1.0),
+        Dimension::TEMPERATURE => ("K", 1.0),
+        _ => ("(SI)", 1.0),
+    }
+}
+
+impl fmt::Display for Quantity {
+    /// Four significant digits, or as many as the precision asks for.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (symbol, factor) = display_unit(self.si, self.dimension);
+        let number = significant(self.si / factor, f.precision().unwrap_or(4));
+        if symbol.is_empty() {
+            f.write_str(&number)
+        } else {
+            write!(f, "{number} {symbol}")
+        }
+    }
+}
+
+/// The text of a typed quantity with four significant digits.
+pub fn text<Q: Measure>(value: Q) -> String {
+    Quantity::of(value).to_string()
+}
+
+/// The text of a typed quantity that reads back to the same value: up to twelve digits.
+pub fn exact<Q: Measure>(value: Q) -> String {
+    format!("{:.12}", Quantity::of(value))
+}

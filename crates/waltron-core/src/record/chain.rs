@@ -1,0 +1,120 @@
+//! Lines of a record and the chain of digests between them.
+
+use super::event::Event;
+use serde::{Deserialize, Serialize};
+
+/// One line: an event with its number, time and the digest of the line before.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Line {
+    /// Number of the line, from 1.
+    pub n: u64,
+    /// When, RFC 3339 in UTC.
+    pub at: String,
+    /// Digest of the line before; empty on the first.
+    pub prev: String,
+    /// What happened.
+    #[serde(flatten)]
+    pub event: Event,
+}
+
+/// Makes lines, each chained to the one before.
+#[derive(Clone, Debug, Default)]
+pub struct Chain {
+    n: u64,
+    prev: String,
+}
+
+/// Digest of a line's text without its line break: 128 bits of BLAKE3, as hex.
+fn digest(line: &[u8]) -> String {
+    blake3::hash(line).to_hex()[..32].to_owned()
+}
+
+impl Chain {
+    /// The next line's text, without line break.
+    ///
+    /// # Errors
+    /// Only if the event cannot be written as JSON, which plain data always can.
+    pub fn line(&mut self, at: &str, event: &Event) -> Result<String, serde_json::Error> {
+        #[derive(Serialize)]
+        struct Borrowed<'a> {
+            n: u64,
+            at: &'a str,
+            prev: &'a str,
+            #[serde(flatten)]
+            event: &'a Event,
+        }
+        let line = Borrowed { n: self.n + 1, at, prev: &self.prev, event };
+        let text = serde_json::to_string(&line)?;
+        self.n += 1;
+        self.prev = digest(text.as_bytes());
+        Ok(text)
+    }
+}
+
+/// What a record's text holds.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Reading {
+    /// The whole lines, at least one.
+    pub lines: Vec<Line>,
+    /// Bytes after the last whole line that were left out: the record was cut in a write.
+    pub cut_bytes: usize,
+    /// Number of the first line whose digest of the line before is wrong: text was changed.
+    pub broken_at: Option<usize>,
+}
+
+/// Why a record cannot be read.
+#[derive(Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ReadError {
+    /// Not even the first event is whole.
+    #[error("the record holds no whole event")]
+    NothingWhole,
+    /// A line before the last is no event.
+    #[error("line {line} is no event of a run record: {message}")]
+    BadLine {
+        /// Its number, from 1.
+        line: usize,
+        /// What the reader says.
+        message: String,
+    },
+    /// The first event does not start a run.
+    #[error("the first line does not start a run; is this a run record?")]
+    NoStart,
+}
+
+/// Reads a record's bytes up to its last whole event.
+///
+/// # Errors
+/// [`ReadError`]: nothing whole in it, damage before the end, or not a run record.
+pub fn read(bytes: &[u8]) -> Result<Reading, ReadError> {
+    let mut lines = Vec::new();
+    let (mut cut_bytes, mut broken_at) = (0, None);
+    let mut expected_prev = String::new();
+    let mut rest = bytes;
+    while !rest.is_empty() {
+        let (line, next) = match rest.iter().position(|b| *b == b'\n') {
+            Some(end) => (&rest[..end], &rest[end + 1..]),
+            None => (rest, &[][..]),
+        };
+        let number = lines.len() + 1;
+        match serde_json::from_slice::<Line>(line) {
+            Ok(read) => {
+                if broken_at.is_none() && read.prev != expected_prev {
+                    broken_at = Some(number);
+                }
+                expected_prev = digest(line);
+                lines.push(read);
+            }
+            Err(_) if next.is_empty() => cut_bytes = rest.len(),
+            Err(error) => return Err(ReadError::BadLine { line: number, message: error.to_string() }),
+        }
+        rest = next;
+    }
+    match lines.first() {
+        None => Err(ReadError::NothingWhole),
+        Some(Line { event: Event::RunStarted(_), .. }) => {
+            Ok(Reading { lines, cut_bytes, broken_at })
+        }
+        Some(_) => Err(ReadError::NoStart),
+    }
+}

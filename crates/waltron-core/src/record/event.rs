@@ -1,0 +1,105 @@
+//! What can happen during a run.
+
+use crate::edge;
+use crate::grading::{Grade, Summary};
+use crate::name::Name;
+use crate::observation::Observation;
+use crate::procedure::{Answer, Question};
+use crate::program::Program;
+use crate::quantity::Time;
+use serde::{Deserialize, Serialize};
+
+/// An event of a run, as it stands in the record.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "event", rename_all = "kebab-case")]
+pub enum Event {
+    /// The first line of every record.
+    RunStarted(Box<RunStarted>),
+    /// The attendant was asked.
+    Asked(Question),
+    /// The attendant answered.
+    Answered {
+        /// What was said.
+        answer: Answer,
+    },
+    /// A program was played.
+    Observed {
+        /// The test it belongs to.
+        test: Name,
+        /// Digest of the program.
+        digest: String,
+        /// The program itself.
+        program: Program,
+        /// What was seen.
+        observation: Observation,
+    },
+    /// A point was graded.
+    Graded(Grade),
+    /// The last line of a run that came to its end in order.
+    RunEnded(RunEnded),
+}
+
+/// Everything a run depends on, so that its record stands alone.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct RunStarted {
+    /// Version of this format.
+    pub format: u32,
+    /// Version of the program.
+    pub version: String,
+    /// The plan's title.
+    pub title: String,
+    /// Who tests.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub tester: Option<String>,
+    /// Why.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub reason: Option<String>,
+    /// Conditions on site, name and text.
+    pub ambient: Vec<(String, String)>,
+    /// What injected, in words.
+    pub rig_name: String,
+    /// Seed of the simulation, where the rig is a virtual one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub seed: Option<u64>,
+    /// The asset's file.
+    pub asset: FileCopy,
+    /// The plan's file.
+    pub plan: FileCopy,
+    /// The rig's file.
+    pub rig: FileCopy,
+}
+
+/// A file's name and whole text.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileCopy {
+    /// The name, without folders.
+    pub name: String,
+    /// The text.
+    pub text: String,
+}
+
+/// How a run ended.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct RunEnded {
+    /// In which way.
+    pub outcome: Outcome,
+    /// Counts of verdicts.
+    pub summary: Summary,
+    /// Points of the plan that were not reached.
+    pub not_reached: usize,
+    /// Time that outputs were under control of programs, all injections together.
+    #[serde(rename = "injected_s", with = "edge::si")]
+    pub injected: Time,
+}
+
+/// The way a run ended.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Outcome {
+    /// Every test of the plan was gone through.
+    Completed,
+    /// The attendant or a signal stopped it.
+    Stopped,
+    /// The rig failed.
+    RigTrouble(String),
+}

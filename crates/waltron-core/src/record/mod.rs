@@ -1,0 +1,13 @@
+//! The run record: an append-only log of events, one JSON object a line (`*.run.jsonl`).
+//!
+//! It is the single source for reports, grading again, resuming and the archive. Observations are
+//! never rewritten; a repeat or a re-grade appends. Each line carries the digest of the line
+//! before it, so a change in the middle shows.
+
+mod chain;
+mod event;
+mod run;
+
+pub use chain::{Chain, Line, ReadError, Reading, read};
+pub use event::{Event, FileCopy, Outcome, RunEnded, RunStarted};
+pub use run::Run;

@@ -1,0 +1,222 @@
+//! Tolerances: how far a measured value may lie from the expected one.
+//!
+//! Written as `"5 %"`, `"40 ms"`, `"5 % or 40 ms"` (the larger), `"5 % + 40 ms"` (the sum), or
+//! one-sided `"+5 % / -0 %"`. A percentage is of the value that the tolerance is applied to.
+
+use crate::quantity::{Measure, Quantity, QuantityError, exact, significant};
+use std::fmt;
+
+/// How a relative and an absolute part work together.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Combine {
+    /// Whichever is larger.
+    Larger,
+    /// Both added.
+    Sum,
+}
+
+/// One side of a tolerance; both parts are at least zero.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Side<Q> {
+    relative: f64,
+    absolute: Q,
+    combine: Combine,
+}
+
+impl<Q: Measure> Side<Q> {
+    /// The width at a value, in the value's unit.
+    fn at(self, value: Q) -> f64 {
+        let relative = self.relative * value.si().abs();
+        match self.combine {
+            Combine::Larger => relative.max(self.absolute.si()),
+            Combine::Sum => relative + self.absolute.si(),
+        }
+    }
+}
+
+/// A tolerance band around a value of type `Q`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Tolerance<Q> {
+    below: Side<Q>,
+    above: Side<Q>,
+}
+
+/// Why a tolerance could not be read.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ToleranceError {
+    /// One of its parts is no quantity of the right kind.
+    #[error(transparent)]
+    Part(#[from] QuantityError),
+    /// A part is negative without being the lower side.
+    #[error("a tolerance cannot be negative: `{0}`")]
+    Negative(String),
+    /// `/` without exactly one `+` and one `-` side.
+    #[error("`{0}` needs one `+` side and one `-` side, like `+5 % / -0 %`")]
+    Sides(String),
+    /// Two relative or two absolute parts in one side.
+    #[error("`{0}` has two parts of the same kind; write one percentage and one absolute value")]
+    SameKind(String),
+}
+
+impl ToleranceError {
+    /// The way out, where the message alone does not tell it.
+    pub fn help(&self) -> Option<String> {
+        match self {
+            Self::Part(part) => part.help(),
+            _ => Some("tolerances read like `5 % or 40 ms`, `5 % + 40 ms`, `+5 % / -0 %`".into()),
+        }
+    }
+}
+
+impl<Q: Measure> Tolerance<Q> {
+    /// The same tolerance above and below: the larger of a share and an absolute value.
+    pub fn larger_of(relative: f64, absolute: Q) -> Self {
+        let side = Side { relative, absolute, combine: Combine::Larger };
+        Self { below: side, above: side }
+    }
+
+    /// Reads a tolerance's text.
+    ///
+    /// # Errors
+    /// [`ToleranceError`]: a part that is no quantity of this kind, negative parts, a missing side.
+    pub fn parse(text: &str) -> Result<Self, ToleranceError> {
+        let Some((first, second)) = text.split_once('/') else {
+            let side = parse_side(text)?;
+            return Ok(Self { below: side, above: side });
+        };
+        let (mut above, mut below) = (None, None);
+        for part in [first.trim(), second.trim()] {
+            if let Some(rest) = part.strip_prefix('+') {
+                above = Some(parse_side(rest)?);
+            } else if let Some(rest) = part.strip_prefix(['-', '−']) {
+                below = Some(parse_side(rest)?);
+            }
+        }
+        match (below, above) {
+            (Some(below), Some(above)) => Ok(Self { below, above }),
+            _ => Err(ToleranceError::Sides(text.trim().to_owned())),
+        }
+    }
+
+    /// The lowest value still within tolerance of `value`.
+    pub fn lower(&self, value: Q) -> Q {
+        Q::from_si(value.si() - self.below.at(value))
+    }
+
+    /// The highest value still within tolerance of `value`.
+    pub fn upper(&self, value: Q) -> Q {
+        Q::from_si(value.si() + self.above.at(value))
+    }
+}
+
+fn parse_side<Q: Measure>(text: &str) -> Result<Side<Q>, ToleranceError> {
+    let (combine, parts): (_, Vec<&str>) = if let Some((a, b)) = text.split_once(" or ") {
+        (Combine::Larger, vec![a, b])
+    } else if let Some((a, b)) = text.split_once('+').filter(|(a, _)| !a.trim().is_empty()) {
+        (Combine::Sum, vec![a, b])
+    } else {
+        (Combine::Larger, vec![text])
+    };
+    let (mut relative, mut absolute) = (None, None);
+    for part in parts {
+        // A bare number is not a share: people write `5` and mean either.
+        let quantity = Quantity::parse(part)?;
+        if quantity.si < 0.0 {
+            return Err(ToleranceError::Negative(part.trim().to_owned()));
+        }
+        let share = part.trim_end().ends_with('%');
+        let (slot, value) = if share {
+            (&mut relative, quantity.si)
+        } else {
+            (&mut absolute, crate::quantity::parse::<Q>(part)?.si())
+        };
+        if slot.replace(value).is_some() {
+            return Err(ToleranceError::SameKind(text.trim().to_owned()));
+        }
+    }
+    Ok(Side {
+        relative: relative.unwrap_or(0.0),
+        absolute: Q::from_si(absolute.unwrap_or(0.0)),
+        combine,
+    })
+}
+
+impl<Q: Measure> fmt::Display for Side<Q> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let percent = format!("{} %", significant(self.relative * 100.0, 6));
+        match (self.relative > 0.0, self.absolute.si() > 0.0, self.combine) {
+            (_, false, _) => f.write_str(&percent),
+            (false, true, _) => f.write_str(&exact(self.absolute)),
+            (true, true, Combine::Larger) => write!(f, "{percent} or {}", exact(self.absolute)),
+            (true, true, Combine::Sum) => write!(f, "{percent} + {}", exact(self.absolute)),
+        }
+    }
+}
+
+impl<Q: Measure> fmt::Display for Tolerance<Q> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.below == self.above {
+            self.above.fmt(f)
+        } else {
+            write!(f, "+{} / -{}", self.above, self.below)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::quantity::{Current, Time, amperes, seconds};
+    use proptest::prelude::*;
+
+    fn time_band(text: &str, at_s: f64) -> (f64, f64) {
+        let t = Tolerance::<Time>::parse(text).unwrap();
+        (t.lower(seconds(at_s)).si(), t.upper(seconds(at_s)).si())
+    }
+
+    #[test]
+    fn every_form_gives_its_band() {
+        let near = |a: (f64, f64), b: (f64, f64)| (a.0 - b.0).abs() < 1e-12 && (a.1 - b.1).abs() < 1e-12;
+        assert!(near(time_band("5 %", 2.0), (1.9, 2.1)));
+        assert!(near(time_band("40 ms", 2.0), (1.96, 2.04)));
+        assert!(near(time_band("5 % or 40 ms", 2.0), (1.9, 2.1)));
+        assert!(near(time_band("5 % or 40 ms", 0.2), (0.16, 0.24)));
+        assert!(near(time_band("5 % + 40 ms", 2.0), (1.86, 2.14)));
+        assert!(near(time_band("+5 % / -0 %", 2.0), (2.0, 2.1)));
+        assert!(near(time_band("-10 ms / +5 % or 40 ms", 2.0), (1.99, 2.1)));
+    }
+
+    #[test]
+    fn refuses_what_has_no_one_meaning() {
+        let message = |text: &str| Tolerance::<Current>::parse(text).unwrap_err().to_string();
+        assert!(message("5").contains("no unit"));
+        assert!(message("-5 %").contains("negative"));
+        assert!(message("40 ms").contains("a time, but a current"));
+        assert!(message("5 % or 3 %").contains("same kind"));
+        assert!(message("+5 % / +1 %").contains("one `-` side"));
+        assert!(message("+5 %").contains("does not start") || message("+5 % /").contains("one `-`"));
+        assert!(message("5 x").contains("a plain number"));
+    }
+
+    proptest! {
+        #[test]
+        fn text_round_trips(r in 0u32..50, ms in 0u32..500, sum: bool, one_sided: bool) {
+            let side = Side { relative: f64::from(r) / 100.0, absolute: seconds(f64::from(ms) / 1000.0),
+                combine: if sum && r > 0 && ms > 0 { Combine::Sum } else { Combine::Larger } };
+            let other = Side { relative: 0.01, absolute: seconds(0.0), combine: Combine::Larger };
+            let t = Tolerance { below: if one_sided { other } else { side }, above: side };
+            let back = Tolerance::<Time>::parse(&t.to_string()).unwrap();
+            for s in [0.01, 1.0, 7.0] {
+                prop_assert!((back.upper(seconds(s)).si() - t.upper(seconds(s)).si()).abs() < 1e-9);
+                prop_assert!((back.lower(seconds(s)).si() - t.lower(seconds(s)).si()).abs() < 1e-9);
+            }
+        }
+
+        #[test]
+        fn the_value_lies_in_its_band(v in 1e-3f64..1e3) {
+            let t = Tolerance::larger_of(0.03, amperes(0.01));
+            prop_assert!(t.lower(amperes(v)) < amperes(v) && amperes(v) < t.upper(amperes(v)));
+        }
+    }
+}

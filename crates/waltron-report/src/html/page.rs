@@ -1,0 +1,216 @@
+//! The page: title block, verdict, settings, results, diagrams.
+
+use super::tables;
+use crate::plot::{PlotError, TimeCurrent, svg};
+use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
+use waltron_core::asset::Asset;
+use waltron_core::document::DocumentError;
+use waltron_core::grading::Verdict;
+use waltron_core::quantity::text;
+use waltron_core::record::{Outcome, Run};
+
+/// Why a report could not be made.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ReportError {
+    /// The asset in the record cannot be read.
+    #[error("the asset in the record cannot be read: {0}")]
+    Asset(#[from] DocumentError),
+    /// A diagram could not be drawn.
+    #[error(transparent)]
+    Plot(#[from] PlotError),
+}
+
+const STYLE: &str = include_str!("style.css");
+const SCRIPT: &str = include_str!("script.js");
+
+/// Size of a diagram in the page, in CSS pixels.
+const DIAGRAM: (u32, u32) = (960, 600);
+
+/// The report of one or several runs.
+///
+/// # Errors
+/// [`ReportError`] when a record's asset cannot be read or a diagram not drawn.
+pub fn html(runs: &[Run]) -> Result<String, ReportError> {
+    let sections: Vec<Markup> = runs.iter().map(section).collect::<Result<_, _>>()?;
+    let title = match runs {
+        [one] => one.started.title.clone(),
+        many => format!("{} test reports", many.len()),
+    };
+    let page = markup! {
+        (DOCTYPE)
+        html lang="en" {
+            head {
+                meta charset="utf-8";
+                meta name="viewport" content="width=device-width, initial-scale=1";
+                title { (title) }
+                style { (PreEscaped(STYLE)) }
+            }
+            body {
+                @for section in &sections { (section) }
+                div id="read-out" hidden {}
+                script { (PreEscaped(SCRIPT)) }
+            }
+        }
+    };
+    Ok(page.into_string())
+}
+
+fn section(run: &Run) -> Result<Markup, ReportError> {
+    let asset = run.asset()?;
+    let diagrams = TimeCurrent::of_run(&asset, &run.points)?;
+    let pictures: Vec<String> =
+        diagrams.iter().map(|d| svg(d, DIAGRAM)).collect::<Result<_, _>>()?;
+    Ok(markup! {
+        article {
+            header {
+                div {
+                    p.kind { "Test report" }
+                    h1 { (run.started.title) }
+                }
+                (stamp(run))
+            }
+            (warnings(run))
+            (title_block(run, &asset))
+            (tables::summary(run))
+            (tables::settings(&asset))
+            section {
+                h2 { "Trip time against current" }
+                p.hint.screen { "Point at a mark to read its values." }
+                @for picture in &pictures {
+                    figure { (PreEscaped(picture)) }
+                }
+            }
+            (tables::results(run))
+            (signatures(run))
+        }
+    })
+}
+
+/// The verdict of the whole, which is what the reader wants first.
+fn stamp(run: &Run) -> Markup {
+    let summary = run.summary();
+    let verdict = match &run.ended {
+        Some(ended) if ended.outcome == Outcome::Completed => summary.verdict(),
+        _ if summary.fail > 0 => Verdict::Fail,
+        _ => Verdict::Inconclusive,
+    };
+    let (class, word) = match verdict {
+        Verdict::Pass => ("pass", "PASS"),
+        Verdict::Fail => ("fail", "FAIL"),
+        Verdict::Inconclusive if run.ended.is_none() => ("open", "INCOMPLETE"),
+        Verdict::Inconclusive => ("open", "INCONCLUSIVE"),
+        Verdict::NotTested => ("open", "NOT FULLY TESTED"),
+    };
+    markup! {
+        div class={ "stamp " (class) } {
+            strong { (word) }
+            span { (summary.pass) " of " (summary.total()) " points pass" }
+        }
+    }
+}
+
+/// What a reader must know before trusting the numbers.
+fn warnings(run: &Run) -> Markup {
+    let mut notes: Vec<String> = Vec::new();
+    if let Some(line) = run.broken_at {
+        notes.push(format!(
+            "The record was changed after the test: line {line} does not follow from the line \
+             before it. The values below may not be what was measured."
+        ));
+    }
+    if run.cut_bytes > 0 {
+        notes.push(format!(
+            "The record's last line was cut off ({} bytes left out); it was read up to its last \
+             whole event.",
+            run.cut_bytes
+        ));
+    }
+    match &run.ended {
+        None => notes.push("The run did not come to its end; points are missing.".to_owned()),
+        Some(ended) => match &ended.outcome {
+            Outcome::Completed => {}
+            Outcome::Stopped => notes.push(format!(
+                "The run was stopped; {} points were not reached.",
+                ended.not_reached
+            )),
+            Outcome::RigTrouble(message) => notes.push(format!(
+                "The rig failed ({message}); {} points were not reached.",
+                ended.not_reached
+            )),
+        },
+    }
+    markup! { @for note in &notes { p.warning role="alert" { (note) } } }
+}
+
+fn title_block(run: &Run, asset: &Asset) -> Markup {
+    let started = &run.started;
+    let identity = &asset.identity;
+    let ratings = &asset.ratings;
+    let join = |a: &Option<String>, b: &Option<String>| {
+        let both: Vec<&str> = [a, b].into_iter().flatten().map(String::as_str).collect();
+        (!both.is_empty()).then(|| both.join(" "))
+    };
+    let nominal: Vec<String> = [
+        ratings.current.map(text),
+        ratings.voltage.map(text),
+        Some(text(ratings.frequency)),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    let transformers = [("CT", &ratings.ct), ("VT", &ratings.vt)]
+        .into_iter()
+        .filter_map(|(name, ratio)| Some(format!("{name} {}", ratio.as_ref()?)))
+        .collect::<Vec<_>>()
+        .join(", ");
+    let ambient: Vec<String> =
+        started.ambient.iter().map(|(name, value)| format!("{name} {value}")).collect();
+    let rig = match started.seed {
+        Some(seed) => format!("{} (simulation, seed {seed})", started.rig_name),
+        None => started.rig_name.clone(),
+    };
+    let some = |text: String| (!text.is_empty()).then_some(text);
+    let rows: [(&str, Option<String>); 12] = [
+        ("Asset", Some(identity.tag.clone())),
+        ("Site", identity.site.clone()),
+        ("Bay", identity.bay.clone()),
+        ("Operator", identity.operator.clone()),
+        ("Make and model", join(&identity.maker, &identity.model)),
+        ("Serial number", identity.serial.clone()),
+        ("Nominal", Some(nominal.join(", "))),
+        ("Transformers", some(transformers)),
+        ("Tested by", started.tester.clone()),
+        ("Reason", started.reason.clone()),
+        ("Ambient", some(ambient.join(", "))),
+        ("Test set", Some(rig)),
+    ];
+    markup! {
+        dl.block {
+            @for (name, value) in rows {
+                @if let Some(value) = value { div { dt { (name) } dd { (value) } } }
+            }
+            div { dt { "Started" } dd { (moment(&run.started_at)) } }
+            div { dt { "Ended" } dd { (moment(&run.last_at)) } }
+        }
+    }
+}
+
+/// `2026-05-04 08:00:12 UTC` of an RFC 3339 stamp.
+fn moment(stamp: &str) -> String {
+    let seconds = stamp.split('.').next().unwrap_or(stamp).trim_end_matches('Z');
+    format!("{} UTC", seconds.replace('T', " "))
+}
+
+fn signatures(run: &Run) -> Markup {
+    markup! {
+        footer {
+            div.sign { span { "Tested by" } span { (run.started.tester.as_deref().unwrap_or("")) } }
+            div.sign { span { "Approved by" } span {} }
+            p.hint {
+                "Made by Waltron " (run.started.version) " from the run record of "
+                (run.started.plan.name) "."
+            }
+        }
+    }
+}

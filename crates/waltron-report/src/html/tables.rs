@@ -1,0 +1,205 @@
+//! The report's tables.
+
+use maud::{Markup, html as markup};
+use waltron_core::asset::{Asset, Element};
+use waltron_core::characteristic::{Form, Reset, SHAPES};
+use waltron_core::grading::{Criterion, Grade, Summary, Values, Verdict};
+use waltron_core::name::Name;
+use waltron_core::quantity::{significant, text};
+use waltron_core::record::Run;
+
+/// The tests in the order they were first graded, each with its points.
+fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {
+    let mut tests: Vec<(&Name, Vec<&Grade>)> = Vec::new();
+    for grade in &run.points {
+        match tests.iter_mut().find(|(t, _)| *t == &grade.point.test) {
+            Some((_, points)) => points.push(grade),
+            None => tests.push((&grade.point.test, vec![grade])),
+        }
+    }
+    tests
+}
+
+pub(super) fn summary(run: &Run) -> Markup {
+    let tests = by_test(run);
+    let cell = |n: usize, class: &str| {
+        markup! { td.number class=[(n > 0).then_some(class)] { @if n > 0 { (n) } @else { "–" } } }
+    };
+    let row = |name: &str, s: Summary| {
+        markup! {
+            td { (name) } td.number { (s.total()) }
+            (cell(s.pass, "pass")) (cell(s.fail, "fail"))
+            (cell(s.inconclusive, "open")) (cell(s.not_tested, "open"))
+        }
+    };
+    markup! {
+        section {
+            h2 { "Summary" }
+            table {
+                thead { tr {
+                    th { "Test" } th.number { "Points" } th.number { "Pass" } th.number { "Fail" }
+                    th.number { "Inconclusive" } th.number { "Not tested" }
+                } }
+                tbody {
+                    @for (test, points) in &tests {
+                        tr { (row(test.as_str(), Summary::of(points.iter().map(|g| g.verdict)))) }
+                    }
+                }
+                tfoot { tr { (row("All", run.summary())) } }
+            }
+        }
+    }
+}
+
+pub(super) fn settings(asset: &Asset) -> Markup {
+    markup! {
+        section {
+            h2 { "Settings and tolerances" }
+            table {
+                thead { tr {
+                    th { "Element" } th { "Measures" } th.number { "Pickup" } th { "Characteristic" }
+                    th.number { "Reset ratio" } th { "Tolerance of current" } th { "of time" }
+                } }
+                tbody {
+                    @for e in &asset.elements {
+                        tr {
+                            td { (e.id) @if !e.enabled { " (off)" } }
+                            td { (e.measures.name()) }
+                            td.number { (text(e.pickup)) }
+                            td { (characteristic(e)) }
+                            td.number {
+                                @if let Some(r) = e.reset_ratio {
+                                    (significant(r.value * 100.0, 4)) " %"
+                                } @else { "–" }
+                            }
+                            td { (e.tolerances.current) }
+                            td { (e.tolerances.time) }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// A characteristic in words: `iec very-inverse, TMS 0.3`.
+fn characteristic(element: &Element) -> String {
+    let c = &element.characteristic;
+    let mut words = match &c.form {
+        Form::Definite { delay } => format!("definite time {}", text(*delay)),
+        Form::Inverse { coefficients, tms } => {
+            match SHAPES.iter().find(|s| s.coefficients == *coefficients) {
+                Some(s) => {
+                    let factor = if s.family == "ieee" { "TD" } else { "TMS" };
+                    format!("{} {}, {factor} {tms}", s.family.to_uppercase(), s.name)
+                }
+                None => format!(
+                    "formula k {} s, c {} s, α {}, TMS {tms}",
+                    coefficients.k, coefficients.c, coefficients.alpha
+                ),
+            }
+        }
+        Form::SquaredCurrent { at_pickup } => format!("I²t, {} at pickup", text(*at_pickup)),
+        Form::Thermal { tau, preload } => {
+            format!("thermal, τ {}, preload {} x", text(*tau), significant(*preload, 4))
+        }
+        Form::Table { table, tms } => format!("{} points, TMS {tms}", table.points().len()),
+    };
+    if let Some(t) = c.minimum_time {
+        words.push_str(&format!(", at least {}", text(t)));
+    }
+    match c.reset {
+        Reset::Instant => {}
+        Reset::Delay(t) => words.push_str(&format!(", reset after {}", text(t))),
+        Reset::Curve(_) => words.push_str(", reset curve"),
+    }
+    words
+}
+
+pub(super) fn results(run: &Run) -> Markup {
+    markup! {
+        section {
+            h2 { "Results" }
+            @for (test, points) in by_test(run) {
+                h3 { (test) }
+                table.results {
+                    thead { tr {
+                        th { "Verdict" } th { "Point" } th.number { "Injected" }
+                        th.number { "Expected" } th.number { "Allowed" } th.number { "Measured" }
+                        th.number { "Deviation" } th { "Reason" }
+                    } }
+                    tbody { @for grade in points { (result(grade)) } }
+                }
+            }
+        }
+    }
+}
+
+fn result(grade: &Grade) -> Markup {
+    let class = match grade.verdict {
+        Verdict::Pass => "pass",
+        Verdict::Fail => "fail",
+        Verdict::Inconclusive | Verdict::NotTested => "open",
+    };
+    let sign = match grade.verdict {
+        Verdict::Pass => "✓",
+        Verdict::Fail => "✗",
+        Verdict::Inconclusive => "?",
+        Verdict::NotTested => "–",
+    };
+    let prefix = format!("{}/", grade.point.test);
+    let short = grade.point.id.strip_prefix(&prefix).unwrap_or(&grade.point.id);
+    markup! {
+        tr {
+            td.verdict class=(class) { (sign) " " (grade.verdict) }
+            td { (short) }
+            td.number { (injected(&grade.stimulus)) }
+            td.number { (main_value(&grade.expected, grade.criterion, "no trip")) }
+            td.number { (allowed(grade)) }
+            td.number { (main_value(&grade.measured, grade.criterion, "no trip")) }
+            td.number { (deviation(&grade.deviation)) }
+            td { (grade.reason) }
+        }
+    }
+}
+
+fn injected(stimulus: &Values) -> String {
+    match (stimulus.text("current"), stimulus.text("from_current"), stimulus.text("to_current")) {
+        (Some(current), _, _) => current,
+        (None, Some(from), Some(to)) => format!("{from} → {to}"),
+        _ => String::new(),
+    }
+}
+
+/// The value a point is about: the first one, or `absent` for a trip time there is none of.
+fn main_value(values: &Values, criterion: Criterion, absent: &str) -> String {
+    let is_time = matches!(criterion, Criterion::TripTime | Criterion::NoOperation);
+    match values.iter().next() {
+        Some((_, value)) => value.to_string(),
+        None if is_time => absent.to_owned(),
+        None => "–".to_owned(),
+    }
+}
+
+fn allowed(grade: &Grade) -> String {
+    let pair = |a: &str, b: &str| (grade.limits.text(a), grade.limits.text(b));
+    match (pair("lower", "upper"), pair("earliest", "latest"), grade.criterion) {
+        ((Some(a), Some(b)), _, _) => format!("{a} … {b}"),
+        (_, (Some(a), Some(b)), _) => format!("{a} … {b}"),
+        (_, (Some(a), None), _) => format!("from {a}"),
+        (_, _, Criterion::NoOperation) => "no trip".to_owned(),
+        _ => "–".to_owned(),
+    }
+}
+
+/// The deviation with its sign, and as a share where there is one.
+fn deviation(values: &Values) -> String {
+    let parts: Vec<String> = values
+        .iter()
+        .map(|(_, value)| {
+            let text = value.to_string();
+            if text.starts_with('-') { text.replacen('-', "−", 1) } else { format!("+{text}") }
+        })
+        .collect();
+    parts.join(", ")
+}

@@ -1,0 +1,12 @@
+//! Documents and plots from run records.
+//!
+//! Everything here is a function from a [`waltron_core::record::Run`] or an asset to text or
+//! bytes; writing files is the command line's business.
+//!
+//! - [`plot`]: time-current diagrams as SVG or PNG.
+//! - [`html`]: the self-contained report page.
+
+#![forbid(unsafe_code)]
+
+pub mod html;
+pub mod plot;

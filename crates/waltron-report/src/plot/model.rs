@@ -1,0 +1,297 @@
+//! What a time-current diagram shows: a characteristic with its band, other stages, points.
+
+use super::PlotError;
+use waltron_core::asset::{Asset, Element};
+use waltron_core::characteristic::{Acceptance, earliest_of};
+use waltron_core::fault_loop::FaultLoop;
+use waltron_core::grading::{Criterion, Grade, Verdict};
+use waltron_core::name::Name;
+use waltron_core::phasor::Phasor;
+use waltron_core::quantity::{Current, Measure, amperes, text};
+
+/// A diagram for one element.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TimeCurrent {
+    /// The element's id.
+    pub element: Name,
+    /// The heading.
+    pub title: String,
+    /// What the current axis shows.
+    pub current_axis: String,
+    /// The element's characteristic, as (A, s).
+    pub curve: Vec<(f64, f64)>,
+    /// The earliest and latest allowed time of the whole relay, as (A, earliest s, latest s).
+    pub band: Vec<(f64, f64, f64)>,
+    /// Each stage that closes the same contact, the element's own included.
+    pub stages: Vec<Stage>,
+    /// The graded points.
+    pub marks: Vec<Mark>,
+    /// Current range, in amperes.
+    pub currents: (f64, f64),
+    /// Time range, in seconds.
+    pub times: (f64, f64),
+}
+
+/// A stage's pickup.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Stage {
+    /// Label, such as `51P 1.2 A`.
+    pub label: String,
+    /// Its pickup as seen on the current axis, in amperes.
+    pub pickup_a: f64,
+    /// Whether it is the element under test.
+    pub under_test: bool,
+    /// Its characteristic, as (A, s).
+    pub curve: Vec<(f64, f64)>,
+}
+
+/// A graded point.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Mark {
+    /// Current that the element saw, in amperes.
+    pub current_a: f64,
+    /// Where the mark is drawn: the measured time, or how long was waited.
+    pub time_s: f64,
+    /// What is drawn.
+    pub outcome: Outcome,
+    /// The point's id.
+    pub id: String,
+    /// What hovering shows, a line each.
+    pub notes: Vec<String>,
+}
+
+/// How a point is drawn: by shape as well as by colour.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outcome {
+    /// Operated and passes.
+    Pass,
+    /// Fails.
+    Fail,
+    /// Proves neither.
+    Open,
+    /// Rightly did not operate for the time shown.
+    NoTrip,
+}
+
+/// Points per decade of the drawn curves; more than the picture can resolve.
+const PER_DECADE: f64 = 120.0;
+
+impl TimeCurrent {
+    /// The diagrams of a run: one for each element that trip times were taken of; those of the
+    /// asset if there are none.
+    ///
+    /// # Errors
+    /// [`PlotError::Empty`] when the asset has no element to draw.
+    pub fn of_run(asset: &Asset, points: &[Grade]) -> Result<Vec<Self>, PlotError> {
+        let mut elements: Vec<&Name> = Vec::new();
+        for grade in points.iter().filter(|g| is_time(g)) {
+            if let Some(name) = &grade.point.element
+                && !elements.contains(&name)
+            {
+                elements.push(name);
+            }
+        }
+        if elements.is_empty() {
+            return Self::of_asset(asset);
+        }
+        let of_element = |name: &&Name| {
+            let element = asset.element(name.as_str())?;
+            let own = points.iter().filter(|g| is_time(g) && g.point.element.as_ref() == Some(name));
+            Some(Self::of_element(asset, element, &own.collect::<Vec<_>>()))
+        };
+        Ok(elements.iter().filter_map(of_element).collect())
+    }
+
+    /// One diagram for each contact that elements of an asset close, without points.
+    ///
+    /// # Errors
+    /// [`PlotError::Empty`] when the asset has no element that is switched on.
+    pub fn of_asset(asset: &Asset) -> Result<Vec<Self>, PlotError> {
+        let mut first: Vec<&Element> = Vec::new();
+        for element in asset.elements.iter().filter(|e| e.enabled) {
+            if !first.iter().any(|e| e.trip == element.trip) {
+                first.push(element);
+            }
+        }
+        if first.is_empty() {
+            let tag = &asset.identity.tag;
+            return Err(PlotError::Empty(format!("{tag} has no element that is switched on")));
+        }
+        Ok(first.into_iter().map(|e| Self::of_element(asset, e, &[])).collect())
+    }
+
+    fn of_element(asset: &Asset, element: &Element, points: &[&Grade]) -> Self {
+        // The loop decides what the other stages see of the same current.
+        let fault_loop = points
+            .iter()
+            .filter_map(|g| g.point.fault_loop)
+            .chain([FaultLoop::AN, FaultLoop::AB, FaultLoop::ABC])
+            .find(|l| element.measures.phase_current(*l, amperes(1.0)).is_some())
+            .unwrap_or(FaultLoop::AN);
+        let phases = |seen: f64| {
+            let phase = element.measures.phase_current(fault_loop, amperes(seen));
+            fault_loop.currents(phase.unwrap_or_default()).map(Phasor::complex)
+        };
+        let sharing: Vec<&Element> = asset.tripping(&element.trip).collect();
+        let visible_pickup = |e: &Element| {
+            let seen = e.measures.value(phases(1.0)).si();
+            (seen > 1e-9).then(|| e.pickup.si() / seen)
+        };
+        let marks: Vec<Mark> = points.iter().filter_map(|g| mark(element, g)).collect();
+        let currents = current_range(&marks, sharing.iter().filter_map(|e| visible_pickup(e)));
+        let grid = logarithmic(currents, sharing.iter().filter_map(|e| visible_pickup(e)));
+        let time_of = |e: &Element, seen: f64| {
+            let multiple = e.measures.value(phases(seen)) / e.pickup;
+            Some((seen, e.characteristic.operate_time(multiple.value)?.si()))
+        };
+        let stages: Vec<Stage> = sharing
+            .iter()
+            .filter_map(|e| {
+                Some(Stage {
+                    label: format!("{} {}", e.id, text(e.pickup)),
+                    pickup_a: visible_pickup(e)?,
+                    under_test: e.id == element.id,
+                    curve: grid.iter().filter_map(|i| time_of(e, *i)).collect(),
+                })
+            })
+            .collect();
+        let whole = |seen: f64| earliest_of(sharing.iter().map(|e| e.acceptance(phases(seen))));
+        let band = grid
+            .iter()
+            .filter_map(|i| match whole(*i) {
+                Acceptance { earliest: Some(a), latest, .. } => {
+                    Some((*i, a.si(), latest.map_or(f64::INFINITY, |l| l.si())))
+                }
+                _ => None,
+            })
+            .collect();
+        let curve: Vec<(f64, f64)> =
+            grid.iter().filter_map(|i| Some((*i, whole(*i).expected?.si()))).collect();
+        let times = time_range(&marks, &curve, currents);
+        Self {
+            element: element.id.clone(),
+            title: format!("{} · {} · trip time against current", asset.identity.tag, element.id),
+            current_axis: match element.measures.name() {
+                "phase" => "Phase current, A secondary".to_owned(),
+                "residual" => "Residual current 3·I0, A secondary".to_owned(),
+                "negative-sequence" => "Negative-sequence current I2, A secondary".to_owned(),
+                _ => "Positive-sequence current I1, A secondary".to_owned(),
+            },
+            curve,
+            band,
+            stages,
+            marks,
+            currents,
+            times,
+        }
+    }
+}
+
+fn is_time(grade: &Grade) -> bool {
+    matches!(grade.criterion, Criterion::TripTime | Criterion::NoOperation)
+}
+
+fn mark(element: &Element, grade: &Grade) -> Option<Mark> {
+    let seen: Current = element.pickup * grade.stimulus.get("multiple")?;
+    let measured = grade.measured.get("time");
+    let waited = grade.limits.get("latest").or(grade.limits.get("earliest"));
+    let outcome = match (grade.verdict, measured) {
+        (Verdict::Pass, Some(_)) => Outcome::Pass,
+        (Verdict::Pass, None) => Outcome::NoTrip,
+        (Verdict::Fail, _) => Outcome::Fail,
+        (Verdict::Inconclusive, _) => Outcome::Open,
+        (Verdict::NotTested, _) => return None,
+    };
+    let value = |label: &str, text: Option<String>| text.map(|t| format!("{label} {t}"));
+    let band = match (grade.limits.text("earliest"), grade.limits.text("latest")) {
+        (Some(a), Some(b)) => Some(format!("allowed {a} to {b}")),
+        (Some(a), None) => Some(format!("allowed from {a}")),
+        _ => Some("no operation allowed".to_owned()),
+    };
+    let notes = [
+        value("injected", grade.stimulus.text("current")),
+        value("measured", grade.measured.text("time")),
+        value("expected", grade.expected.text("time")),
+        band,
+        Some(format!("{}: {}", grade.verdict, grade.reason)),
+    ];
+    Some(Mark {
+        current_a: seen.si(),
+        // A point without operation is drawn at the top edge, where the axis puts it.
+        time_s: measured.or(waited).unwrap_or(f64::INFINITY),
+        outcome,
+        id: grade.point.id.clone(),
+        notes: notes.into_iter().flatten().collect(),
+    })
+}
+
+fn current_range(marks: &[Mark], pickups: impl Iterator<Item = f64>) -> (f64, f64) {
+    let all: Vec<f64> = marks.iter().map(|m| m.current_a).chain(pickups).collect();
+    let low = all.iter().copied().fold(f64::INFINITY, f64::min);
+    let high = all.iter().copied().fold(0.0, f64::max);
+    (nice_below(low * 0.75), nice_above((high * 1.35).max(low * 8.0)))
+}
+
+fn time_range(marks: &[Mark], curve: &[(f64, f64)], currents: (f64, f64)) -> (f64, f64) {
+    let measured = marks.iter().map(|m| m.time_s).filter(|t| t.is_finite());
+    let inside = curve.iter().filter(|(i, _)| *i <= currents.1).map(|(_, t)| *t);
+    let all: Vec<f64> = measured.clone().chain(inside).filter(|t| *t > 0.0).collect();
+    let low = all.iter().copied().fold(f64::INFINITY, f64::min);
+    let slowest = measured.fold(0.0, f64::max);
+    // The curve runs to infinity at pickup: show what was measured, and some more.
+    let high = if slowest > 0.0 { slowest * 4.0 } else { low * 2000.0 };
+    let low = if low.is_finite() { low } else { 0.01 };
+    (nice_below((low * 0.5).max(0.001)), nice_above(high.max(low * 50.0)))
+}
+
+/// The next value of 1, 2, 5 · 10ⁿ at or below.
+fn nice_below(value: f64) -> f64 {
+    let decade = 10f64.powf(value.log10().floor());
+    let share = value / decade;
+    decade * if share >= 5.0 { 5.0 } else if share >= 2.0 { 2.0 } else { 1.0 }
+}
+
+/// The next value of 1, 2, 5 · 10ⁿ at or above.
+fn nice_above(value: f64) -> f64 {
+    let below = nice_below(value);
+    if value <= below * 1.000_001 {
+        return below;
+    }
+    let decade = 10f64.powf(below.log10().floor());
+    let share = (below / decade).round();
+    decade * if share >= 5.0 { 10.0 } else if share >= 2.0 { 5.0 } else { 2.0 }
+}
+
+/// Currents evenly spread on a logarithmic axis, with the pickups' neighbourhoods resolved.
+fn logarithmic((low, high): (f64, f64), pickups: impl Iterator<Item = f64>) -> Vec<f64> {
+    let count = ((high / low).log10() * PER_DECADE).ceil().max(2.0);
+    let even = (0..=count as usize).map(|i| low * (high / low).powf(i as f64 / count));
+    let near = pickups.flat_map(|p| {
+        let steps = [0.97, 0.98, 0.99, 0.999, 1.0, 1.000_01, 1.001, 1.003, 1.01, 1.02, 1.03, 1.05];
+        steps.map(|s| p * s)
+    });
+    let mut all: Vec<f64> = even.chain(near).filter(|i| (low..=high).contains(i)).collect();
+    all.sort_by(f64::total_cmp);
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn axis_ends_are_round_and_enclose() {
+        for (value, below, above) in [(0.9, 0.5, 1.0), (1.0, 1.0, 1.0), (3.0, 2.0, 5.0), (70.0, 50.0, 100.0)] {
+            assert!((nice_below(value) - below).abs() < 1e-9, "{value}");
+            assert!((nice_above(value) - above).abs() < 1e-9, "{value}");
+        }
+    }
+
+    #[test]
+    fn curves_are_resolved_near_pickup() {
+        let grid = logarithmic((0.5, 20.0), [1.2, 9.6].into_iter());
+        assert!(grid.windows(2).all(|w| w[0] <= w[1]));
+        assert!(grid.iter().any(|i| *i > 1.2 && *i < 1.2001));
+        assert!(grid.first().is_some_and(|i| *i >= 0.5) && grid.last().is_some_and(|i| *i <= 20.0));
+    }
+}

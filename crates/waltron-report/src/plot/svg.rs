@@ -1,0 +1,50 @@
+//! SVG text of a diagram, with what hovering a point shows.
+
+use super::draw::{FONT, SCALE, draw};
+use super::{PlotError, TimeCurrent};
+use std::fmt::Write;
+
+/// Families to fall back on where the built-in font is not at hand.
+const FAMILIES: &str = "Open Sans, Segoe UI, Helvetica, Arial, sans-serif";
+
+/// Draws a diagram as SVG text of `size` (width, height) in pixels.
+///
+/// Every point carries a title, which browsers show on hovering, and the class `point` with its
+/// id, for the report's own read-out.
+///
+/// # Errors
+/// [`PlotError`] when the drawing library refuses.
+pub fn svg(plot: &TimeCurrent, size: (u32, u32)) -> Result<String, PlotError> {
+    let mut text = String::new();
+    let placed = draw(plot, size, &mut text)?;
+    let (width, height) = size;
+    // The library writes its drawn size; the picture's own size goes beside a view box.
+    let drawn = format!("<svg width=\"{}\" height=\"{}\"", width * SCALE, height * SCALE);
+    let wanted = format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\"");
+    let mut text = text
+        .replacen(&drawn, &wanted, 1)
+        .replace(&format!("font-family=\"{FONT}\""), &format!("font-family=\"{FAMILIES}\""));
+    let end = text.rfind("</svg>").unwrap_or(text.len());
+    text.truncate(end);
+    let scale = f64::from(SCALE);
+    for place in placed {
+        let mark = &plot.marks[place.mark];
+        let notes = format!("{}\n{}", mark.id, mark.notes.join("\n"));
+        // Writing to a string cannot fail.
+        let _ = writeln!(
+            text,
+            "<circle class=\"point\" cx=\"{:.0}\" cy=\"{:.0}\" r=\"{:.0}\" fill=\"transparent\">\
+             <title>{}</title></circle>",
+            place.x * scale,
+            place.y * scale,
+            9.0 * scale,
+            escape(&notes)
+        );
+    }
+    text.push_str("</svg>\n");
+    Ok(text)
+}
+
+fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}

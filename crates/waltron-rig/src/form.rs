@@ -1,0 +1,184 @@
+//! The rig file.
+
+use schemars::JsonSchema;
+use serde::Deserialize;
+use waltron_core::capability::{Capability, Channel, Input};
+use waltron_core::document::{
+    DocumentError, Field, Form, Problem, Problems, QuantityText, Source, Text, ToleranceText, parse,
+};
+use waltron_core::quantity::{Current, Measure, Time, Voltage, amperes, seconds};
+use waltron_core::tolerance::Tolerance;
+
+/// A rig: what injects, which channel is wired to what, ranges and accuracy.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RigForm {
+    /// Which rig it is.
+    rig: HeadForm,
+    /// Current outputs, by id (`ia`, `ib`, `ic`).
+    current: Option<Vec<CurrentForm>>,
+    /// Voltage outputs, by id (`va`, `vb`, `vc`).
+    voltage: Option<Vec<VoltageForm>>,
+    /// Binary inputs and what their closing means.
+    input: Option<Vec<InputForm>>,
+}
+
+impl Form for RigForm {
+    const KIND: &'static str = "rig";
+}
+
+/// Kinds of rig.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Kind {
+    /// Computes instead of injecting.
+    Virtual,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct HeadForm {
+    /// The kind of rig.
+    #[allow(dead_code, reason = "checked by its type; there is one kind so far")]
+    kind: Kind,
+    /// What it is called in reports.
+    name: String,
+    /// The specimen's file, relative to this one.
+    specimen: Text,
+    /// Seed of the specimen's scatter; 1 if not given.
+    seed: Option<u64>,
+    /// Smallest difference between contact times it can tell; 100 us if not given.
+    timing_resolution: Option<QuantityText<Time>>,
+    /// Accuracy of a measured time; `0.01 % + 100 us` if not given.
+    timing_accuracy: Option<ToleranceText<Time>>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct CurrentForm {
+    /// Its id: `ia`, `ib` or `ic` for the phases.
+    id: Text,
+    /// The largest RMS value it puts out.
+    range: QuantityText<Current>,
+    /// Accuracy of what it puts out; `0.1 % or 1 mA` if not given.
+    accuracy: Option<ToleranceText<Current>>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct VoltageForm {
+    /// Its id: `va`, `vb` or `vc` for the phases.
+    id: Text,
+    /// The largest RMS value it puts out.
+    range: QuantityText<Voltage>,
+    /// Accuracy of what it puts out; `0.1 % or 10 mV` if not given.
+    accuracy: Option<ToleranceText<Voltage>>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct InputForm {
+    /// Its id on the rig, such as `BI1`.
+    id: Text,
+    /// What its closing means, such as `trip` or `start`.
+    meaning: Text,
+    /// Changes shorter than this do not count; none if not given.
+    debounce: Option<QuantityText<Time>>,
+}
+
+/// A virtual rig's file, read.
+#[derive(Clone, Debug, PartialEq)]
+pub struct VirtualRigFile {
+    /// What it is called in reports.
+    pub name: String,
+    /// The specimen's file as written, relative to the rig's.
+    pub specimen: String,
+    /// Seed of the specimen's scatter.
+    pub seed: u64,
+    /// What it can put out and see.
+    pub capability: Capability,
+}
+
+impl RigForm {
+    /// Reads a rig file.
+    ///
+    /// # Errors
+    /// Every problem of its text.
+    pub fn load(source: &Source) -> Result<VirtualRigFile, DocumentError> {
+        let form: Self = parse(source)?;
+        let mut problems = Problems::default();
+        let file = form.read(&mut problems);
+        problems.none_or(source)?;
+        Ok(file)
+    }
+
+    fn read(self, problems: &mut Problems) -> VirtualRigFile {
+        let mut ids: Vec<String> = Vec::new();
+        let mut known = |id: &Text, problems: &mut Problems| {
+            if ids.iter().any(|i| i == id.as_str()) {
+                let message = format!("`{}` is there twice", id.as_str());
+                problems.push(Problem::new(id.span(), message));
+            }
+            ids.push(id.as_str().to_owned());
+        };
+        let mut currents = Vec::new();
+        for form in self.current.unwrap_or_default() {
+            known(&form.id, problems);
+            let standard = Tolerance::larger_of(0.001, amperes(0.001));
+            currents.extend(channel(&form.id, &form.range, form.accuracy, standard, problems));
+        }
+        let mut voltages = Vec::new();
+        for form in self.voltage.unwrap_or_default() {
+            known(&form.id, problems);
+            let standard = Tolerance::larger_of(0.001, Voltage::from_si(0.01));
+            voltages.extend(channel(&form.id, &form.range, form.accuracy, standard, problems));
+        }
+        let mut inputs: Vec<Input> = Vec::new();
+        for form in self.input.unwrap_or_default() {
+            known(&form.id, problems);
+            if inputs.iter().any(|i| i.meaning == form.meaning.as_str()) {
+                let message = format!("two inputs mean `{}`", form.meaning.as_str());
+                problems.push(Problem::new(form.meaning.span(), message));
+            }
+            let debounce =
+                form.debounce.map_or(Some(seconds(0.0)), |d| d.not_negative(problems));
+            inputs.extend(debounce.map(|debounce| Input {
+                id: form.id.as_str().into(),
+                meaning: form.meaning.as_str().into(),
+                debounce,
+            }));
+        }
+        let head = self.rig;
+        let timing_resolution =
+            head.timing_resolution.and_then(|f| f.not_negative(problems)).unwrap_or(seconds(1e-4));
+        let timing_accuracy = head
+            .timing_accuracy
+            .and_then(|f| f.read(problems))
+            .or_else(|| Tolerance::parse("0.01 % + 100 us").ok())
+            .unwrap_or(Tolerance::larger_of(0.0, seconds(1e-4)));
+        VirtualRigFile {
+            name: head.name,
+            specimen: head.specimen.as_str().to_owned(),
+            seed: head.seed.unwrap_or(1),
+            capability: Capability {
+                currents,
+                voltages,
+                inputs,
+                timing_resolution,
+                timing_accuracy,
+            },
+        }
+    }
+}
+
+fn channel<Q: Measure>(
+    id: &Text,
+    range: &QuantityText<Q>,
+    accuracy: Option<ToleranceText<Q>>,
+    standard: Tolerance<Q>,
+    problems: &mut Problems,
+) -> Option<Channel<Q>> {
+    let range = range.positive(problems);
+    let accuracy = accuracy.map_or(Some(standard), |a| a.read(problems));
+    Some(Channel { id: id.as_str().into(), range: range?, accuracy: accuracy? })
+}

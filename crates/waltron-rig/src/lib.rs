@@ -1,0 +1,18 @@
+//! What injects and measures, and the runner that drives procedures on it.
+//!
+//! [`Rig`] is the seam: it plays a cleared program and says what it saw. [`virtual_rig`] plays in
+//! virtual time on a simulated specimen. [`runner`] drives the procedures of a plan and emits
+//! events; [`writer`] puts them into the run record, chained and flushed.
+
+#![forbid(unsafe_code)]
+
+pub mod attendant;
+pub mod clock;
+mod form;
+mod rig;
+pub mod runner;
+pub mod virtual_rig;
+pub mod writer;
+
+pub use form::{RigForm, VirtualRigFile};
+pub use rig::{Rig, RigError};

@@ -1,0 +1,49 @@
+//! The seam between the runner and whatever injects.
+
+use crate::attendant::Attendant;
+use waltron_core::capability::Capability;
+use waltron_core::clearance::Cleared;
+use waltron_core::observation::Observation;
+
+/// What injects and measures.
+///
+/// Whatever happens during [`Rig::play`] — an error, a panic, a lost link — outputs go off; a rig
+/// that loses its controller switches itself off. An implementation also switches off on drop.
+pub trait Rig {
+    /// What it is, in words, for records and reports.
+    fn name(&self) -> String;
+
+    /// What it can put out and see.
+    fn capability(&self) -> &Capability;
+
+    /// Plays a program from outputs off to outputs off and says what was seen.
+    ///
+    /// If the attendant wants to stop, outputs go off at once and the observation is marked as
+    /// aborted.
+    ///
+    /// # Errors
+    /// [`RigError`] when the rig cannot go on; outputs are off then too.
+    fn play(
+        &mut self,
+        program: &Cleared,
+        attendant: &mut dyn Attendant,
+    ) -> Result<Observation, RigError>;
+
+    /// Switches every output off.
+    ///
+    /// # Errors
+    /// [`RigError`] when the rig does not confirm it.
+    fn off(&mut self) -> Result<(), RigError>;
+}
+
+/// Why a rig cannot go on.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum RigError {
+    /// A cleared program that the rig nevertheless cannot play, which is an error of the rig.
+    #[error("the rig cannot play segment `{segment}`: it never ends")]
+    Endless {
+        /// The segment.
+        segment: String,
+    },
+}

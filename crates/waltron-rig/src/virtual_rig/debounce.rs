@@ -1,0 +1,95 @@
+//! Binary inputs: which contacts are wired, debouncing, and the time resolution.
+
+use waltron_core::capability::Capability;
+use waltron_core::name::Name;
+use waltron_core::observation::Edge;
+use waltron_core::program::{Condition, Stop};
+use waltron_core::quantity::{Measure, Time, seconds};
+
+struct Contact {
+    meaning: Name,
+    debounce: Time,
+    /// The state that counts.
+    closed: bool,
+    /// A change that has not lasted long enough yet: its time.
+    changing: Option<Time>,
+}
+
+/// The rig's inputs during one program.
+///
+/// A change counts once it has lasted for the input's debounce time; its time is that of the first
+/// contact, to the rig's resolution.
+pub(super) struct Debounce {
+    contacts: Vec<Contact>,
+    edges: Vec<Edge>,
+    resolution_s: f64,
+}
+
+impl Debounce {
+    pub(super) fn new(capability: &Capability, closed: &[Name]) -> Self {
+        let contacts = capability.inputs.iter().map(|input| Contact {
+            meaning: input.meaning.clone(),
+            debounce: input.debounce,
+            closed: closed.contains(&input.meaning),
+            changing: None,
+        });
+        Self {
+            contacts: contacts.collect(),
+            edges: Vec::new(),
+            resolution_s: capability.timing_resolution.si(),
+        }
+    }
+
+    pub(super) fn closed(&self) -> Vec<Name> {
+        self.contacts.iter().filter(|c| c.closed).map(|c| c.meaning.clone()).collect()
+    }
+
+    /// Takes a change of the asset's contact; one that is not wired is not seen.
+    pub(super) fn change(&mut self, edge: &Edge) {
+        for contact in self.contacts.iter_mut().filter(|c| c.meaning == edge.signal) {
+            contact.changing = (edge.closed != contact.closed).then_some(edge.time);
+        }
+        self.settle(edge.time);
+    }
+
+    /// When the next change will have lasted long enough.
+    pub(super) fn next_due(&self) -> Option<Time> {
+        self.contacts
+            .iter()
+            .filter_map(|c| Some(c.changing? + c.debounce))
+            .min_by(|a, b| a.si().total_cmp(&b.si()))
+    }
+
+    /// Takes over the changes that have lasted long enough by now.
+    pub(super) fn settle(&mut self, now: Time) {
+        for contact in &mut self.contacts {
+            let Some(since) = contact.changing.filter(|t| now >= *t + contact.debounce) else {
+                continue;
+            };
+            contact.changing = None;
+            contact.closed = !contact.closed;
+            let time = if self.resolution_s > 0.0 {
+                seconds((since.si() / self.resolution_s).round() * self.resolution_s)
+            } else {
+                since
+            };
+            let edge = Edge { signal: contact.meaning.clone(), time, closed: contact.closed };
+            let at = self.edges.partition_point(|e| e.time <= time);
+            self.edges.insert(at, edge);
+        }
+    }
+
+    /// The first of the stops whose contact condition holds.
+    pub(super) fn met(&self, stops: &[Stop]) -> Option<usize> {
+        stops.iter().position(|stop| match &stop.when {
+            Condition::Contact { signal, closed } => {
+                self.contacts.iter().any(|c| c.meaning == *signal && c.closed == *closed)
+            }
+            _ => false,
+        })
+    }
+
+    pub(super) fn into_edges(self) -> Vec<Edge> {
+        self.edges
+    }
+}

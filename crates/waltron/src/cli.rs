@@ -1,0 +1,271 @@
+//! Commands and their options.
+
+use crate::terminal::Colour;
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Scripts, plays and grades injection tests of substation equipment.
+#[derive(Debug, Parser)]
+#[command(name = "waltron", version, propagate_version = true, max_term_width = 100)]
+#[command(after_help = "Start with:\n  waltron demo                  write a sample substation, test it, write reports\n  waltron run PLAN              the main job\n\nExit codes: 0 pass, 1 fail, 2 wrong usage or invalid file, 3 rig or file trouble,\n4 stopped, 5 nothing failed but something is inconclusive or not tested")]
+pub(crate) struct Args {
+    /// When to colour the output.
+    #[arg(long, global = true, value_enum, default_value_t, value_name = "WHEN")]
+    pub(crate) color: Colour,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// How results are printed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people.
+    #[default]
+    Text,
+    /// For programs; see docs/json.md.
+    Json,
+}
+
+/// How virtual time relates to the wall clock.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum PaceArg {
+    /// As fast as it computes.
+    #[default]
+    Fast,
+    /// A second takes a second.
+    Real,
+}
+
+/// Files that have a schema.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SchemaKind {
+    /// The thing under test.
+    Asset,
+    /// The list of tests.
+    Plan,
+    /// What injects and measures.
+    Rig,
+    /// The truth of a simulated asset.
+    Specimen,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Write a sample substation, test it on the virtual rig and write reports.
+    #[command(after_help = "Examples:\n  waltron demo\n  waltron demo my-first-test")]
+    Demo(Demo),
+    /// Load a plan, check it against asset and rig, and show what will be put out.
+    #[command(after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --format json")]
+    Check(Check),
+    /// Run a plan: inject, measure, grade, record.
+    #[command(after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q08-f2.plan.toml --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte.")]
+    Run(Run),
+    /// Write a report from run records.
+    #[command(after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html")]
+    Report(Report),
+    /// Draw the time-current diagram of a run or an asset.
+    #[command(after_help = "Examples:\n  waltron plot brackwater/q07-f1.run.jsonl -o q07-f1.svg\n  waltron plot brackwater/q08-f2.asset.toml -o settings.png\n  waltron plot brackwater/q07-f1.run.jsonl --element 51N -o 51n.png")]
+    Plot(Plot),
+    /// Evaluate a time characteristic, or find the current for a time.
+    Curve {
+        #[command(subcommand)]
+        what: Curve,
+    },
+    /// Print the JSON Schema of a file kind, for editors.
+    #[command(after_help = "Examples:\n  waltron schema asset > asset.schema.json\n  waltron schema plan")]
+    Schema {
+        /// The kind of file.
+        #[arg(value_enum)]
+        kind: SchemaKind,
+    },
+    /// Print the completion script of a shell.
+    #[command(after_help = "Examples:\n  waltron completions bash > /etc/bash_completion.d/waltron\n  waltron completions fish > ~/.config/fish/completions/waltron.fish")]
+    Completions {
+        /// The shell.
+        shell: clap_complete::Shell,
+    },
+    /// Print the manual page, or write one for each command into a folder.
+    #[command(after_help = "Examples:\n  waltron man | man -l -\n  waltron man /usr/local/share/man/man1")]
+    Man {
+        /// The folder.
+        dir: Option<PathBuf>,
+    },
+}
+
+impl Command {
+    /// The format that results, and so errors too, are printed in.
+    pub(crate) fn format(&self) -> Format {
+        match self {
+            Self::Check(c) => c.format,
+            Self::Run(r) => r.format,
+            Self::Curve { what: Curve::Time(c) } => c.curve.format,
+            Self::Curve { what: Curve::Current(c) } => c.curve.format,
+            _ => Format::Text,
+        }
+    }
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Demo {
+    /// The folder to write into; made if it is not there.
+    #[arg(default_value = "brackwater")]
+    pub(crate) dir: PathBuf,
+    /// Write over files of an earlier demo.
+    #[arg(long)]
+    pub(crate) force: bool,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Check {
+    /// The plan.
+    pub(crate) plan: PathBuf,
+    /// Use this rig instead of the one the plan names.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rig: Option<PathBuf>,
+    /// How results are printed.
+    #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Run {
+    /// The plan.
+    pub(crate) plan: PathBuf,
+    /// Use this rig instead of the one the plan names.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rig: Option<PathBuf>,
+    /// Where to record the run; beside the plan, named by plan and time, if not given.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) record: Option<PathBuf>,
+    /// Seed of the simulated scatter, instead of the rig file's.
+    #[arg(long)]
+    pub(crate) seed: Option<u64>,
+    /// How virtual time relates to the wall clock.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) pace: PaceArg,
+    /// Who tests, instead of the plan's tester.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) tester: Option<String>,
+    /// Confirm every prompt without asking.
+    #[arg(long)]
+    pub(crate) yes: bool,
+    /// How results are printed.
+    #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Report {
+    /// Run records.
+    #[arg(required = true, value_name = "RUN")]
+    pub(crate) runs: Vec<PathBuf>,
+    /// The report to write; the ending gives the format: .html
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// Write over an existing file.
+    #[arg(long)]
+    pub(crate) force: bool,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Plot {
+    /// A run record or an asset file.
+    #[arg(value_name = "RUN|ASSET")]
+    pub(crate) source: PathBuf,
+    /// The picture to write; the ending gives the format: .svg or .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// The element to draw; the first one tested if not given.
+    #[arg(long, value_name = "ID")]
+    pub(crate) element: Option<String>,
+    /// Width and height in pixels.
+    #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = size)]
+    pub(crate) size: (u32, u32),
+    /// Write over an existing file.
+    #[arg(long)]
+    pub(crate) force: bool,
+}
+
+fn size(text: &str) -> Result<(u32, u32), String> {
+    let pair = text.split_once('x').and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)));
+    match pair {
+        Some((w, h)) if (320..=8000).contains(&w) && (240..=8000).contains(&h) => Ok((w, h)),
+        Some(_) => Err("width must be 320 to 8000, height 240 to 8000".to_owned()),
+        None => Err("write width and height like 1280x800".to_owned()),
+    }
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Curve {
+    /// Operate time at currents.
+    #[command(after_help = "Examples:\n  waltron curve time --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --at \"2.4 A\" --at \"6 A\"\n  waltron curve time --asset brackwater/q07-f1.asset.toml --element 51P --at \"2 x\"\n  waltron curve time --family definite --delay \"60 ms\" --at \"1.1 x\"")]
+    Time(CurveTime),
+    /// Current that gives an operate time.
+    #[command(after_help = "Examples:\n  waltron curve current --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --time \"1 s\"\n  waltron curve current --asset brackwater/q07-f1.asset.toml --element 51P --time \"1 s\"")]
+    Current(CurveCurrent),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct CurveTime {
+    #[command(flatten)]
+    pub(crate) curve: CurveArgs,
+    /// A current, or a multiple of pickup such as "2 x"; may be repeated.
+    #[arg(long, required = true, value_name = "CURRENT")]
+    pub(crate) at: Vec<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct CurveCurrent {
+    #[command(flatten)]
+    pub(crate) curve: CurveArgs,
+    /// An operate time; may be repeated.
+    #[arg(long, required = true, value_name = "TIME")]
+    pub(crate) time: Vec<String>,
+}
+
+/// Where a characteristic comes from.
+#[derive(Debug, ClapArgs)]
+pub(crate) struct CurveArgs {
+    /// Take the characteristic from an asset file.
+    #[arg(long, value_name = "FILE", requires = "element", conflicts_with = "family")]
+    pub(crate) asset: Option<PathBuf>,
+    /// The element of the asset.
+    #[arg(long, value_name = "ID", requires = "asset")]
+    pub(crate) element: Option<String>,
+    /// iec, ieee, definite, i2t, thermal or formula.
+    #[arg(long, required_unless_present = "asset")]
+    pub(crate) family: Option<String>,
+    /// Standard shape of the family, such as very-inverse.
+    #[arg(long)]
+    pub(crate) shape: Option<String>,
+    /// Time multiplier, TMS or TD.
+    #[arg(long, allow_negative_numbers = true)]
+    pub(crate) tms: Option<String>,
+    /// Pickup; needed for currents, not for multiples.
+    #[arg(long, value_name = "CURRENT")]
+    pub(crate) pickup: Option<String>,
+    /// Delay (definite).
+    #[arg(long, value_name = "TIME")]
+    pub(crate) delay: Option<String>,
+    /// Constant k as a time (formula, i2t).
+    #[arg(long, value_name = "TIME")]
+    pub(crate) k: Option<String>,
+    /// Constant c as a time (formula).
+    #[arg(long, value_name = "TIME")]
+    pub(crate) c: Option<String>,
+    /// Exponent (formula).
+    #[arg(long)]
+    pub(crate) alpha: Option<String>,
+    /// Heating time constant (thermal).
+    #[arg(long, value_name = "TIME")]
+    pub(crate) tau: Option<String>,
+    /// Current before the overload in multiples of pickup (thermal).
+    #[arg(long, value_name = "MULTIPLE")]
+    pub(crate) preload: Option<String>,
+    /// Shortest operate time.
+    #[arg(long, value_name = "TIME")]
+    pub(crate) minimum_time: Option<String>,
+    /// How results are printed.
+    #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
+    pub(crate) format: Format,
+}

@@ -1,0 +1,90 @@
+//! `waltron demo`: the sample substation, tested and reported.
+
+use super::run::{How, Panel, clock, execute};
+use crate::cli::Demo as Args;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files;
+use crate::job::Job;
+use crate::signals::install;
+use crate::terminal::{STRONG, Terminal, styled};
+use crate::view;
+use std::path::Path;
+use waltron_core::record::{self, Run};
+use waltron_rig::virtual_rig::Pace;
+
+/// The sample files: name and text.
+const FILES: [(&str, &str); 8] = [
+    ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
+    ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
+    ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
+    ("q07-f1.specimen.toml", include_str!("../../demo/q07-f1.specimen.toml")),
+    ("q08-f2.asset.toml", include_str!("../../demo/q08-f2.asset.toml")),
+    ("q08-f2.plan.toml", include_str!("../../demo/q08-f2.plan.toml")),
+    ("q08-f2.rig.toml", include_str!("../../demo/q08-f2.rig.toml")),
+    ("q08-f2.specimen.toml", include_str!("../../demo/q08-f2.specimen.toml")),
+];
+
+const RELAYS: [&str; 2] = ["q07-f1", "q08-f2"];
+
+/// Writes the files, runs both plans, writes reports.
+///
+/// # Errors
+/// A folder that cannot be written, or that holds an earlier demo.
+pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
+    let dir = args.dir.as_path();
+    let outputs = RELAYS.iter().flat_map(|r| [format!("{r}.run.jsonl"), format!("{r}.html")]);
+    let all: Vec<String> = FILES.iter().map(|(n, _)| (*n).to_owned()).chain(outputs).collect();
+    if dir.exists() && !dir.is_dir() {
+        return Err(Failure::file(dir, "this is a file, a folder is wanted"));
+    }
+    if !args.force && all.iter().any(|name| dir.join(name).exists()) {
+        return Err(Failure::file(dir, "this folder holds a demo already")
+            .help("give another folder, or add --force to write it anew"));
+    }
+    std::fs::create_dir_all(dir)
+        .map_err(|e| Failure::trouble(format!("cannot make {}: {e}", dir.display())))?;
+    for (name, text) in FILES {
+        files::write(&dir.join(name), text.as_bytes(), args.force)?;
+    }
+    for relay in RELAYS {
+        test(dir, relay, args.force, terminal)?;
+    }
+    let at = |name: &str| dir.join(name).display().to_string();
+    terminal.print(&format!(
+        "\n{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
+         read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron run {}\n",
+        styled(STRONG, "What to look at next"),
+        at("q07-f1.html"),
+        at("q07-f1.asset.toml"),
+        at("q07-f1.plan.toml"),
+        at("q07-f1.plan.toml"),
+        at("q07-f1.plan.toml"),
+    ));
+    Ok(Exit::Pass)
+}
+
+fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(), Failure> {
+    let record = dir.join(format!("{relay}.run.jsonl"));
+    if force && record.exists() {
+        std::fs::remove_file(&record)
+            .map_err(|e| Failure::trouble(format!("cannot replace {}: {e}", record.display())))?;
+    }
+    let job = Job::load(&dir.join(format!("{relay}.plan.toml")), None)?;
+    let prepared = job.prepare()?;
+    let mut clock = clock()?;
+    let how = How { seed: job.rig.seed, pace: Pace::Fast, tester: None, quiet: false };
+    let panel = Panel::Confirming(install());
+    let done = execute(&job, prepared, &record, how, panel, &mut *clock, terminal)?;
+    terminal.print(&view::summary(&done.grades, &done.ended, terminal));
+    let bytes = files::read_bytes(&record)?;
+    let reading =
+        record::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
+    let run = Run::from_reading(&reading)
+        .ok_or_else(|| Failure::file(&record, "the record does not start a run"))?;
+    let page = waltron_report::html::html(&[run]).map_err(|e| Failure::trouble(e.to_string()))?;
+    let report = dir.join(format!("{relay}.html"));
+    files::write(&report, page.as_bytes(), force)?;
+    terminal.print(&format!("Record  {}\nReport  {}\n\n", record.display(), report.display()));
+    Ok(())
+}

@@ -1,0 +1,73 @@
+//! One file a command.
+
+mod check;
+mod curve;
+mod demo;
+mod man;
+mod plot;
+mod report;
+pub(crate) mod run;
+mod schema;
+
+use crate::cli::{Args, Command};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::read_bytes;
+use crate::terminal::Terminal;
+use clap::CommandFactory;
+use std::path::Path;
+use waltron_core::record::{self, Run};
+
+/// Does what was asked.
+///
+/// # Errors
+/// Whatever keeps it from being done; nothing is half-written then.
+pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure> {
+    match command {
+        Command::Demo(args) => demo::demo(&args, terminal),
+        Command::Check(args) => check::check(&args, terminal),
+        Command::Run(args) => run::run(&args, terminal),
+        Command::Report(args) => report::report(&args, terminal),
+        Command::Plot(args) => plot::plot(&args, terminal),
+        Command::Curve { what } => curve::curve(&what, terminal),
+        Command::Schema { kind } => schema::schema(kind, terminal),
+        Command::Completions { shell } => {
+            // Into a buffer first: the generator panics on a closed pipe.
+            let mut script = Vec::new();
+            clap_complete::generate(shell, &mut Args::command(), "waltron", &mut script);
+            terminal.print(&String::from_utf8_lossy(&script));
+            Ok(Exit::Pass)
+        }
+        Command::Man { dir } => man::man(dir.as_deref(), terminal),
+    }
+}
+
+/// Reads a run record; says what was cut or changed.
+fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
+    let bytes = read_bytes(path)?;
+    let reading = record::read(&bytes).map_err(|error| {
+        Failure::file(path, error.to_string()).help("run records end in .run.jsonl")
+    })?;
+    let name = path.display();
+    if reading.cut_bytes > 0 {
+        terminal.chat(&format!(
+            "warning: {name} was cut off: read up to its last whole event, line {}; {} bytes left out\n",
+            reading.lines.len(),
+            reading.cut_bytes
+        ));
+    }
+    if let Some(line) = reading.broken_at {
+        terminal.chat(&format!(
+            "warning: {name} was changed after the test: line {line} does not follow from the line before\n"
+        ));
+    }
+    let run = Run::from_reading(&reading)
+        .ok_or_else(|| Failure::file(path, "the record does not start a run"))?;
+    if run.ended.is_none() {
+        let points = run.points.len();
+        terminal.chat(&format!(
+            "warning: {name} ends before the run did; it holds {points} graded points\n"
+        ));
+    }
+    Ok(run)
+}

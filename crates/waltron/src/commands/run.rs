@@ -1,0 +1,213 @@
+//! `waltron run`: inject, measure, grade, record.
+
+use crate::cli::{Format, PaceArg, Run as Args};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::job::Job;
+use crate::signals::{StopFlag, install};
+use crate::terminal::{STRONG, Terminal, plain, styled};
+use crate::view;
+use serde_json::json;
+use std::io::BufRead;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::Ordering;
+use waltron_core::grading::Grade;
+use waltron_core::procedure::{Answer, Question};
+use waltron_core::record::Event;
+use waltron_rig::attendant::Attendant;
+use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
+use waltron_rig::runner::{self, Finished, Prepared};
+use waltron_rig::virtual_rig::Pace;
+use waltron_rig::writer::{Durability, RecordWriter};
+
+/// Runs a plan as the arguments say.
+///
+/// # Errors
+/// Files that cannot be loaded, a plan that may not be put out, a record that cannot be written.
+pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
+    let job = Job::load(&args.plan, args.rig.as_deref())?;
+    let prepared = job.prepare()?;
+    let attendant = if args.yes { Panel::Confirming(install()) } else { Panel::Asking(install()) };
+    let mut clock = clock()?;
+    let record = match &args.record {
+        Some(path) => path.clone(),
+        None => free_name(&args.plan, &clock.now()),
+    };
+    let pace = if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast };
+    let seed = args.seed.unwrap_or(job.rig.seed);
+    let how = How { seed, pace, tester: args.tester.clone(), quiet: args.format == Format::Json };
+    let done = execute(&job, prepared, &record, how, attendant, &mut *clock, terminal)?;
+    let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
+    if args.format == Format::Json {
+        terminal.print(&format!("{}\n", json_of(&record, exit, &done)));
+    } else {
+        terminal.print(&view::summary(&done.grades, &done.ended, terminal));
+        let (shown, page) = (record.display(), record.with_extension("").with_extension("html"));
+        terminal.print(&format!(
+            "Record  {shown}\nNext    waltron report {shown} -o {}\n",
+            page.display()
+        ));
+    }
+    Ok(exit)
+}
+
+/// The contract's object; see docs/json.md.
+fn json_of(record: &Path, exit: Exit, done: &Finished) -> serde_json::Value {
+    json!({
+        "record": record.display().to_string(),
+        "exit": exit.code(),
+        "outcome": done.ended.outcome,
+        "simulated_s": done.ended.injected.value,
+        "summary": done.ended.summary,
+        "points": done.grades,
+    })
+}
+
+/// How a run is done.
+pub(crate) struct How {
+    pub(crate) seed: u64,
+    pub(crate) pace: Pace,
+    pub(crate) tester: Option<String>,
+    pub(crate) quiet: bool,
+}
+
+/// Runs a prepared job into a record, showing points as they are graded.
+///
+/// # Errors
+/// A record that exists or cannot be written, a specimen that cannot be loaded.
+pub(crate) fn execute(
+    job: &Job,
+    prepared: Prepared,
+    record: &Path,
+    how: How,
+    mut attendant: Panel,
+    clock: &mut dyn Clock,
+    terminal: &Terminal,
+) -> Result<Finished, Failure> {
+    let mut rig = job.rig(how.seed, how.pace)?;
+    crate::files::refuse_existing(record, false)?;
+    // A simulated run can be had again; its events need not wait for the disk.
+    let mut writer = RecordWriter::create(record, Durability::System)
+        .map_err(|e| Failure::trouble(e.to_string()).help("choose a place with --record FILE"))?;
+    let started = Event::RunStarted(Box::new(job.started(how.seed, how.tester)));
+    writer.append(&clock.now(), &started).map_err(|e| Failure::trouble(e.to_string()))?;
+    let likely = prepared.likely_time();
+    let id_width = prepared
+        .planned()
+        .iter()
+        .flat_map(|(_, p)| &p.points)
+        .map(|p| p.id.chars().count())
+        .max()
+        .unwrap_or(0);
+    if !how.quiet {
+        terminal.print(&heading(job, &prepared));
+    }
+    let bar = view::progress(terminal, prepared.point_count(), likely);
+    let mut injected = 0.0;
+    let show = |grade: &Grade, injected: f64| {
+        if !how.quiet {
+            let line = view::point_line(grade, id_width, terminal.width());
+            bar.suspend(|| terminal.print(&line));
+        }
+        let left = (likely.value - injected).max(0.0);
+        bar.set_message(format!(
+            "about {} left",
+            view::duration(waltron_core::quantity::seconds(left))
+        ));
+        bar.inc(1);
+    };
+    let mut sink = |event: &Event| {
+        if let Event::Observed { observation, .. } = event {
+            clock.injected(observation.length());
+            injected += observation.length().value;
+        }
+        writer.append(&clock.now(), event)?;
+        if let Event::Graded(grade) = event {
+            show(grade, injected);
+        }
+        Ok(())
+    };
+    let done = runner::run(prepared, &job.asset, &mut rig, &mut attendant, &mut sink);
+    bar.finish_and_clear();
+    done.map_err(|e| {
+        let failure = Failure::trouble(e.to_string());
+        failure.help(format!("what was graded before is in {}", record.display()))
+    })
+}
+
+fn heading(job: &Job, prepared: &Prepared) -> String {
+    let identity = &job.asset.identity;
+    let what: Vec<&str> = [&identity.maker, &identity.model, &identity.serial]
+        .into_iter()
+        .flatten()
+        .map(String::as_str)
+        .collect();
+    format!(
+        "{}\n{}  {}\n{} points on {}, about {} of injection\n\n",
+        styled(STRONG, &plain(&job.plan.title)),
+        plain(&identity.tag),
+        plain(&what.join(" ")),
+        prepared.point_count(),
+        plain(&job.rig.name),
+        view::duration(prepared.likely_time()),
+    )
+}
+
+/// The clock that time stamps come from.
+///
+/// # Errors
+/// `SOURCE_DATE_EPOCH` that is no number of seconds.
+pub(crate) fn clock() -> Result<Box<dyn Clock>, Failure> {
+    let Ok(text) = std::env::var("SOURCE_DATE_EPOCH") else { return Ok(Box::new(SystemClock)) };
+    let clock = text.trim().parse().ok().and_then(SimulatedClock::starting_at);
+    match clock {
+        Some(clock) => Ok(Box::new(clock)),
+        None => Err(Failure::usage(format!("SOURCE_DATE_EPOCH is `{text}`"))
+            .help("it holds seconds since 1970-01-01, such as 1777881600")),
+    }
+}
+
+/// A free record name beside the plan: plan's name and time.
+fn free_name(plan: &Path, now: &str) -> PathBuf {
+    let name = plan.file_name().unwrap_or_default().to_string_lossy();
+    let stem = name.strip_suffix(".toml").unwrap_or(&name);
+    let stem = stem.strip_suffix(".plan").unwrap_or(stem);
+    let digits: String = now.chars().take(19).filter(char::is_ascii_digit).collect();
+    let (day, time) = digits.split_at(digits.len().min(8));
+    let base = format!("{stem}.{day}-{time}");
+    let candidate = |n: u32| {
+        let suffix = if n == 1 { String::new() } else { format!("-{n}") };
+        plan.with_file_name(format!("{base}{suffix}.run.jsonl"))
+    };
+    (1..1000).map(candidate).find(|p| !p.exists()).unwrap_or_else(|| candidate(1000))
+}
+
+/// The person at the panel.
+pub(crate) enum Panel {
+    /// Asked on the terminal.
+    Asking(StopFlag),
+    /// Confirms everything.
+    Confirming(StopFlag),
+}
+
+impl Attendant for Panel {
+    fn ask(&mut self, question: &Question) -> Answer {
+        let Self::Asking(_) = self else { return Answer::Confirmed };
+        let terminal = Terminal::new(crate::terminal::Colour::Auto);
+        terminal.chat(&format!("{}: Enter when done, q to stop: ", plain(&question.text)));
+        let mut line = String::new();
+        match std::io::stdin().lock().read_line(&mut line) {
+            Ok(n) if n > 0 && !line.trim().eq_ignore_ascii_case("q") => Answer::Confirmed,
+            Ok(0) => {
+                terminal.chat("\nnobody answers (no input); use --yes to confirm every prompt\n");
+                Answer::Stop
+            }
+            _ => Answer::Stop,
+        }
+    }
+
+    fn wants_to_stop(&self) -> bool {
+        let (Self::Asking(flag) | Self::Confirming(flag)) = self;
+        flag.load(Ordering::Relaxed)
+    }
+}

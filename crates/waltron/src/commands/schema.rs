@@ -1,0 +1,24 @@
+//! `waltron schema`: JSON Schemas for editors.
+
+use crate::cli::SchemaKind;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::terminal::Terminal;
+use waltron_core::document::{AssetForm, PlanForm, schema as schema_of};
+use waltron_rig::RigForm;
+use waltron_specimen::SpecimenForm;
+
+/// Prints a schema.
+///
+/// # Errors
+/// None; the type is that of every command.
+pub(crate) fn schema(kind: SchemaKind, terminal: &Terminal) -> Result<Exit, Failure> {
+    let schema = match kind {
+        SchemaKind::Asset => schema_of::<AssetForm>(),
+        SchemaKind::Plan => schema_of::<PlanForm>(),
+        SchemaKind::Rig => schema_of::<RigForm>(),
+        SchemaKind::Specimen => schema_of::<SpecimenForm>(),
+    };
+    terminal.print(&format!("{schema:#}\n"));
+    Ok(Exit::Pass)
+}

@@ -1,0 +1,107 @@
+//! Files in and out: size limits and clear refusals on the way in, all or nothing on the way out.
+
+use crate::failure::Failure;
+use std::fs;
+use std::io::{self, Write};
+use std::path::Path;
+use waltron_core::document::Source;
+
+/// No file that a person wrote is larger; a larger one is another kind of file.
+const LARGEST_TEXT: u64 = 8 << 20;
+
+/// Reads a text file that a person wrote.
+///
+/// # Errors
+/// A missing file, a folder, a file that is too large or no text.
+pub(crate) fn read_source(path: &Path) -> Result<Source, Failure> {
+    let meta = fs::metadata(path).map_err(|e| unreadable(path, &e))?;
+    if meta.is_dir() {
+        return Err(Failure::file(path, "this is a folder, a file is wanted"));
+    }
+    if meta.len() > LARGEST_TEXT {
+        let (is, most) = (meta.len() >> 20, LARGEST_TEXT >> 20);
+        let message = format!("{is} MiB is too large, files of this kind have at most {most} MiB");
+        return Err(Failure::file(path, message).help("is this the right file?"));
+    }
+    let bytes = fs::read(path).map_err(|e| unreadable(path, &e))?;
+    match String::from_utf8(bytes) {
+        Ok(text) if text.contains('\0') => {
+            Err(Failure::file(path, "this is no text file, it holds zero bytes"))
+        }
+        Ok(text) => Ok(Source::new(path.display().to_string(), text)),
+        Err(error) => {
+            let at = error.utf8_error().valid_up_to();
+            let line = error.as_bytes()[..at].iter().filter(|b| **b == b'\n').count() + 1;
+            let message = format!("this is no UTF-8 text (line {line})");
+            Err(Failure::file(path, message).help("save the file as UTF-8"))
+        }
+    }
+}
+
+/// Reads a file's bytes, of any size.
+///
+/// # Errors
+/// A missing file or a folder.
+pub(crate) fn read_bytes(path: &Path) -> Result<Vec<u8>, Failure> {
+    if path.is_dir() {
+        return Err(Failure::file(path, "this is a folder, a file is wanted"));
+    }
+    fs::read(path).map_err(|e| unreadable(path, &e))
+}
+
+fn unreadable(path: &Path, error: &io::Error) -> Failure {
+    match error.kind() {
+        io::ErrorKind::NotFound => {
+            let failure = Failure::file(path, "there is no such file");
+            match similar(path) {
+                Some(name) => failure.help(format!("did you mean `{name}`?")),
+                None => failure,
+            }
+        }
+        io::ErrorKind::PermissionDenied => Failure::file(path, "this file may not be read"),
+        _ => Failure::file(path, format!("cannot be read: {error}")),
+    }
+}
+
+/// A file in the same folder with a similar name.
+fn similar(path: &Path) -> Option<String> {
+    let wanted = path.file_name()?.to_str()?;
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let names: Vec<String> = fs::read_dir(folder)
+        .ok()?
+        .filter_map(|entry| entry.ok()?.file_name().into_string().ok())
+        .collect();
+    waltron_core::name::nearest(wanted, names.iter().map(String::as_str)).map(str::to_owned)
+}
+
+/// Refuses a path that exists, unless told to write over it.
+///
+/// # Errors
+/// An existing file, or a folder.
+pub(crate) fn refuse_existing(path: &Path, force: bool) -> Result<(), Failure> {
+    if path.is_dir() {
+        return Err(Failure::file(path, "this is a folder, a file name is wanted"));
+    }
+    if path.exists() && !force {
+        return Err(Failure::file(path, "this file exists and is not written over")
+            .help("choose another name, or add --force"));
+    }
+    Ok(())
+}
+
+/// Writes a whole file or nothing: into a neighbour first, then renamed.
+///
+/// # Errors
+/// An existing file without `force`, or a folder that cannot be written.
+pub(crate) fn write(path: &Path, bytes: &[u8], force: bool) -> Result<(), Failure> {
+    refuse_existing(path, force)?;
+    let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let neighbour = path.with_file_name(format!(".{name}.{}.part", std::process::id()));
+    let written = fs::File::create(&neighbour)
+        .and_then(|mut file| file.write_all(bytes).and_then(|()| file.sync_all()))
+        .and_then(|()| fs::rename(&neighbour, path));
+    written.map_err(|error| {
+        let _ = fs::remove_file(&neighbour);
+        Failure::trouble(format!("cannot write {}: {error}", path.display()))
+    })
+}

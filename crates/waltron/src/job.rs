@@ -1,0 +1,129 @@
+//! A plan with everything it names: asset, rig and specimen, loaded and checked.
+
+use crate::failure::Failure;
+use crate::files::read_source;
+use std::path::{Path, PathBuf};
+use waltron_core::asset::Asset;
+use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
+use waltron_core::plan::Plan;
+use waltron_core::procedure::Bench;
+use waltron_core::record::{FileCopy, RunStarted};
+use waltron_rig::runner::{Blocked, Prepared, prepare};
+use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::{RigForm, VirtualRigFile};
+use waltron_specimen::SpecimenForm;
+
+/// Everything a plan needs.
+pub(crate) struct Job {
+    pub(crate) plan: Plan,
+    pub(crate) asset: Asset,
+    pub(crate) rig: VirtualRigFile,
+    plan_source: Source,
+    asset_source: Source,
+    rig_source: Source,
+    specimen_source: Source,
+}
+
+fn beside(file: &Path, name: &str) -> PathBuf {
+    file.parent().unwrap_or(Path::new("")).join(name)
+}
+
+impl Job {
+    /// Loads a plan with its asset and rig; `rig` replaces the one the plan names.
+    ///
+    /// # Errors
+    /// Every problem of the first file that has any.
+    pub(crate) fn load(plan_path: &Path, rig: Option<&Path>) -> Result<Self, Failure> {
+        let plan_source = read_source(plan_path)?;
+        let form = PlanForm::load(&plan_source)?;
+        let asset_path = beside(plan_path, form.asset_file().as_str());
+        let asset_source = named_file(&plan_source, form.asset_file(), &asset_path)?;
+        let asset = AssetForm::load(&asset_source)?;
+        let plan = form.resolve(&plan_source, &asset)?;
+        let (rig_path, rig_source) = match (rig, form.rig_file()) {
+            (Some(path), _) => (path.to_owned(), read_source(path)?),
+            (None, Some(text)) => {
+                let path = beside(plan_path, text.as_str());
+                let source = named_file(&plan_source, text, &path)?;
+                (path, source)
+            }
+            (None, None) => {
+                return Err(Failure::file(plan_path, "the plan names no rig")
+                    .help("add `rig = \"….rig.toml\"` to [plan], or give --rig FILE"));
+            }
+        };
+        let rig = RigForm::load(&rig_source)?;
+        let specimen_path = beside(&rig_path, &rig.specimen);
+        let specimen_source = read_source(&specimen_path)
+            .map_err(|e| e.help(format!("named as the specimen in {}", rig_source.name)))?;
+        Ok(Self { plan, asset, rig, plan_source, asset_source, rig_source, specimen_source })
+    }
+
+    /// The bench that procedures are set up for.
+    pub(crate) fn bench(&self) -> Bench<'_> {
+        Bench { asset: &self.asset, capability: &self.rig.capability }
+    }
+
+    /// Sets every test up and clears every program.
+    ///
+    /// # Errors
+    /// Everything that stands in the way, at its test in the plan.
+    pub(crate) fn prepare(&self) -> Result<Prepared, Failure> {
+        prepare(&self.plan, self.bench()).map_err(|blocked| {
+            let problems = blocked.iter().map(|b| self.problem(b)).collect();
+            Failure::problems(&self.plan_source, problems)
+        })
+    }
+
+    fn problem(&self, blocked: &Blocked) -> Problem {
+        let message = format!("test `{}`: {}", blocked.test.id, blocked.obstacle);
+        Problem::new(blocked.test.span.clone(), message)
+            .help("nothing was put out; change the test, the asset's ratings or the rig")
+    }
+
+    /// Builds the rig with its specimen.
+    ///
+    /// # Errors
+    /// Every problem of the specimen's file.
+    pub(crate) fn rig(&self, seed: u64, pace: Pace) -> Result<VirtualRig, Failure> {
+        let specimen = SpecimenForm::load(&self.specimen_source, seed)?;
+        let (name, capability) = (self.rig.name.clone(), self.rig.capability.clone());
+        Ok(VirtualRig::new(name, capability, Box::new(specimen), pace))
+    }
+
+    /// The first event of a run.
+    pub(crate) fn started(&self, seed: u64, tester: Option<String>) -> RunStarted {
+        RunStarted {
+            format: 1,
+            version: env!("CARGO_PKG_VERSION").to_owned(),
+            title: self.plan.title.clone(),
+            tester: tester.or_else(|| self.plan.tester.clone()),
+            reason: self.plan.reason.clone(),
+            ambient: self.plan.ambient.clone(),
+            rig_name: self.rig.name.clone(),
+            seed: Some(seed),
+            asset: copy(&self.asset_source),
+            plan: copy(&self.plan_source),
+            rig: copy(&self.rig_source),
+        }
+    }
+}
+
+fn copy(source: &Source) -> FileCopy {
+    let name = Path::new(&source.name).file_name().unwrap_or_default();
+    FileCopy { name: name.to_string_lossy().into_owned(), text: source.text.to_string() }
+}
+
+/// Reads a file that another one names; if it is not there, the naming line is shown.
+fn named_file(
+    from: &Source,
+    text: &waltron_core::document::Text,
+    path: &Path,
+) -> Result<Source, Failure> {
+    if path.exists() {
+        return read_source(path);
+    }
+    let message = format!("there is no file `{}`", path.display());
+    let problem = Problem::new(text.span(), message).help("names are relative to this file");
+    Err(Failure::problems(from, vec![problem]))
+}

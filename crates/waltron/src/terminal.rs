@@ -1,0 +1,83 @@
+//! The two output streams: results on stdout, chatter on stderr; colour decided once for each.
+
+use anstream::{AutoStream, ColorChoice};
+use anstyle::{AnsiColor, Style};
+use std::io::{self, IsTerminal, Write};
+
+/// When to colour.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum Colour {
+    /// On a terminal, unless `NO_COLOR` is set and not empty.
+    #[default]
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+/// Where text goes.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Terminal {
+    out: ColorChoice,
+    err: ColorChoice,
+    width: Option<usize>,
+    err_is_terminal: bool,
+}
+
+pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
+pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
+pub(crate) const DOUBTFUL: Style = AnsiColor::Yellow.on_default();
+pub(crate) const STRONG: Style = Style::new().bold();
+pub(crate) const FAINT: Style = Style::new().dimmed();
+
+impl Terminal {
+    /// Decides once what each stream gets.
+    pub(crate) fn new(colour: Colour) -> Self {
+        let refused = std::env::var_os("NO_COLOR").is_some_and(|v| !v.is_empty());
+        let choose = |is_terminal: bool| match colour {
+            Colour::Always => ColorChoice::AlwaysAnsi,
+            Colour::Auto if is_terminal && !refused => ColorChoice::Always,
+            _ => ColorChoice::Never,
+        };
+        let (out, err) = (io::stdout().is_terminal(), io::stderr().is_terminal());
+        let width = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
+        Self { out: choose(out), err: choose(err), width, err_is_terminal: err }
+    }
+
+    /// Columns of the terminal; `None` where there is none.
+    pub(crate) fn width(&self) -> Option<usize> {
+        self.width
+    }
+
+    /// Whether chatter such as a progress bar makes sense.
+    pub(crate) fn is_watched(&self) -> bool {
+        self.err_is_terminal
+    }
+
+    /// Whether errors may be coloured.
+    pub(crate) fn colours_errors(&self) -> bool {
+        self.err != ColorChoice::Never
+    }
+
+    /// Results. A reader that went away is no error: the exit code still tells the verdict.
+    pub(crate) fn print(&self, text: &str) {
+        let _ = AutoStream::new(io::stdout().lock(), self.out).write_all(text.as_bytes());
+        let _ = io::stdout().flush();
+    }
+
+    /// Chatter, warnings and errors.
+    pub(crate) fn chat(&self, text: &str) {
+        let _ = AutoStream::new(io::stderr().lock(), self.err).write_all(text.as_bytes());
+    }
+}
+
+/// Text in a style; the stream strips it where it does not colour.
+pub(crate) fn styled(style: Style, text: &str) -> String {
+    format!("{style}{text}{style:#}")
+}
+
+/// Text from a file, safe to show: control characters would command the terminal.
+pub(crate) fn plain(text: &str) -> String {
+    text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect()
+}

@@ -1,0 +1,184 @@
+//! What people see of a run: a line a point, a progress bar, a summary.
+
+use crate::exit::Exit;
+use crate::terminal::{BAD, DOUBTFUL, FAINT, GOOD, STRONG, Terminal, plain, styled};
+use anstyle::Style;
+use comfy_table::{CellAlignment, Table};
+use indicatif::{ProgressBar, ProgressStyle};
+use waltron_core::grading::{Criterion, Grade, Summary, Values, Verdict};
+use waltron_core::quantity::{Time, text};
+use waltron_core::record::{Outcome, RunEnded};
+
+/// Mark and colour of a verdict; the word says the same without colour.
+fn look(verdict: Verdict) -> (&'static str, Style) {
+    match verdict {
+        Verdict::Pass => ("✓", GOOD),
+        Verdict::Fail => ("✗", BAD),
+        Verdict::Inconclusive => ("?", DOUBTFUL),
+        Verdict::NotTested => ("–", DOUBTFUL),
+    }
+}
+
+/// Columns below which a point takes two lines.
+const WIDE: usize = 100;
+
+/// A point as one line, or as two on a narrow terminal.
+pub(crate) fn point_line(grade: &Grade, id_width: usize, width: Option<usize>) -> String {
+    let (mark, style) = look(grade.verdict);
+    let verdict = styled(style, &format!("{mark} {:<12}", grade.verdict.word()));
+    let id = plain(&grade.point.id);
+    let told = told(grade);
+    let reason = if grade.verdict == Verdict::Pass {
+        String::new()
+    } else {
+        format!("  {}", styled(style, &plain(&grade.reason)))
+    };
+    if width.is_some_and(|w| w < WIDE) {
+        return format!("{verdict} {id}\n    {}{reason}\n", told.trim_start());
+    }
+    format!("{verdict} {id:<id_width$}  {told}{reason}\n")
+}
+
+/// Injected, measured, expected with its band, deviation.
+fn told(grade: &Grade) -> String {
+    let none = || "–".to_owned();
+    let injected = grade.stimulus.text("current").unwrap_or_else(|| {
+        let (from, to) = (grade.stimulus.text("from_current"), grade.stimulus.text("to_current"));
+        format!("{}…{}", from.unwrap_or_default(), to.unwrap_or_default())
+    });
+    let is_time = matches!(grade.criterion, Criterion::TripTime | Criterion::NoOperation);
+    let main = |values: &Values| match values.iter().next() {
+        Some((_, value)) => value.to_string(),
+        None if is_time => "no trip".to_owned(),
+        None => none(),
+    };
+    if grade.verdict == Verdict::NotTested {
+        return injected;
+    }
+    let limit = |name: &str| grade.limits.text(name);
+    let band = match (limit("lower").or(limit("earliest")), limit("upper").or(limit("latest"))) {
+        (Some(a), Some(b)) => format!(" ({a} … {b})"),
+        (Some(a), None) => format!(" (from {a})"),
+        _ => String::new(),
+    };
+    let deviation = grade.deviation.iter().last().map_or_else(String::new, |(_, value)| {
+        let text = value.to_string();
+        if text.starts_with('-') { text } else { format!("+{text}") }
+    });
+    format!(
+        "{injected:<15} measured {:<9} expected {:<31} {deviation:<8}",
+        main(&grade.measured),
+        format!("{}{band}", main(&grade.expected)),
+    )
+    .trim_end()
+    .to_owned()
+}
+
+/// A progress bar on stderr; hidden where nobody watches.
+pub(crate) fn progress(terminal: &Terminal, points: usize, likely: Time) -> ProgressBar {
+    if !terminal.is_watched() {
+        return ProgressBar::hidden();
+    }
+    let bar = ProgressBar::new(points as u64);
+    let template = "{wide_bar} {pos}/{len} points, {msg}";
+    if let Ok(style) = ProgressStyle::with_template(template) {
+        bar.set_style(style);
+    }
+    bar.set_message(format!("{} left", duration(likely)));
+    bar
+}
+
+/// Minutes and seconds as people say them: `3 min 20 s`.
+pub(crate) fn duration(time: Time) -> String {
+    let seconds = time.value.round();
+    let (hours, minutes) = ((seconds / 3600.0).floor(), (seconds % 3600.0 / 60.0).floor());
+    match (hours > 0.0, minutes > 0.0) {
+        (true, _) => format!("{hours} h {minutes} min"),
+        (false, true) => format!("{minutes} min {} s", seconds % 60.0),
+        (false, false) => text(time),
+    }
+}
+
+/// A table of the tests with their counts and largest deviation.
+fn table(grades: &[Grade], terminal: &Terminal) -> String {
+    let mut tests: Vec<(&str, Vec<&Grade>)> = Vec::new();
+    for grade in grades {
+        let test = grade.point.test.as_str();
+        match tests.iter_mut().find(|(t, _)| *t == test) {
+            Some((_, of_test)) => of_test.push(grade),
+            None => tests.push((test, vec![grade])),
+        }
+    }
+    let mut table = Table::new();
+    table.load_style(comfy_table::presets::NOTHING);
+    if let Some(width) = terminal.width() {
+        table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
+    }
+    table.set_header(["Test", "Points", "Pass", "Fail", "Inconcl.", "Not tested", "Largest dev."]);
+    for (test, of_test) in tests {
+        let s = Summary::of(of_test.iter().map(|g| g.verdict));
+        let count = |n: usize| if n == 0 { "–".to_owned() } else { n.to_string() };
+        let largest = of_test
+            .iter()
+            .filter_map(|g| g.deviation.iter().last())
+            .map(|(_, value)| value)
+            .max_by(|a, b| magnitude(*a).total_cmp(&magnitude(*b)))
+            .map_or_else(|| "–".to_owned(), |value| value.to_string());
+        table.add_row([
+            plain(test),
+            s.total().to_string(),
+            count(s.pass),
+            count(s.fail),
+            count(s.inconclusive),
+            count(s.not_tested),
+            largest,
+        ]);
+    }
+    for column in table.column_iter_mut().skip(1) {
+        column.set_cell_alignment(CellAlignment::Right);
+    }
+    format!("{table}\n")
+}
+
+fn magnitude(value: waltron_core::grading::Value) -> f64 {
+    match value {
+        waltron_core::grading::Value::Plain(q) => q.si.abs(),
+        waltron_core::grading::Value::Percent(share) => share.abs(),
+    }
+}
+
+/// The end of a run: table, verdict, what went wrong.
+pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -> String {
+    let s = ended.summary;
+    let mut text = String::from("\n");
+    text.push_str(&table(grades, terminal));
+    let exit = Exit::of(Some(&ended.outcome), s);
+    let (word, style) = match exit {
+        Exit::Pass => ("PASS", GOOD),
+        Exit::Fail => ("FAIL", BAD),
+        Exit::Stopped => ("STOPPED", DOUBTFUL),
+        Exit::Trouble => ("RIG TROUBLE", BAD),
+        _ => ("NOT ALL TESTED", DOUBTFUL),
+    };
+    let mut counts = vec![format!("{} of {} points pass", s.pass, s.total() + ended.not_reached)];
+    for (n, what) in [
+        (s.fail, "fail"),
+        (s.inconclusive, "inconclusive"),
+        (s.not_tested, "not tested"),
+        (ended.not_reached, "not reached"),
+    ] {
+        if n > 0 {
+            counts.push(format!("{n} {what}"));
+        }
+    }
+    text.push_str(&format!(
+        "\n{}  {}  {}\n",
+        styled(style.bold(), word),
+        styled(STRONG, &counts.join(", ")),
+        styled(FAINT, &format!("{} injected", duration(ended.injected))),
+    ));
+    if let Outcome::RigTrouble(message) = &ended.outcome {
+        text.push_str(&format!("{}\n", styled(BAD, &plain(message))));
+    }
+    text
+}
