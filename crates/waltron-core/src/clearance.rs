@@ -81,6 +81,29 @@ pub enum Refusal {
     },
 }
 
+impl Refusal {
+    /// The channel, segment or contact it is about.
+    fn about(&self) -> &Name {
+        match self {
+            Self::NoChannel { channel }
+            | Self::AboveRange { channel, .. }
+            | Self::AboveRating { channel, .. }
+            | Self::TooLong { channel, .. } => channel,
+            Self::Unbounded { segment } => segment,
+            Self::NotWired { signal } => signal,
+        }
+    }
+
+    /// Whether another one has the same cause.
+    pub fn is_same_kind(&self, other: &Self) -> bool {
+        std::mem::discriminant(self) == std::mem::discriminant(other)
+    }
+
+    fn is_like(&self, other: &Self) -> bool {
+        self.is_same_kind(other) && self.about() == other.about()
+    }
+}
+
 /// Checks a program against the asset's ratings and the rig's capability.
 ///
 /// Heating above the continuous rating is added up as I²t over the whole program and compared with
@@ -93,10 +116,11 @@ pub fn clear(
     ratings: &Ratings,
     capability: &Capability,
 ) -> Result<Cleared, Vec<Refusal>> {
-    let mut refusals = Vec::new();
-    let mut refuse = |r: Refusal| {
-        if !refusals.contains(&r) {
-            refusals.push(r);
+    let mut refusals: Vec<Refusal> = Vec::new();
+    // One refusal of a kind for each channel is enough: that of the first value refused.
+    let mut refuse = |new: Refusal| {
+        if !refusals.iter().any(|r| r.is_like(&new)) {
+            refusals.push(new);
         }
     };
     let mut heating: Vec<Heating> = Vec::new();

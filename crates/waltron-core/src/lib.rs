@@ -14,6 +14,7 @@
 //! numbers in fields whose names carry the unit.
 
 #![forbid(unsafe_code)]
+#![warn(clippy::unwrap_used)]
 
 pub mod asset;
 pub mod capability;

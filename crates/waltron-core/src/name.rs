@@ -63,7 +63,7 @@ pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) ->
     candidates
         .into_iter()
         .map(|c| (strsim::damerau_levenshtein(&c.to_lowercase(), &lower), c))
-        .filter(|(distance, c)| *distance <= (c.chars().count() / 3).max(1) + 1)
+        .filter(|(distance, c)| *distance <= (c.chars().count() / 4).max(1))
         .min_by_key(|(distance, _)| *distance)
         .map(|(_, c)| c)
 }

@@ -201,11 +201,12 @@ impl Program {
     /// The largest RMS value each channel will put out: (channel, value in A or V, is current).
     pub fn maxima(&self) -> Vec<(Name, f64, bool)> {
         let mut maxima: Vec<(Name, f64, bool)> = Vec::new();
-        let mut raise = |channel: &Name, rms: f64, is_current: bool| {
-            match maxima.iter_mut().find(|(c, _, _)| c == channel) {
-                Some(found) => found.1 = found.1.max(rms),
-                None => maxima.push((channel.clone(), rms, is_current)),
-            }
+        let mut raise = |channel: &Name, rms: f64, is_current: bool| match maxima
+            .iter_mut()
+            .find(|(c, _, _)| c == channel)
+        {
+            Some(found) => found.1 = found.1.max(rms),
+            None => maxima.push((channel.clone(), rms, is_current)),
         };
         for (stimulus, _) in self.segments.iter().flat_map(Segment::levels) {
             stimulus.currents.iter().for_each(|d| raise(&d.channel, d.phasor.rms.si(), true));

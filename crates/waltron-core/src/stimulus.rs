@@ -72,10 +72,8 @@ impl Stimulus {
 
 fn mix<Q: Measure>(from: &[Drive<Q>], to: &[Drive<Q>], share: f64) -> Vec<Drive<Q>> {
     let between = |a: f64, b: f64| a + (b - a) * share;
-    let zero = |d: &Drive<Q>| Drive {
-        phasor: Phasor::new(Q::from_si(0.0), d.phasor.angle),
-        ..d.clone()
-    };
+    let zero =
+        |d: &Drive<Q>| Drive { phasor: Phasor::new(Q::from_si(0.0), d.phasor.angle), ..d.clone() };
     let missing = to.iter().filter(|t| !from.iter().any(|f| f.channel == t.channel));
     from.iter()
         .map(|f| {

@@ -7,6 +7,7 @@
 //! - [`html`]: the self-contained report page.
 
 #![forbid(unsafe_code)]
+#![warn(clippy::unwrap_used)]
 
 pub mod html;
 pub mod plot;

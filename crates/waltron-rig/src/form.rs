@@ -140,8 +140,7 @@ impl RigForm {
                 let message = format!("two inputs mean `{}`", form.meaning.as_str());
                 problems.push(Problem::new(form.meaning.span(), message));
             }
-            let debounce =
-                form.debounce.map_or(Some(seconds(0.0)), |d| d.not_negative(problems));
+            let debounce = form.debounce.map_or(Some(seconds(0.0)), |d| d.not_negative(problems));
             inputs.extend(debounce.map(|debounce| Input {
                 id: form.id.as_str().into(),
                 meaning: form.meaning.as_str().into(),

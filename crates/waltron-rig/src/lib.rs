@@ -5,6 +5,7 @@
 //! events; [`writer`] puts them into the run record, chained and flushed.
 
 #![forbid(unsafe_code)]
+#![warn(clippy::unwrap_used)]
 
 pub mod attendant;
 pub mod clock;

@@ -30,10 +30,12 @@ pub enum Obstacle {
     #[error(transparent)]
     Setup(#[from] SetupError),
     /// What it would put out is refused.
-    #[error("{point}: {refusal}")]
+    #[error("{point}{}: {refusal}", and_more(*.more))]
     Refused {
-        /// The point's id.
+        /// The first refused point's id.
         point: String,
+        /// How many more points are refused for the same cause.
+        more: usize,
         /// Why.
         refusal: Refusal,
     },
@@ -59,22 +61,40 @@ pub fn prepare(plan: &Plan, bench: Bench<'_>) -> Result<Prepared, Vec<Blocked>> 
         match test.procedure(bench) {
             Err(error) => block(error.into()),
             Ok(procedure) => {
-                for plan in procedure.planned() {
-                    if plan.not_tested.is_none() {
-                        let id = plan.points.first().map_or_else(String::new, |p| p.id.clone());
-                        let cleared =
-                            clear(plan.program.clone(), &bench.asset.ratings, bench.capability);
-                        for refusal in cleared.err().into_iter().flatten() {
-                            block(Obstacle::Refused { point: id.clone(), refusal });
-                        }
-                    }
-                    planned.push((test.id.clone(), plan));
-                }
+                let of_test = procedure.planned();
+                refused(&of_test, bench).into_iter().for_each(&mut block);
+                planned.extend(of_test.into_iter().map(|p| (test.id.clone(), p)));
                 tests.push((test.id.clone(), procedure));
             }
         }
     }
     if blocked.is_empty() { Ok(Prepared { tests, planned }) } else { Err(blocked) }
+}
+
+fn and_more(more: usize) -> String {
+    match more {
+        0 => String::new(),
+        1 => " and 1 more point".to_owned(),
+        n => format!(" and {n} more points"),
+    }
+}
+
+/// What may not be put out of a test's injections, one obstacle for each cause.
+fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
+    let mut causes: Vec<(String, usize, Refusal)> = Vec::new();
+    for one in planned.iter().filter(|p| p.not_tested.is_none()) {
+        let id = one.points.first().map_or_else(String::new, |p| p.id.clone());
+        let cleared = clear(one.program.clone(), &bench.asset.ratings, bench.capability);
+        for refusal in cleared.err().into_iter().flatten() {
+            match causes.iter_mut().find(|(_, _, r)| r.is_same_kind(&refusal)) {
+                // Two channels of the same point count once.
+                Some((first, more, _)) => *more += usize::from(*first != id),
+                None => causes.push((id.clone(), 0, refusal)),
+            }
+        }
+    }
+    let obstacle = |(point, more, refusal)| Obstacle::Refused { point, more, refusal };
+    causes.into_iter().map(obstacle).collect()
 }
 
 impl Prepared {

@@ -1,6 +1,6 @@
 //! The specimen file.
 
-use crate::relay::{Relay, Truth, TrueElement};
+use crate::relay::{Relay, TrueElement, Truth};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use waltron_core::document::{

@@ -7,6 +7,7 @@
 //! Specimens are event-driven: a long inverse time costs as little as a short one.
 
 #![forbid(unsafe_code)]
+#![warn(clippy::unwrap_used)]
 
 mod form;
 mod noise;

@@ -7,7 +7,9 @@ use std::path::PathBuf;
 /// Scripts, plays and grades injection tests of substation equipment.
 #[derive(Debug, Parser)]
 #[command(name = "waltron", version, propagate_version = true, max_term_width = 100)]
-#[command(after_help = "Start with:\n  waltron demo                  write a sample substation, test it, write reports\n  waltron run PLAN              the main job\n\nExit codes: 0 pass, 1 fail, 2 wrong usage or invalid file, 3 rig or file trouble,\n4 stopped, 5 nothing failed but something is inconclusive or not tested")]
+#[command(
+    after_help = "Start with:\n  waltron demo                  write a sample substation, test it, write reports\n  waltron run PLAN              the main job\n\nExit codes: 0 pass, 1 fail, 2 wrong usage or invalid file, 3 rig or file trouble,\n4 stopped, 5 nothing failed but something is inconclusive or not tested"
+)]
 pub(crate) struct Args {
     /// When to colour the output.
     #[arg(long, global = true, value_enum, default_value_t, value_name = "WHEN")]
@@ -50,21 +52,30 @@ pub(crate) enum SchemaKind {
 }
 
 #[derive(Debug, Subcommand)]
+#[allow(clippy::large_enum_variant, reason = "there is one, made once")]
 pub(crate) enum Command {
     /// Write a sample substation, test it on the virtual rig and write reports.
     #[command(after_help = "Examples:\n  waltron demo\n  waltron demo my-first-test")]
     Demo(Demo),
     /// Load a plan, check it against asset and rig, and show what will be put out.
-    #[command(after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --format json")]
+    #[command(
+        after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --format json"
+    )]
     Check(Check),
     /// Run a plan: inject, measure, grade, record.
-    #[command(after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q08-f2.plan.toml --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte.")]
+    #[command(
+        after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q08-f2.plan.toml --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte."
+    )]
     Run(Run),
     /// Write a report from run records.
-    #[command(after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html")]
+    #[command(
+        after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html"
+    )]
     Report(Report),
     /// Draw the time-current diagram of a run or an asset.
-    #[command(after_help = "Examples:\n  waltron plot brackwater/q07-f1.run.jsonl -o q07-f1.svg\n  waltron plot brackwater/q08-f2.asset.toml -o settings.png\n  waltron plot brackwater/q07-f1.run.jsonl --element 51N -o 51n.png")]
+    #[command(
+        after_help = "Examples:\n  waltron plot brackwater/q07-f1.run.jsonl -o q07-f1.svg\n  waltron plot brackwater/q08-f2.asset.toml -o settings.png\n  waltron plot brackwater/q07-f1.run.jsonl --element 51N -o 51n.png"
+    )]
     Plot(Plot),
     /// Evaluate a time characteristic, or find the current for a time.
     Curve {
@@ -72,20 +83,26 @@ pub(crate) enum Command {
         what: Curve,
     },
     /// Print the JSON Schema of a file kind, for editors.
-    #[command(after_help = "Examples:\n  waltron schema asset > asset.schema.json\n  waltron schema plan")]
+    #[command(
+        after_help = "Examples:\n  waltron schema asset > asset.schema.json\n  waltron schema plan"
+    )]
     Schema {
         /// The kind of file.
         #[arg(value_enum)]
         kind: SchemaKind,
     },
     /// Print the completion script of a shell.
-    #[command(after_help = "Examples:\n  waltron completions bash > /etc/bash_completion.d/waltron\n  waltron completions fish > ~/.config/fish/completions/waltron.fish")]
+    #[command(
+        after_help = "Examples:\n  waltron completions bash > /etc/bash_completion.d/waltron\n  waltron completions fish > ~/.config/fish/completions/waltron.fish"
+    )]
     Completions {
         /// The shell.
         shell: clap_complete::Shell,
     },
     /// Print the manual page, or write one for each command into a folder.
-    #[command(after_help = "Examples:\n  waltron man | man -l -\n  waltron man /usr/local/share/man/man1")]
+    #[command(
+        after_help = "Examples:\n  waltron man | man -l -\n  waltron man /usr/local/share/man/man1"
+    )]
     Man {
         /// The folder.
         dir: Option<PathBuf>,
@@ -198,10 +215,14 @@ fn size(text: &str) -> Result<(u32, u32), String> {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Curve {
     /// Operate time at currents.
-    #[command(after_help = "Examples:\n  waltron curve time --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --at \"2.4 A\" --at \"6 A\"\n  waltron curve time --asset brackwater/q07-f1.asset.toml --element 51P --at \"2 x\"\n  waltron curve time --family definite --delay \"60 ms\" --at \"1.1 x\"")]
+    #[command(
+        after_help = "Examples:\n  waltron curve time --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --at \"2.4 A\" --at \"6 A\"\n  waltron curve time --asset brackwater/q07-f1.asset.toml --element 51P --at \"2 x\"\n  waltron curve time --family definite --delay \"60 ms\" --at \"1.1 x\""
+    )]
     Time(CurveTime),
     /// Current that gives an operate time.
-    #[command(after_help = "Examples:\n  waltron curve current --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --time \"1 s\"\n  waltron curve current --asset brackwater/q07-f1.asset.toml --element 51P --time \"1 s\"")]
+    #[command(
+        after_help = "Examples:\n  waltron curve current --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --time \"1 s\"\n  waltron curve current --asset brackwater/q07-f1.asset.toml --element 51P --time \"1 s\""
+    )]
     Current(CurveCurrent),
 }
 

@@ -63,12 +63,6 @@ impl Failure {
         self
     }
 
-    /// Puts two failures together, so that all errors show at once.
-    pub(crate) fn and(mut self, other: Self) -> Self {
-        self.reports.extend(other.reports);
-        self
-    }
-
     /// The exit code.
     pub(crate) fn exit(&self) -> Exit {
         self.exit
@@ -140,8 +134,7 @@ impl Report {
                     .find('\n')
                     .map_or(span.end, |n| span.start + n);
                 let marker = AnnotationKind::Primary.span(span.start..end.max(span.start));
-                let snippet =
-                    Snippet::source(&*source.text).path(&*source.name).annotation(marker);
+                let snippet = Snippet::source(&*source.text).path(&*source.name).annotation(marker);
                 title.element(snippet)
             }
             Some((source, _)) => {

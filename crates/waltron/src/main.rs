@@ -4,6 +4,7 @@
 //! here; see the `waltron-core`, `waltron-rig` and `waltron-report` crates.
 
 #![forbid(unsafe_code)]
+#![warn(clippy::unwrap_used)]
 
 mod cli;
 mod commands;

@@ -48,27 +48,26 @@ fn told(grade: &Grade) -> String {
     });
     let is_time = matches!(grade.criterion, Criterion::TripTime | Criterion::NoOperation);
     let main = |values: &Values| match values.iter().next() {
-        Some((_, value)) => value.to_string(),
+        Some((_, value)) => format!("{value:#}"),
         None if is_time => "no trip".to_owned(),
         None => none(),
     };
     if grade.verdict == Verdict::NotTested {
         return injected;
     }
-    let limit = |name: &str| grade.limits.text(name);
+    let limit = |name: &str| grade.limits.column_text(name);
     let band = match (limit("lower").or(limit("earliest")), limit("upper").or(limit("latest"))) {
         (Some(a), Some(b)) => format!(" ({a} … {b})"),
         (Some(a), None) => format!(" (from {a})"),
         _ => String::new(),
     };
-    let deviation = grade.deviation.iter().last().map_or_else(String::new, |(_, value)| {
-        let text = value.to_string();
-        if text.starts_with('-') { text } else { format!("+{text}") }
-    });
+    let expected = grade.expected.iter().next();
+    let expected = expected.map_or_else(|| main(&grade.expected), |(_, v)| v.to_string());
     format!(
-        "{injected:<15} measured {:<9} expected {:<31} {deviation:<8}",
+        "{injected:<15} measured {:<9} expected {:<31} {}",
         main(&grade.measured),
-        format!("{}{band}", main(&grade.expected)),
+        format!("{expected}{band}"),
+        grade.deviation.deviation_text(),
     )
     .trim_end()
     .to_owned()
@@ -123,7 +122,7 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
             .filter_map(|g| g.deviation.iter().last())
             .map(|(_, value)| value)
             .max_by(|a, b| magnitude(*a).total_cmp(&magnitude(*b)))
-            .map_or_else(|| "–".to_owned(), |value| value.to_string());
+            .map_or_else(|| "–".to_owned(), |value| value.to_string().replace('-', ""));
         table.add_row([
             plain(test),
             s.total().to_string(),
@@ -175,7 +174,7 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
         "\n{}  {}  {}\n",
         styled(style.bold(), word),
         styled(STRONG, &counts.join(", ")),
-        styled(FAINT, &format!("{} injected", duration(ended.injected))),
+        styled(FAINT, &format!("{} on the rig", duration(ended.injected))),
     ));
     if let Outcome::RigTrouble(message) = &ended.outcome {
         text.push_str(&format!("{}\n", styled(BAD, &plain(message))));

@@ -81,7 +81,7 @@ pub struct CurveForm {
     /// Current before the overload in multiples of pickup (thermal).
     preload: Option<QuantityText<Ratio>>,
     /// Points: `[["2 x", "8 s"], ["8 x", "2 s"]]` (table).
-    points: Option<Spannable<Vec<(QuantityText<Ratio>, QuantityText<Time>)>>>,
+    points: Option<Spannable<Vec<PointForm>>>,
     /// Shortest operate time.
     minimum_time: Option<QuantityText<Time>>,
     /// Multiple below which the element does not operate.
@@ -91,6 +91,9 @@ pub struct CurveForm {
     /// `instant`, `curve` (IEEE reset characteristic), or a fixed time such as `200 ms`.
     reset: Option<Text>,
 }
+
+/// A point of a table: multiple of pickup and time.
+type PointForm = (QuantityText<Ratio>, QuantityText<Time>);
 
 /// A value with its place whose schema is that of the value.
 #[derive(Clone, Debug, Deserialize)]
@@ -173,7 +176,8 @@ impl CurveForm {
         match family {
             Family::Iec | Family::Ieee => {
                 let shape = self.standard_shape(family, problems);
-                let tms = self.needed(&self.tms, "tms", problems).and_then(|n| n.positive(problems));
+                let tms =
+                    self.needed(&self.tms, "tms", problems).and_then(|n| n.positive(problems));
                 Some(Form::Inverse { coefficients: shape?.coefficients, tms: tms? })
             }
             Family::Definite => {
@@ -251,8 +255,7 @@ impl CurveForm {
         let found = Shape::find(family.word(), written.as_str());
         if found.is_none() {
             let near = nearest(written.as_str(), Shape::names(family.word()));
-            let message =
-                format!("family `{}` has no shape `{}`", family.word(), written.as_str());
+            let message = format!("family `{}` has no shape `{}`", family.word(), written.as_str());
             problems.push(Problem::new(written.span(), message).did_you_mean(near, || {
                 let all: Vec<&str> = Shape::names(family.word()).collect();
                 format!("use one of {}", all.join(", "))
@@ -272,9 +275,10 @@ impl CurveForm {
         };
         match (written.as_str(), form) {
             ("instant", _) => Reset::Instant,
-            ("curve", Form::Inverse { coefficients: Coefficients { reset: Some(tr), .. }, tms }) => {
-                Reset::Curve(seconds(tr * tms))
-            }
+            (
+                "curve",
+                Form::Inverse { coefficients: Coefficients { reset: Some(tr), .. }, tms },
+            ) => Reset::Curve(seconds(tr * tms)),
             ("curve", _) => note(problems, "this characteristic declares no reset curve".into()),
             (text, _) => match Quantity::parse(text).map(Quantity::get::<Time>) {
                 Ok(Some(t)) if t.si() >= 0.0 => Reset::Delay(t),

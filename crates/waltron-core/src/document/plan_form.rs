@@ -262,10 +262,12 @@ impl TestForm {
         if found.is_none() {
             let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
             let message = format!("{} has no element `{id}`", asset.identity.tag);
-            problems.push(Problem::new(self.element.span(), message).did_you_mean(
-                asset.nearest_element(id).map(|n| n.as_str()),
-                || format!("its elements are {}", ids.join(", ")),
-            ));
+            problems.push(
+                Problem::new(self.element.span(), message)
+                    .did_you_mean(asset.nearest_element(id).map(|n| n.as_str()), || {
+                        format!("its elements are {}", ids.join(", "))
+                    }),
+            );
         }
         found
     }
@@ -286,10 +288,12 @@ impl TestForm {
                 None => {
                     let names = FaultLoop::ALL.map(FaultLoop::name);
                     let message = format!("there is no loop `{}`", text.as_str());
-                    problems.push(Problem::new(text.span(), message).did_you_mean(
-                        nearest(text.as_str(), names),
-                        || format!("loops are {}", names.join(", ")),
-                    ));
+                    problems.push(
+                        Problem::new(text.span(), message)
+                            .did_you_mean(nearest(text.as_str(), names), || {
+                                format!("loops are {}", names.join(", "))
+                            }),
+                    );
                 }
             }
         }

@@ -1,7 +1,7 @@
 //! Named quantities of a graded point: typed inside, numbers with unit suffix at the edge.
 
 use crate::edge;
-use crate::quantity::{Dimension, Measure, Quantity, significant};
+use crate::quantity::{Dimension, Measure, Quantity, fixed, significant};
 use serde::de::{MapAccess, Visitor};
 use serde::ser::SerializeMap;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
@@ -76,6 +76,17 @@ impl Values {
         self.0.iter().find(|(n, _)| n == name).map(|(_, v)| v.to_string())
     }
 
+    /// The text of a name's value with its trailing zeros, for columns of measured values.
+    pub fn column_text(&self, name: &str) -> Option<String> {
+        self.0.iter().find(|(n, _)| n == name).map(|(_, v)| format!("{v:#}"))
+    }
+
+    /// All values as signed deviations: `+440.2 ms, +10.87 %`.
+    pub fn deviation_text(&self) -> String {
+        let parts: Vec<String> = self.0.iter().map(|(_, v)| v.deviation_text()).collect();
+        parts.join(", ")
+    }
+
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
@@ -91,12 +102,31 @@ impl fmt::Display for Value {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Plain(q) => q.fmt(f),
+            Self::Percent(share) if f.alternate() => write!(f, "{} %", fixed(share * 100.0, 4)),
             Self::Percent(share) => write!(f, "{} %", significant(share * 100.0, 4)),
         }
     }
 }
 
 impl Value {
+    /// The value as a deviation: signed, percentages to a hundredth.
+    fn deviation_text(self) -> String {
+        match self {
+            Self::Percent(share) => {
+                // Adding zero turns a rounded -0 into 0.
+                let percent = (share * 1e4).round() / 1e2 + 0.0;
+                format!("{percent:+.2} %")
+            }
+            Self::Plain(q) => {
+                let size = Quantity { si: q.si.abs(), ..q };
+                let rounding = q.si.abs() < 1e-9;
+                let sign = if q.si < 0.0 && !rounding { "-" } else { "+" };
+                let size = if rounding { Quantity { si: 0.0, ..q } } else { size };
+                format!("{sign}{size:.3}")
+            }
+        }
+    }
+
     fn edge(self, name: &str) -> (String, f64) {
         match self {
             Self::Percent(share) => (format!("{name}_pct"), tidy(share * 100.0)),
@@ -175,10 +205,7 @@ mod tests {
             .with("angle", degrees(-120.0))
             .with_percent("reset", 0.95);
         let json = serde_json::to_string(&values).unwrap();
-        assert_eq!(
-            json,
-            r#"{"time_s":4.05,"current_a":2.4,"angle_deg":-120.0,"reset_pct":95.0}"#
-        );
+        assert_eq!(json, r#"{"time_s":4.05,"current_a":2.4,"angle_deg":-120.0,"reset_pct":95.0}"#);
         let back: Values = serde_json::from_str(&json).unwrap();
         assert_eq!(serde_json::to_string(&back).unwrap(), json);
         assert_eq!(back.text("reset").unwrap(), "95 %");

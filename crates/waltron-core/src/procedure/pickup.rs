@@ -104,21 +104,25 @@ impl Pickup {
     }
 }
 
+/// Steps that cover a span, at least one; a whole number is not rounded up by its last bit.
+fn whole_steps(span: f64) -> f64 {
+    (span - 1e-9).ceil().max(1.0)
+}
+
 fn ramp(
     settings: &PickupSettings,
     bench: Bench<'_>,
     element: &Element,
     fault_loop: FaultLoop,
 ) -> Result<Ramp, SetupError> {
-    let scale =
-        phase_current(element, fault_loop, element.pickup)?.si() / element.pickup.si();
+    let scale = phase_current(element, fault_loop, element.pickup)?.si() / element.pickup.si();
     let tolerance = element.tolerances.current.upper(element.pickup) - element.pickup;
     let step = settings.step.unwrap_or_else(|| {
         let fifth = tolerance / 5.0;
         if fifth.si() > 0.0 { fifth } else { element.pickup * 0.005 }
     });
     let from = element.pickup * settings.from;
-    let steps = ((element.pickup * settings.to - from) / step).value.ceil().max(1.0);
+    let steps = whole_steps(((element.pickup * settings.to - from) / step).value);
     let to = from + step * steps;
     let way = way(settings, bench, element, fault_loop, [from * scale, to * scale])?;
     let point = |suffix: &str| PointId {
@@ -186,7 +190,8 @@ fn way(
         .flatten()
         .fold(seconds(f64::INFINITY), Time::min);
     let rest = rivals.iter().map(|e| e.characteristic.reset_time()).fold(seconds(0.5), Time::max);
-    let pulse = if rival_earliest.si().is_finite() { (needs + rival_earliest) / 2.0 } else { needs };
+    let pulse =
+        if rival_earliest.si().is_finite() { (needs + rival_earliest) / 2.0 } else { needs };
     if needs < rival_earliest {
         Ok(Way::Pulses { signal, pulse: pulse.min(needs * 2.0), rest })
     } else {
@@ -242,7 +247,8 @@ impl Ramp {
 }
 
 fn ramp_segment(name: &str, stairs: Stairs, signal: &Name, closed: bool) -> Segment {
-    let until = Stop { when: Condition::Contact { signal: signal.clone(), closed }, then: Then::End };
+    let until =
+        Stop { when: Condition::Contact { signal: signal.clone(), closed }, then: Then::End };
     Segment { name: name.into(), profile: Profile::Stairs(stairs), stops: vec![until] }
 }
 
@@ -267,13 +273,9 @@ impl Pickup {
         let Way::Stairs { signal, dwell } = &ramp.way else { return None };
         let declared = self.element.as_ref()?.reset_ratio?.value;
         let top = (pickup + ramp.step * 4.0).min(ramp.to.max(pickup));
-        let steps = ((top - pickup * (declared * 0.85)) / ramp.step).value.ceil();
+        let steps = whole_steps(((top - pickup * (declared * 0.85)) / ramp.step).value);
         let bottom = (top - ramp.step * steps).max(Current::from_si(0.0));
-        let hold = Segment::hold(
-            HOLD,
-            ramp.stimulus(top, self.frequency),
-            dwell.max(seconds(0.5)),
-        );
+        let hold = Segment::hold(HOLD, ramp.stimulus(top, self.frequency), dwell.max(seconds(0.5)));
         let stairs = ramp.stairs([top, bottom], *dwell, None, self.frequency);
         let segments = vec![
             Segment::hold("rest", Stimulus::off(), self.rest),
@@ -318,7 +320,8 @@ impl Pickup {
             verdict: Verdict::Inconclusive,
             reason: "the injection ended before the ramp".into(),
         };
-        let (Some((setting, lower, upper)), Some((program, signal))) = (self.limits(), self.up(ramp))
+        let (Some((setting, lower, upper)), Some((program, signal))) =
+            (self.limits(), self.up(ramp))
         else {
             return (grade, None);
         };

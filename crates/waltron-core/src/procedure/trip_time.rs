@@ -186,9 +186,7 @@ fn shot(
         Segment::hold(FAULT, Stimulus::phase_currents(phasors, frequency), wait)
             .until(Stop::on_contact(element.trip.clone(), true)),
     );
-    let stimulus = Values::none()
-        .with("multiple", seen / element.pickup)
-        .with("current", current);
+    let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
     Ok(Shot { point, stimulus, band, overtaken_by, program: Program { segments } })
 }
 
@@ -316,8 +314,8 @@ impl Procedure for TripTime {
             .iter()
             .map(|shot| {
                 let fault_time = shot.program.segments.last().and_then(Segment::longest);
-                let before = shot.program.longest().unwrap_or_default()
-                    - fault_time.unwrap_or_default();
+                let before =
+                    shot.program.longest().unwrap_or_default() - fault_time.unwrap_or_default();
                 Planned {
                     points: vec![shot.point.clone()],
                     stimulus: shot.stimulus.clone(),

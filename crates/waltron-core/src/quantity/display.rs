@@ -7,6 +7,17 @@ use std::fmt;
 ///
 /// Numbers outside 1e-6…1e9 are written with an exponent.
 pub fn significant(value: f64, digits: usize) -> String {
+    let text = fixed(value, digits);
+    if text.contains('.') && !text.contains('e') {
+        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    } else {
+        text
+    }
+}
+
+/// A number with exactly `digits` significant digits, trailing zeros kept: for columns of
+/// measured values, where 4.490 says more than 4.49.
+pub fn fixed(value: f64, digits: usize) -> String {
     if value == 0.0 || !value.is_finite() {
         return if value == 0.0 { "0".to_owned() } else { value.to_string() };
     }
@@ -19,12 +30,7 @@ pub fn significant(value: f64, digits: usize) -> String {
         return scientific;
     }
     let decimals = usize::try_from(digits as i32 - 1 - exponent).unwrap_or(0);
-    let text = format!("{value:.decimals$}");
-    if text.contains('.') {
-        text.trim_end_matches('0').trim_end_matches('.').to_owned()
-    } else {
-        text
-    }
+    format!("{value:.decimals$}")
 }
 
 /// The unit (symbol, factor) a value of this dimension and size is best read in.
@@ -69,15 +75,12 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
 }
 
 impl fmt::Display for Quantity {
-    /// Four significant digits, or as many as the precision asks for.
+    /// Four significant digits, or as many as the precision asks for; `{:#}` keeps trailing zeros.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let (symbol, factor) = display_unit(self.si, self.dimension);
-        let number = significant(self.si / factor, f.precision().unwrap_or(4));
-        if symbol.is_empty() {
-            f.write_str(&number)
-        } else {
-            write!(f, "{number} {symbol}")
-        }
+        let write = if f.alternate() { fixed } else { significant };
+        let number = write(self.si / factor, f.precision().unwrap_or(4));
+        if symbol.is_empty() { f.write_str(&number) } else { write!(f, "{number} {symbol}") }
     }
 }
 

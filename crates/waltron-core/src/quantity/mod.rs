@@ -10,7 +10,7 @@ mod parse;
 mod unit;
 
 pub use dimension::Dimension;
-pub use display::{exact, significant, text};
+pub use display::{exact, fixed, significant, text};
 pub use parse::{QuantityError, parse};
 pub use unit::Unit;
 

@@ -106,7 +106,9 @@ pub fn read(bytes: &[u8]) -> Result<Reading, ReadError> {
                 lines.push(read);
             }
             Err(_) if next.is_empty() => cut_bytes = rest.len(),
-            Err(error) => return Err(ReadError::BadLine { line: number, message: error.to_string() }),
+            Err(error) => {
+                return Err(ReadError::BadLine { line: number, message: error.to_string() });
+            }
         }
         rest = next;
     }

@@ -151,14 +151,11 @@ fn title_block(run: &Run, asset: &Asset) -> Markup {
         let both: Vec<&str> = [a, b].into_iter().flatten().map(String::as_str).collect();
         (!both.is_empty()).then(|| both.join(" "))
     };
-    let nominal: Vec<String> = [
-        ratings.current.map(text),
-        ratings.voltage.map(text),
-        Some(text(ratings.frequency)),
-    ]
-    .into_iter()
-    .flatten()
-    .collect();
+    let nominal: Vec<String> =
+        [ratings.current.map(text), ratings.voltage.map(text), Some(text(ratings.frequency))]
+            .into_iter()
+            .flatten()
+            .collect();
     let transformers = [("CT", &ratings.ct), ("VT", &ratings.vt)]
         .into_iter()
         .filter_map(|(name, ratio)| Some(format!("{name} {}", ratio.as_ref()?)))

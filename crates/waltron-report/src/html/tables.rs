@@ -154,10 +154,10 @@ fn result(grade: &Grade) -> Markup {
             td.verdict class=(class) { (sign) " " (grade.verdict) }
             td { (short) }
             td.number { (injected(&grade.stimulus)) }
-            td.number { (main_value(&grade.expected, grade.criterion, "no trip")) }
+            td.number { (main_value(&grade.expected, grade.criterion, false)) }
             td.number { (allowed(grade)) }
-            td.number { (main_value(&grade.measured, grade.criterion, "no trip")) }
-            td.number { (deviation(&grade.deviation)) }
+            td.number { (main_value(&grade.measured, grade.criterion, true)) }
+            td.number { (grade.deviation.deviation_text()) }
             td { (grade.reason) }
         }
     }
@@ -171,18 +171,19 @@ fn injected(stimulus: &Values) -> String {
     }
 }
 
-/// The value a point is about: the first one, or `absent` for a trip time there is none of.
-fn main_value(values: &Values, criterion: Criterion, absent: &str) -> String {
+/// The value a point is about, the first one; a measured one keeps its trailing zeros.
+fn main_value(values: &Values, criterion: Criterion, measured: bool) -> String {
     let is_time = matches!(criterion, Criterion::TripTime | Criterion::NoOperation);
     match values.iter().next() {
+        Some((_, value)) if measured => format!("{value:#}"),
         Some((_, value)) => value.to_string(),
-        None if is_time => absent.to_owned(),
+        None if is_time => "no trip".to_owned(),
         None => "–".to_owned(),
     }
 }
 
 fn allowed(grade: &Grade) -> String {
-    let pair = |a: &str, b: &str| (grade.limits.text(a), grade.limits.text(b));
+    let pair = |a: &str, b: &str| (grade.limits.column_text(a), grade.limits.column_text(b));
     match (pair("lower", "upper"), pair("earliest", "latest"), grade.criterion) {
         ((Some(a), Some(b)), _, _) => format!("{a} … {b}"),
         (_, (Some(a), Some(b)), _) => format!("{a} … {b}"),
@@ -190,16 +191,4 @@ fn allowed(grade: &Grade) -> String {
         (_, _, Criterion::NoOperation) => "no trip".to_owned(),
         _ => "–".to_owned(),
     }
-}
-
-/// The deviation with its sign, and as a share where there is one.
-fn deviation(values: &Values) -> String {
-    let parts: Vec<String> = values
-        .iter()
-        .map(|(_, value)| {
-            let text = value.to_string();
-            if text.starts_with('-') { text.replacen('-', "−", 1) } else { format!("+{text}") }
-        })
-        .collect();
-    parts.join(", ")
 }

@@ -4,11 +4,11 @@
 //! labels need rounding. Coordinates of the library are whole pixels, so everything is drawn
 //! [`SCALE`] times larger and scaled down by the SVG's view box.
 
-use super::model::{Mark, Outcome, TimeCurrent};
 use super::PlotError;
+use super::model::{Mark, Outcome, TimeCurrent};
 use plotters::coord::Shift;
-use plotters::element::DashedPathElement;
 use plotters::coord::combinators::LogCoord;
+use plotters::element::DashedPathElement;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use plotters::style::{FontStyle, register_font};
@@ -166,13 +166,11 @@ fn frame(
     let middle = (left + right) / 2;
     let baseline = (height * SCALE) as i32 - px(8.0) as i32;
     let style = label(15.0, &INK).pos(centre);
-    root.draw(&Text::new(plot.current_axis.clone(), (middle, baseline), style))
-        .map_err(drawing)?;
-    let turned = TextStyle::from(
-        (FONT, px(15.0) as f64).into_font().transform(FontTransform::Rotate270),
-    )
-    .color(&INK)
-    .pos(Pos::new(HPos::Center, VPos::Top));
+    root.draw(&Text::new(plot.current_axis.clone(), (middle, baseline), style)).map_err(drawing)?;
+    let turned =
+        TextStyle::from((FONT, px(15.0) as f64).into_font().transform(FontTransform::Rotate270))
+            .color(&INK)
+            .pos(Pos::new(HPos::Center, VPos::Top));
     let at = (px(10.0) as i32, (top + bottom) / 2);
     root.draw(&Text::new("Trip time, s", at, turned)).map_err(drawing)
 }
@@ -218,16 +216,12 @@ fn band(chart: &mut Chart<'_, '_>, plot: &TimeCurrent) -> Result<(), PlotError> 
     Ok(())
 }
 
-fn stages(
-    root: &Area<'_>,
-    chart: &mut Chart<'_, '_>,
-    plot: &TimeCurrent,
-) -> Result<(), PlotError> {
+fn stages(root: &Area<'_>, chart: &mut Chart<'_, '_>, plot: &TimeCurrent) -> Result<(), PlotError> {
     for stage in &plot.stages {
-        if !stage.under_test {
+        if plot.stages.len() > 1 {
             let points = clip(&stage.curve, plot.times);
             let style = STAGE.stroke_width(px(1.3));
-            let dashes = DashedPathElement::new(points.into_iter(), px(6.0), px(4.0), style);
+            let dashes = DashedPathElement::new(points, px(6.0), px(4.0), style);
             chart.draw_series([dashes]).map_err(drawing)?;
         }
         if !(plot.currents.0..=plot.currents.1).contains(&stage.pickup_a) {
@@ -237,7 +231,7 @@ fn stages(
         let (x, top) = chart.backend_coord(&(stage.pickup_a, plot.times.1));
         let (_, bottom) = chart.backend_coord(&(stage.pickup_a, plot.times.0));
         let path = DashedPathElement::new(
-            [(x, top), (x, bottom)].into_iter(),
+            [(x, top), (x, bottom)],
             px(2.0),
             px(3.0),
             colour.stroke_width(px(1.2)),

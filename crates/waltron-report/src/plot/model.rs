@@ -9,11 +9,11 @@ use waltron_core::name::Name;
 use waltron_core::phasor::Phasor;
 use waltron_core::quantity::{Current, Measure, amperes, text};
 
-/// A diagram for one element.
+/// A diagram for the elements that measure the same quantity and close the same contact.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TimeCurrent {
-    /// The element's id.
-    pub element: Name,
+    /// The elements that were tested, or all of them where none was.
+    pub elements: Vec<Name>,
     /// The heading.
     pub title: String,
     /// What the current axis shows.
@@ -39,7 +39,7 @@ pub struct Stage {
     pub label: String,
     /// Its pickup as seen on the current axis, in amperes.
     pub pickup_a: f64,
-    /// Whether it is the element under test.
+    /// Whether it is one of the elements under test.
     pub under_test: bool,
     /// Its characteristic, as (A, s).
     pub curve: Vec<(f64, f64)>,
@@ -77,54 +77,47 @@ pub enum Outcome {
 const PER_DECADE: f64 = 120.0;
 
 impl TimeCurrent {
-    /// The diagrams of a run: one for each element that trip times were taken of; those of the
-    /// asset if there are none.
+    /// The diagrams of a run, with its trip times; those of the asset if there are none.
     ///
     /// # Errors
     /// [`PlotError::Empty`] when the asset has no element to draw.
     pub fn of_run(asset: &Asset, points: &[Grade]) -> Result<Vec<Self>, PlotError> {
-        let mut elements: Vec<&Name> = Vec::new();
+        let mut tested: Vec<&Element> = Vec::new();
         for grade in points.iter().filter(|g| is_time(g)) {
-            if let Some(name) = &grade.point.element
-                && !elements.contains(&name)
-            {
-                elements.push(name);
-            }
+            let element = grade.point.element.as_ref().and_then(|id| asset.element(id.as_str()));
+            tested.extend(element.filter(|e| !tested.iter().any(|t| t.id == e.id)));
         }
-        if elements.is_empty() {
+        if tested.is_empty() {
             return Self::of_asset(asset);
         }
-        let of_element = |name: &&Name| {
-            let element = asset.element(name.as_str())?;
-            let own = points.iter().filter(|g| is_time(g) && g.point.element.as_ref() == Some(name));
-            Some(Self::of_element(asset, element, &own.collect::<Vec<_>>()))
-        };
-        Ok(elements.iter().filter_map(of_element).collect())
+        Ok(groups(&tested).iter().map(|group| Self::of_group(asset, group, points)).collect())
     }
 
-    /// One diagram for each contact that elements of an asset close, without points.
+    /// The diagrams of an asset's settings, without points.
     ///
     /// # Errors
     /// [`PlotError::Empty`] when the asset has no element that is switched on.
     pub fn of_asset(asset: &Asset) -> Result<Vec<Self>, PlotError> {
-        let mut first: Vec<&Element> = Vec::new();
-        for element in asset.elements.iter().filter(|e| e.enabled) {
-            if !first.iter().any(|e| e.trip == element.trip) {
-                first.push(element);
-            }
-        }
-        if first.is_empty() {
+        let active: Vec<&Element> = asset.elements.iter().filter(|e| e.enabled).collect();
+        if active.is_empty() {
             let tag = &asset.identity.tag;
             return Err(PlotError::Empty(format!("{tag} has no element that is switched on")));
         }
-        Ok(first.into_iter().map(|e| Self::of_element(asset, e, &[])).collect())
+        Ok(groups(&active).iter().map(|group| Self::of_group(asset, group, &[])).collect())
     }
 
-    fn of_element(asset: &Asset, element: &Element, points: &[&Grade]) -> Self {
+    fn of_group(asset: &Asset, group: &[&Element], points: &[Grade]) -> Self {
+        let element = group[0];
+        let tested = |id: &Name| group.iter().find(|e| e.id == *id).copied();
+        let points: Vec<(&Element, &Grade)> = points
+            .iter()
+            .filter(|g| is_time(g))
+            .filter_map(|g| Some((tested(g.point.element.as_ref()?)?, g)))
+            .collect();
         // The loop decides what the other stages see of the same current.
         let fault_loop = points
             .iter()
-            .filter_map(|g| g.point.fault_loop)
+            .filter_map(|(_, g)| g.point.fault_loop)
             .chain([FaultLoop::AN, FaultLoop::AB, FaultLoop::ABC])
             .find(|l| element.measures.phase_current(*l, amperes(1.0)).is_some())
             .unwrap_or(FaultLoop::AN);
@@ -137,7 +130,7 @@ impl TimeCurrent {
             let seen = e.measures.value(phases(1.0)).si();
             (seen > 1e-9).then(|| e.pickup.si() / seen)
         };
-        let marks: Vec<Mark> = points.iter().filter_map(|g| mark(element, g)).collect();
+        let marks: Vec<Mark> = points.iter().filter_map(|(e, g)| mark(e, g)).collect();
         let currents = current_range(&marks, sharing.iter().filter_map(|e| visible_pickup(e)));
         let grid = logarithmic(currents, sharing.iter().filter_map(|e| visible_pickup(e)));
         let time_of = |e: &Element, seen: f64| {
@@ -150,7 +143,7 @@ impl TimeCurrent {
                 Some(Stage {
                     label: format!("{} {}", e.id, text(e.pickup)),
                     pickup_a: visible_pickup(e)?,
-                    under_test: e.id == element.id,
+                    under_test: tested(&e.id).is_some(),
                     curve: grid.iter().filter_map(|i| time_of(e, *i)).collect(),
                 })
             })
@@ -169,8 +162,12 @@ impl TimeCurrent {
             grid.iter().filter_map(|i| Some((*i, whole(*i).expected?.si()))).collect();
         let times = time_range(&marks, &curve, currents);
         Self {
-            element: element.id.clone(),
-            title: format!("{} · {} · trip time against current", asset.identity.tag, element.id),
+            title: format!(
+                "{} · {} · trip time against current",
+                asset.identity.tag,
+                group.iter().map(|e| e.id.as_str()).collect::<Vec<_>>().join(", ")
+            ),
+            elements: group.iter().map(|e| e.id.clone()).collect(),
             current_axis: match element.measures.name() {
                 "phase" => "Phase current, A secondary".to_owned(),
                 "residual" => "Residual current 3·I0, A secondary".to_owned(),
@@ -185,6 +182,20 @@ impl TimeCurrent {
             times,
         }
     }
+}
+
+/// Elements that share one diagram: same quantity on the axis, same contact.
+fn groups<'a>(elements: &[&'a Element]) -> Vec<Vec<&'a Element>> {
+    let mut groups: Vec<Vec<&Element>> = Vec::new();
+    for &element in elements {
+        let same =
+            |g: &&mut Vec<&Element>| g[0].trip == element.trip && g[0].measures == element.measures;
+        match groups.iter_mut().find(same) {
+            Some(group) => group.push(element),
+            None => groups.push(vec![element]),
+        }
+    }
+    groups
 }
 
 fn is_time(grade: &Grade) -> bool {
@@ -248,7 +259,14 @@ fn time_range(marks: &[Mark], curve: &[(f64, f64)], currents: (f64, f64)) -> (f6
 fn nice_below(value: f64) -> f64 {
     let decade = 10f64.powf(value.log10().floor());
     let share = value / decade;
-    decade * if share >= 5.0 { 5.0 } else if share >= 2.0 { 2.0 } else { 1.0 }
+    decade
+        * if share >= 5.0 {
+            5.0
+        } else if share >= 2.0 {
+            2.0
+        } else {
+            1.0
+        }
 }
 
 /// The next value of 1, 2, 5 · 10ⁿ at or above.
@@ -259,7 +277,14 @@ fn nice_above(value: f64) -> f64 {
     }
     let decade = 10f64.powf(below.log10().floor());
     let share = (below / decade).round();
-    decade * if share >= 5.0 { 10.0 } else if share >= 2.0 { 5.0 } else { 2.0 }
+    decade
+        * if share >= 5.0 {
+            10.0
+        } else if share >= 2.0 {
+            5.0
+        } else {
+            2.0
+        }
 }
 
 /// Currents evenly spread on a logarithmic axis, with the pickups' neighbourhoods resolved.
@@ -281,7 +306,9 @@ mod tests {
 
     #[test]
     fn axis_ends_are_round_and_enclose() {
-        for (value, below, above) in [(0.9, 0.5, 1.0), (1.0, 1.0, 1.0), (3.0, 2.0, 5.0), (70.0, 50.0, 100.0)] {
+        for (value, below, above) in
+            [(0.9, 0.5, 1.0), (1.0, 1.0, 1.0), (3.0, 2.0, 5.0), (70.0, 50.0, 100.0)]
+        {
             assert!((nice_below(value) - below).abs() < 1e-9, "{value}");
             assert!((nice_above(value) - above).abs() < 1e-9, "{value}");
         }

@@ -1,0 +1,189 @@
+use super::*;
+use crate::attendant::Unattended;
+use std::collections::VecDeque;
+use waltron_core::asset::Ratings;
+use waltron_core::capability::{Channel, Input};
+use waltron_core::clearance::{Refusal, clear};
+use waltron_core::fault_loop::FaultLoop;
+use waltron_core::program::{Profile, Program, Rest, Stairs, Stop};
+use waltron_core::quantity::{Frequency, amperes};
+use waltron_core::tolerance::Tolerance;
+
+/// A specimen that follows a script: after so many seconds of a shot, a contact changes.
+struct Scripted {
+    now: f64,
+    edges: VecDeque<(f64, &'static str, bool)>,
+    applied: Vec<f64>,
+}
+
+impl Specimen for Scripted {
+    fn begin(&mut self, _shot: u64) {
+        self.now = 0.0;
+    }
+    fn apply(&mut self, stimulus: &Stimulus) {
+        self.applied.push(FaultLoop::largest_phase(stimulus.complex_phase_currents()).si());
+    }
+    fn advance(&mut self, to: Time) -> Option<Edge> {
+        match self.edges.front() {
+            Some(&(at, signal, closed)) if at <= to.si() => {
+                self.edges.pop_front();
+                self.now = at;
+                Some(Edge { signal: signal.into(), time: seconds(at), closed })
+            }
+            _ => {
+                self.now = to.si();
+                None
+            }
+        }
+    }
+    fn closed(&self) -> Vec<Name> {
+        Vec::new()
+    }
+}
+
+fn capability() -> Capability {
+    let channel = |id: &str| Channel {
+        id: id.into(),
+        range: amperes(10.0),
+        accuracy: Tolerance::larger_of(0.001, amperes(0.0)),
+    };
+    let input = |id: &str, meaning: &str| Input {
+        id: id.into(),
+        meaning: meaning.into(),
+        debounce: seconds(0.002),
+    };
+    Capability {
+        currents: vec![channel("ia"), channel("ib"), channel("ic")],
+        voltages: Vec::new(),
+        inputs: vec![input("BI1", "trip")],
+        timing_resolution: seconds(1e-4),
+        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+    }
+}
+
+fn ratings() -> Ratings {
+    Ratings {
+        current: None,
+        voltage: None,
+        frequency: Frequency::from_si(50.0),
+        ct: None,
+        vt: None,
+        thermal: Vec::new(),
+    }
+}
+
+fn one_phase(i: f64) -> Stimulus {
+    Stimulus::phase_currents(FaultLoop::AN.currents(amperes(i)), Frequency::from_si(50.0))
+}
+
+fn play(segments: Vec<Segment>, edges: &[(f64, &'static str, bool)]) -> Observation {
+    let specimen =
+        Scripted { now: 0.0, edges: edges.iter().copied().collect(), applied: Vec::new() };
+    let mut rig = VirtualRig::new("test".into(), capability(), Box::new(specimen), Pace::Fast);
+    let program = clear(Program { segments }, &ratings(), &capability()).unwrap();
+    let observation = rig.play(&program, &mut Unattended).unwrap();
+    assert!(!rig.is_energised(), "outputs are off after every program");
+    observation
+}
+
+fn fault() -> Vec<Segment> {
+    vec![
+        Segment::hold("rest", Stimulus::off(), seconds(1.0)),
+        Segment::hold("fault", one_phase(5.0), seconds(2.0))
+            .until(Stop::on_contact("trip".into(), true)),
+        Segment::hold("after", one_phase(1.0), seconds(1.0)),
+    ]
+}
+
+#[test]
+fn a_contact_ends_the_program_after_its_debounce_with_its_first_time() {
+    let seen = play(fault(), &[(1.123_44, "trip", true)]);
+    assert_eq!(seen.segments.len(), 2, "the stop ends the program, not the segment only");
+    assert_eq!(seen.segments[1].ended, Ended::Stop(0));
+    assert!((seen.segments[1].end.si() - 1.125_44).abs() < 1e-9);
+    assert_eq!(seen.edges.len(), 1);
+    assert!((seen.edges[0].time.si() - 1.123_4).abs() < 1e-9, "rounded to the resolution");
+}
+
+#[test]
+fn bounces_shorter_than_the_debounce_do_not_count_and_unwired_contacts_are_not_seen() {
+    let seen = play(
+        fault(),
+        &[(1.2, "trip", true), (1.2005, "trip", false), (1.3, "start", true), (1.5, "trip", true)],
+    );
+    assert_eq!(seen.edges.len(), 1);
+    assert!((seen.edges[0].time.si() - 1.5).abs() < 1e-9);
+}
+
+#[test]
+fn without_a_contact_every_segment_runs_to_its_end() {
+    let seen = play(fault(), &[]);
+    let ends: Vec<f64> = seen.segments.iter().map(|s| s.end.si()).collect();
+    assert_eq!(ends, [1.0, 3.0, 4.0]);
+    assert_eq!(seen.segments[1].ended, Ended::Stop(1));
+}
+
+#[test]
+fn stairs_and_pulses_put_every_level_out() {
+    let stairs = |rest| Stairs {
+        from: one_phase(1.0),
+        to: one_phase(2.0),
+        steps: 2,
+        dwell: seconds(0.1),
+        rest,
+    };
+    let ramp = |rest| Segment {
+        name: "ramp".into(),
+        profile: Profile::Stairs(stairs(rest)),
+        stops: vec![],
+    };
+    let applied = |segment: Segment| -> Vec<f64> {
+        Levels::of(&segment.profile)
+            .map(|(s, _)| FaultLoop::largest_phase(s.complex_phase_currents()).si())
+            .collect()
+    };
+    assert_eq!(applied(ramp(None)), [1.0, 1.5, 2.0]);
+    let rest = Rest { stimulus: Stimulus::off(), time: seconds(0.4) };
+    assert_eq!(applied(ramp(Some(rest.clone()))), [1.0, 0.0, 1.5, 0.0, 2.0, 0.0]);
+    let seen = play(vec![ramp(Some(rest))], &[]);
+    assert_eq!(seen.segments[0].ended, Ended::Finished);
+    assert!((seen.segments[0].end.si() - 1.5).abs() < 1e-9);
+}
+
+#[test]
+fn what_exceeds_the_rig_or_never_ends_is_refused_before_it_is_put_out() {
+    let refusal = |segment: Segment| {
+        clear(Program { segments: vec![segment] }, &ratings(), &capability()).unwrap_err()
+    };
+    assert!(matches!(
+        refusal(Segment::hold("x", one_phase(10.1), seconds(1.0)))[0],
+        Refusal::AboveRange { .. }
+    ));
+    let endless =
+        Segment { name: "x".into(), profile: Profile::Hold(one_phase(1.0)), stops: vec![] };
+    assert!(matches!(refusal(endless)[0], Refusal::Unbounded { .. }));
+    let unwired = Segment::hold("x", one_phase(1.0), seconds(1.0))
+        .until(Stop::on_contact("start".into(), true));
+    assert!(matches!(refusal(unwired)[0], Refusal::NotWired { .. }));
+}
+
+#[test]
+fn an_attendant_who_stops_gets_the_outputs_off_and_an_aborted_observation() {
+    struct Stopping;
+    impl Attendant for Stopping {
+        fn ask(
+            &mut self,
+            _: &waltron_core::procedure::Question,
+        ) -> waltron_core::procedure::Answer {
+            waltron_core::procedure::Answer::Stop
+        }
+        fn wants_to_stop(&self) -> bool {
+            true
+        }
+    }
+    let specimen = Scripted { now: 0.0, edges: VecDeque::new(), applied: Vec::new() };
+    let mut rig = VirtualRig::new("test".into(), capability(), Box::new(specimen), Pace::Real);
+    let program = clear(Program { segments: fault() }, &ratings(), &capability()).unwrap();
+    let seen = rig.play(&program, &mut Stopping).unwrap();
+    assert!(seen.aborted() && !rig.is_energised());
+}

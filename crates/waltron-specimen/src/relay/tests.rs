@@ -61,7 +61,8 @@ fn trip_time(edges: &[(String, f64, bool)]) -> Option<f64> {
 fn trips_at_the_curves_time_and_resets() {
     let mut r = relay(vec![element(1.0, very_inverse(0.3))]);
     let edges = play(&mut r, &[(0.0, 1.0), (2.0, 10.0), (0.0, 1.0)]);
-    let expected = [("start", 1.0, true), ("trip", 5.05, true), ("start", 11.0, false), ("trip", 11.0, false)];
+    let expected =
+        [("start", 1.0, true), ("trip", 5.05, true), ("start", 11.0, false), ("trip", 11.0, false)];
     assert_eq!(edges.len(), expected.len(), "{edges:?}");
     for ((signal, time, closed), (s, t, c)) in edges.iter().zip(expected) {
         assert!(signal == s && (time - t).abs() < 1e-9 && *closed == c, "{edges:?}");

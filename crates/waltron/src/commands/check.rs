@@ -98,17 +98,17 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         }
         let value = |name: &str| planned.stimulus.text(name);
         let injected = value("current").unwrap_or_else(|| {
-            let [from, to, step] =
-                ["from_current", "to_current", "step_current"].map(|n| value(n).unwrap_or_default());
+            let [from, to, step] = ["from_current", "to_current", "step_current"]
+                .map(|n| value(n).unwrap_or_default());
             format!("{from} to {to} by {step}")
         });
         let limit = |name: &str| planned.limits.text(name);
-        let allowed = match (limit("lower").or(limit("earliest")), limit("upper").or(limit("latest")))
-        {
-            (Some(a), Some(b)) => format!("{a} … {b}"),
-            (Some(a), None) => format!("from {a}"),
-            _ => "no trip".to_owned(),
-        };
+        let allowed =
+            match (limit("lower").or(limit("earliest")), limit("upper").or(limit("latest"))) {
+                (Some(a), Some(b)) => format!("{a} … {b}"),
+                (Some(a), None) => format!("from {a}"),
+                _ => "no trip".to_owned(),
+            };
         let expected = planned.expected.iter().next();
         table.add_row([
             ids.first().cloned().unwrap_or_default(),

@@ -8,7 +8,9 @@ use crate::terminal::Terminal;
 use serde_json::{Map, Value, json};
 use waltron_core::characteristic::Characteristic;
 use waltron_core::document::{AssetForm, Form, Problems, Source, parse};
-use waltron_core::quantity::{self, Current, Dimension, Measure, Quantity, Time, significant, text};
+use waltron_core::quantity::{
+    self, Current, Dimension, Measure, Quantity, Time, significant, text,
+};
 
 /// A point of the answer.
 struct Row {
@@ -101,7 +103,11 @@ fn time_at(curve: &Characteristic, pickup: Option<Current>, at: &str) -> Result<
     Ok(Row { multiple: Some(multiple), current, time })
 }
 
-fn current_for(curve: &Characteristic, pickup: Option<Current>, time: &str) -> Result<Row, Failure> {
+fn current_for(
+    curve: &Characteristic,
+    pickup: Option<Current>,
+    time: &str,
+) -> Result<Row, Failure> {
     let time: Time = quantity::parse(time).map_err(|e| failure("--time", &e))?;
     if time.si() <= 0.0 {
         return Err(Failure::usage("--time must be above zero"));

@@ -52,7 +52,7 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     }
     let at = |name: &str| dir.join(name).display().to_string();
     terminal.print(&format!(
-        "\n{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
+        "{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
          read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron run {}\n",
         styled(STRONG, "What to look at next"),
         at("q07-f1.html"),
@@ -78,8 +78,7 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let done = execute(&job, prepared, &record, how, panel, &mut *clock, terminal)?;
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));
     let bytes = files::read_bytes(&record)?;
-    let reading =
-        record::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
+    let reading = record::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
     let run = Run::from_reading(&reading)
         .ok_or_else(|| Failure::file(&record, "the record does not start a run"))?;
     let page = waltron_report::html::html(&[run]).map_err(|e| Failure::trouble(e.to_string()))?;

@@ -36,9 +36,8 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     files::write(&args.output, &bytes, args.force)?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
     if args.element.is_none() && diagrams.len() > 1 {
-        let others: Vec<&str> = diagrams.iter().map(|d| d.element.as_str()).collect();
-        let hint = format!("drawn: {}; choose with --element {}\n", others[0], others.join("|"));
-        terminal.chat(&hint);
+        let others: Vec<&str> = diagrams[1..].iter().map(|d| d.elements[0].as_str()).collect();
+        terminal.chat(&format!("there is more to draw: --element {}\n", others.join(" or ")));
     }
     Ok(Exit::Pass)
 }
@@ -59,10 +58,11 @@ fn choose<'a>(
 ) -> Result<&'a TimeCurrent, Failure> {
     let found = match element {
         None => diagrams.first(),
-        Some(id) => diagrams.iter().find(|d| d.element == *id),
+        Some(id) => diagrams.iter().find(|d| d.elements.iter().any(|e| e == id)),
     };
     found.ok_or_else(|| {
-        let ids: Vec<&str> = diagrams.iter().map(|d| d.element.as_str()).collect();
+        let ids: Vec<&str> =
+            diagrams.iter().flat_map(|d| &d.elements).map(|e| e.as_str()).collect();
         let wanted = element.unwrap_or_default();
         Failure::usage(format!("no diagram of element `{wanted}` of {}", asset.identity.tag))
             .help(format!("there is one of {}", ids.join(", ")))

@@ -143,7 +143,7 @@ fn heading(job: &Job, prepared: &Prepared) -> String {
         .map(String::as_str)
         .collect();
     format!(
-        "{}\n{}  {}\n{} points on {}, about {} of injection\n\n",
+        "{}\n{}  {}\n{} points on {}, about {} on the rig\n\n",
         styled(STRONG, &plain(&job.plan.title)),
         plain(&identity.tag),
         plain(&what.join(" ")),

@@ -1,0 +1,306 @@
+//! Procedures fed with observations made by hand.
+
+use waltron_core::asset::{Asset, ThermalRating};
+use waltron_core::capability::{Capability, Channel, Input};
+use waltron_core::clearance::{Refusal, clear, longest_at};
+use waltron_core::document::{AssetForm, PlanForm, Source};
+use waltron_core::grading::{Grade, Verdict};
+use waltron_core::observation::{Edge, Ended, Observation, Span};
+use waltron_core::procedure::{Action, Answer, Bench, Procedure, SetupError};
+use waltron_core::program::{Profile, Program};
+use waltron_core::quantity::{Measure, Time, amperes, seconds};
+use waltron_core::tolerance::Tolerance;
+
+const ASSET: &str = r#"
+[asset]
+kind = "relay"
+tag = "Q01"
+[ratings]
+frequency = "50 Hz"
+thermal = [{ current = "4 A" }, { current = "30 A", for = "10 s" }, { current = "100 A", for = "1 s" }]
+[tolerance]
+current = "2 %"
+time = "5 % or 40 ms"
+[[element]]
+id = "51P"
+function = "overcurrent"
+measures = "phase"
+pickup = "1 A"
+reset_ratio = "95 %"
+curve = { family = "iec", shape = "very-inverse", tms = 0.3 }
+[[element]]
+id = "50P"
+function = "overcurrent"
+measures = "phase"
+pickup = "8 A"
+curve = { family = "definite", delay = "60 ms" }
+[[element]]
+id = "51N"
+function = "overcurrent"
+enabled = false
+measures = "residual"
+pickup = "0.2 A"
+curve = { family = "definite", delay = "1 s" }
+"#;
+
+fn asset() -> Asset {
+    AssetForm::load(&Source::new("asset", ASSET)).unwrap()
+}
+
+fn rig(meanings: &[&str]) -> Capability {
+    let channel = |id: &&str| Channel {
+        id: (*id).into(),
+        range: amperes(32.0),
+        accuracy: Tolerance::larger_of(0.001, amperes(0.0)),
+    };
+    let input = |m: &&str| Input { id: (*m).into(), meaning: (*m).into(), debounce: seconds(0.0) };
+    Capability {
+        currents: ["ia", "ib", "ic"].iter().map(channel).collect(),
+        voltages: Vec::new(),
+        inputs: meanings.iter().map(input).collect(),
+        timing_resolution: seconds(1e-4),
+        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+    }
+}
+
+fn procedure(test: &str, meanings: &[&str]) -> Result<Box<dyn Procedure>, SetupError> {
+    let (asset, rig) = (asset(), rig(meanings));
+    let source = Source::new(
+        "plan",
+        format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\n{test}"),
+    );
+    let plan = PlanForm::load(&source).unwrap().resolve(&source, &asset).unwrap();
+    plan.tests[0].procedure(Bench { asset: &asset, capability: &rig })
+}
+
+fn injected(p: &mut dyn Procedure) -> Program {
+    match p.next() {
+        Action::Inject(program) => program,
+        other => panic!("expected an injection, got {other:?}"),
+    }
+}
+
+/// An observation of a program in which contacts change at times since a segment's start.
+fn seen(program: &Program, segment: &str, edges: &[(&str, f64, bool)]) -> Observation {
+    let mut start = seconds(0.0);
+    let mut spans = Vec::new();
+    let mut base = seconds(0.0);
+    for s in &program.segments {
+        let end = start + s.longest().unwrap();
+        if s.name == segment {
+            base = start;
+        }
+        spans.push(Span { start, end, ended: Ended::Finished });
+        start = end;
+    }
+    let edge = |(signal, t, closed): &(&str, f64, bool)| Edge {
+        signal: (*signal).into(),
+        time: base + seconds(*t),
+        closed: *closed,
+    };
+    Observation {
+        segments: spans,
+        closed_at_start: vec![],
+        edges: edges.iter().map(edge).collect(),
+    }
+}
+
+fn one(grades: Vec<Grade>) -> Grade {
+    assert_eq!(grades.len(), 1);
+    grades.into_iter().next().unwrap()
+}
+
+#[test]
+fn trip_times_are_taken_from_inception_and_graded() {
+    let mut p = procedure("procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"0.9 x\", \"2 x\", \"2.5 x\"]\nprefault = \"0.5 A\"", &["trip"]).unwrap();
+    let program = injected(&mut *p);
+    assert_eq!(
+        program.segments.iter().map(|s| s.name.as_str()).collect::<Vec<_>>(),
+        ["rest", "pre-fault", "fault"]
+    );
+    let below = one(p.observe(&seen(&program, "fault", &[])));
+    assert_eq!((below.verdict, below.point.id.as_str()), (Verdict::Pass, "t/A-N/0.9x"));
+    let program = injected(&mut *p);
+    let late = one(p.observe(&seen(&program, "fault", &[("trip", 4.6, true)])));
+    assert_eq!(late.verdict, Verdict::Fail);
+    assert!(
+        (late.measured.get("time").unwrap() - 4.6).abs() < 1e-9 && late.reason.contains("too late")
+    );
+    // Operation during pre-fault is no trip time.
+    let program = injected(&mut *p);
+    let early = one(p.observe(&seen(&program, "pre-fault", &[("trip", 0.1, true)])));
+    assert_eq!(early.verdict, Verdict::Fail);
+    assert!(
+        early.measured.is_empty() && early.reason.contains("before inception"),
+        "{}",
+        early.reason
+    );
+    assert_eq!(p.next(), Action::Done);
+}
+
+#[test]
+fn a_contact_that_was_closed_before_the_injection_proves_nothing() {
+    let mut p = procedure(
+        "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"2 x\"]",
+        &["trip"],
+    )
+    .unwrap();
+    let program = injected(&mut *p);
+    let mut stuck = seen(&program, "fault", &[]);
+    stuck.closed_at_start = vec!["trip".into()];
+    let grade = one(p.observe(&stuck));
+    assert_eq!(grade.verdict, Verdict::Inconclusive);
+    assert!(grade.reason.contains("reset the relay"));
+}
+
+#[test]
+fn the_fastest_stage_on_the_contact_sets_the_expected_time() {
+    let p = procedure(
+        "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"8 x\", \"10 x\"]",
+        &["trip"],
+    )
+    .unwrap();
+    let planned = p.planned();
+    // At 8 A the fast stage may or may not pick up: early operation is allowed, not required.
+    assert!((planned[0].expected.get("time").unwrap() - 0.3 * 13.5 / 7.0).abs() < 1e-9);
+    assert!((planned[0].limits.get("earliest").unwrap() - 0.02).abs() < 1e-9);
+    assert!(planned[0].limits.get("latest").unwrap() > 0.58);
+    assert!((planned[1].expected.get("time").unwrap() - 0.06).abs() < 1e-12);
+}
+
+#[test]
+fn asking_for_a_reset_comes_after_an_operation_only() {
+    let mut p = procedure("procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"0.9 x\", \"2 x\", \"3 x\"]\nreset = \"ask\"", &["trip"]).unwrap();
+    let program = injected(&mut *p);
+    p.observe(&seen(&program, "fault", &[]));
+    let program = injected(&mut *p);
+    p.observe(&seen(&program, "fault", &[("trip", 4.0, true)]));
+    assert!(matches!(p.next(), Action::Ask(q) if q.text.contains("Reset")));
+    p.answer(Answer::Confirmed);
+    assert!(matches!(p.next(), Action::Inject(_)));
+}
+
+#[test]
+fn a_function_that_is_off_is_not_tested_and_says_why() {
+    let mut p = procedure(
+        "procedure = \"trip-time\"\nelement = \"51N\"\nloops = [\"A-N\"]\nat = [\"2 x\"]",
+        &["trip"],
+    )
+    .unwrap();
+    let Action::Conclude(grades) = p.next() else { panic!("nothing may be injected") };
+    assert_eq!(grades[0].verdict, Verdict::NotTested);
+    assert!(grades[0].reason.contains("switched off"));
+    assert_eq!(p.next(), Action::Done);
+}
+
+#[test]
+fn what_cannot_be_seen_is_refused_at_set_up() {
+    let refused =
+        |test: &str, meanings: &[&str]| procedure(test, meanings).map(|_| ()).unwrap_err();
+    let on_pair = "procedure = \"trip-time\"\nelement = \"51N\"\nloops = [\"A-B\"]\nat = [\"2 x\"]";
+    assert!(matches!(refused(on_pair, &["trip"]), SetupError::NotOnLoop { .. }));
+    let times = "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"2 x\"]";
+    assert!(matches!(refused(times, &["start"]), SetupError::NotWired { .. }));
+    let twice = "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"2 x\", \"2 A\", \"200 %\"]";
+    assert!(matches!(refused(twice, &["trip"]), SetupError::Twice { .. }));
+}
+
+fn stairs_of(program: &Program, name: &str) -> (Time, u32) {
+    let Profile::Stairs(s) = &program.segments[program.position(name).unwrap()].profile else {
+        panic!()
+    };
+    (s.dwell, s.steps)
+}
+
+#[test]
+fn pickup_and_dropout_are_read_off_the_stair() {
+    let mut p = procedure("procedure = \"pickup\"\nelement = \"51P\"\nloops = [\"B-N\"]\nfrom = \"0.9 x\"\nto = \"1.1 x\"\nstep = \"10 mA\"", &["trip", "start"]).unwrap();
+    let up = injected(&mut *p);
+    let (dwell, steps) = stairs_of(&up, "ramp up");
+    assert_eq!((dwell.si(), steps), (0.2, 20));
+    // Level 11 is 1.01 A; the contact answers 20 ms into it.
+    let grade = one(p.observe(&seen(&up, "ramp up", &[("start", 11.0 * 0.2 + 0.02, true)])));
+    assert_eq!(grade.verdict, Verdict::Pass);
+    assert!((grade.measured.get("current").unwrap() - 1.01).abs() < 1e-9);
+    let down = injected(&mut *p);
+    // From 1.05 A down by 10 mA: level 9 is 0.96 A.
+    let mut observation = seen(&down, "ramp down", &[("start", 9.0 * 0.2 + 0.02, false)]);
+    observation.edges.insert(0, Edge { signal: "start".into(), time: seconds(1.1), closed: true });
+    let grade = one(p.observe(&observation));
+    assert!((grade.measured.get("reset_ratio").unwrap() - 0.96 / 1.01).abs() < 1e-9);
+    assert_eq!(grade.verdict, Verdict::Pass);
+    assert_eq!(p.next(), Action::Done);
+}
+
+#[test]
+fn a_pickup_outside_the_ramp_fails_and_leaves_the_reset_untested() {
+    let test = "procedure = \"pickup\"\nelement = \"51P\"\nloops = [\"A-N\"]";
+    let mut p = procedure(test, &["trip", "start"]).unwrap();
+    let up = injected(&mut *p);
+    let grades = p.observe(&seen(&up, "ramp up", &[]));
+    assert_eq!(grades[0].verdict, Verdict::Fail);
+    assert!(grades[0].reason.contains("no operation up to 1.2 A"));
+    assert_eq!(grades[1].verdict, Verdict::NotTested);
+    let mut p = procedure(test, &["trip", "start"]).unwrap();
+    let up = injected(&mut *p);
+    let grades = p.observe(&seen(&up, "ramp up", &[("start", 0.02, true)]));
+    assert!(grades[0].reason.contains("where the ramp starts"));
+}
+
+#[test]
+fn a_stage_behind_another_is_ramped_in_pulses_on_the_trip() {
+    let mut p = procedure("procedure = \"pickup\"\nelement = \"50P\"\nloops = [\"A-N\"]\nfrom = \"0.95 x\"\nto = \"1.05 x\"", &["trip", "start"]).unwrap();
+    let up = injected(&mut *p);
+    let Profile::Stairs(stairs) = &up.segments[1].profile else { panic!() };
+    let pulse = stairs.dwell.si();
+    // Longer than 60 ms + 40 ms, shorter than 51P's earliest at 8.4 A: 0.3·13.5/7.57·0.95 less tolerance.
+    assert!(pulse > 0.1 && pulse < 0.49, "{pulse}");
+    assert!(stairs.rest.is_some());
+    let level = stairs.period().si() * 12.0 + 0.07;
+    let grade = one(p.observe(&seen(&up, "ramp up", &[("trip", level, true)])));
+    assert!((grade.measured.get("current").unwrap() - (7.6 + 12.0 * 0.032)).abs() < 1e-9);
+}
+
+#[test]
+fn an_inverse_stage_without_pickup_contact_is_not_tested_and_says_why() {
+    let mut p =
+        procedure("procedure = \"pickup\"\nelement = \"51P\"\nloops = [\"A-N\"]", &["trip"])
+            .unwrap();
+    let Action::Conclude(grades) = p.next() else { panic!() };
+    assert!(grades.iter().all(|g| g.verdict == Verdict::NotTested));
+    assert!(grades[0].reason.contains("no input is wired to a pickup contact"));
+}
+
+#[test]
+fn heating_is_added_up_and_refused_with_the_limit() {
+    let asset = asset();
+    let level = |at: &str| {
+        procedure(
+            &format!(
+                "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"{at}\"]"
+            ),
+            &["trip"],
+        )
+        .unwrap()
+        .planned()
+        .remove(0)
+        .program
+    };
+    let clear_it = |program| clear(program, &asset.ratings, &rig(&["trip"]));
+    assert!(clear_it(level("20 x")).is_ok());
+    assert!(matches!(
+        clear_it(level("150 A")).unwrap_err()[..],
+        [Refusal::AboveRange { .. }, Refusal::AboveRating { .. }]
+    ));
+    // 29 A may flow for 10.7 s by I²t of 9000 A²s at 30 A; 100 A·1 s allows more: 10 000 A²s.
+    assert!(
+        (longest_at(amperes(29.0), &asset.ratings).unwrap().unwrap().si() - 10_000.0 / 841.0).abs()
+            < 1e-9
+    );
+    assert_eq!(longest_at(amperes(4.0), &asset.ratings).unwrap(), None);
+    assert!(longest_at(amperes(101.0), &asset.ratings).is_err());
+    assert_eq!(
+        ThermalRating { current: amperes(30.0), duration: Some(seconds(10.0)) }.to_string(),
+        "30 A for 10 s"
+    );
+}

@@ -1,0 +1,103 @@
+//! Records: chained lines, cuts at any byte, changes that show.
+
+use waltron_core::grading::{Criterion, Grade, PointId, Summary, Values, Verdict};
+use waltron_core::quantity::seconds;
+use waltron_core::record::{
+    Chain, Event, FileCopy, Outcome, ReadError, Run, RunEnded, RunStarted, read,
+};
+
+fn record() -> String {
+    let file = |name: &str| FileCopy { name: name.into(), text: "Ωé\n".into() };
+    let started = RunStarted {
+        format: 1,
+        version: "0".into(),
+        title: "Überstrom".into(),
+        tester: Some("R. Amsel".into()),
+        reason: None,
+        ambient: vec![("temperature".into(), "19 °C".into())],
+        rig_name: "virtual".into(),
+        seed: Some(1),
+        asset: file("a"),
+        plan: file("p"),
+        rig: file("r"),
+    };
+    let grade = |n: u32, verdict| {
+        Event::Graded(Grade {
+            point: PointId {
+                id: format!("t/{}", n % 3),
+                test: "t".into(),
+                element: None,
+                fault_loop: None,
+            },
+            attempt: n / 3 + 1,
+            criterion: Criterion::TripTime,
+            stimulus: Values::none().with("multiple", uom::si::f64::Ratio::default()),
+            expected: Values::none().with("time", seconds(0.1 + 0.2)),
+            measured: Values::none(),
+            deviation: Values::none(),
+            limits: Values::none(),
+            verdict,
+            reason: "–".into(),
+        })
+    };
+    let mut events = vec![Event::RunStarted(Box::new(started))];
+    events.extend((0..5).map(|n| grade(n, if n < 3 { Verdict::Fail } else { Verdict::Pass })));
+    events.push(Event::RunEnded(RunEnded {
+        outcome: Outcome::Completed,
+        summary: Summary::default(),
+        not_reached: 0,
+        injected: seconds(1.5),
+    }));
+    let mut chain = Chain::default();
+    events.iter().map(|e| chain.line("2026-05-04T08:00:00.000Z", e).unwrap() + "\n").collect()
+}
+
+#[test]
+fn a_record_cut_at_any_byte_is_read_up_to_its_last_whole_event() {
+    let text = record();
+    let bytes = text.as_bytes();
+    for cut in 0..=bytes.len() {
+        let whole_lines = text.as_bytes()[..cut].iter().filter(|b| **b == b'\n').count();
+        match read(&bytes[..cut]) {
+            Ok(reading) => {
+                // The last line may be whole but for its line break.
+                let extra = reading.lines.len() - whole_lines;
+                assert!(extra <= 1 && reading.broken_at.is_none(), "cut at {cut}");
+                assert_eq!(reading.cut_bytes > 0, extra == 0 && cut > 0 && bytes[cut - 1] != b'\n');
+                assert!(Run::from_reading(&reading).is_some());
+            }
+            Err(error) => assert!(
+                whole_lines == 0 && error == ReadError::NothingWhole,
+                "cut at {cut}: {error}"
+            ),
+        }
+    }
+}
+
+#[test]
+fn the_latest_attempt_counts_and_floats_survive() {
+    let reading = read(record().as_bytes()).unwrap();
+    let run = Run::from_reading(&reading).unwrap();
+    assert_eq!(run.points.len(), 3);
+    assert_eq!(run.summary(), Summary { pass: 2, fail: 1, ..Summary::default() });
+    assert_eq!(run.points[0].attempt, 2);
+    assert_eq!(run.points[0].expected.get("time").unwrap().to_bits(), (0.1f64 + 0.2).to_bits());
+}
+
+#[test]
+fn a_change_in_the_middle_shows_with_its_line() {
+    let text = record();
+    let changed = text.replacen("\"verdict\":\"fail\"", "\"verdict\":\"pass\"", 1);
+    assert_eq!(
+        read(changed.as_bytes()).unwrap().broken_at,
+        Some(3),
+        "the line after the changed one"
+    );
+    let lines: Vec<&str> = text.lines().collect();
+    let without = [&lines[..2], &lines[3..]].concat().join("\n");
+    assert_eq!(read(without.as_bytes()).unwrap().broken_at, Some(3));
+    let garbage = [&lines[..2], &["not json"], &lines[2..]].concat().join("\n");
+    assert!(matches!(read(garbage.as_bytes()), Err(ReadError::BadLine { line: 3, .. })));
+    assert_eq!(read(lines[1..].join("\n").as_bytes()), Err(ReadError::NoStart));
+    assert_eq!(read(b""), Err(ReadError::NothingWhole));
+}

@@ -1,0 +1,148 @@
+//! What programs rely on: JSON, exit codes, equal seeds giving equal bytes.
+
+use crate::support::Site;
+use serde_json::Value;
+
+#[test]
+fn a_run_as_json_holds_what_the_contract_says() {
+    let site = Site::new();
+    let args = ["run", "q07-f1.plan.toml", "--format", "json", "--record", "r.run.jsonl"];
+    let run = site.waltron(&args).exits(1).json();
+    assert_eq!(run["record"], "r.run.jsonl");
+    assert_eq!(run["exit"], 1);
+    assert!(run["simulated_s"].as_f64().unwrap() > 100.0);
+    assert_eq!(
+        run["summary"]["pass"].as_u64().unwrap() + run["summary"]["fail"].as_u64().unwrap(),
+        57
+    );
+    let find = |id: &str| -> Value {
+        run["points"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap().clone()
+    };
+    let time = find("51P-times/A-N/2x");
+    assert_eq!(time["test"], "51P-times");
+    assert_eq!(time["element"], "51P");
+    assert_eq!(time["loop"], "A-N");
+    assert_eq!(time["attempt"], 1);
+    assert_eq!(time["expected"]["time_s"], 4.05);
+    assert!(time["measured"]["time_s"].as_f64().unwrap() > 4.4);
+    assert!(time["limits"]["earliest_s"].is_f64() && time["limits"]["latest_s"].is_f64());
+    let none = find("51P-times/A-N/0.95x");
+    assert_eq!(none["expected"], serde_json::json!({}), "absent means unknown, never 0");
+    assert_eq!(none["measured"], serde_json::json!({}));
+    let pickup = find("51P-pickup/A-N");
+    assert_eq!(pickup["expected"]["current_a"], 1.2);
+    assert!(pickup["limits"]["lower_a"].is_f64() && pickup["limits"]["upper_a"].is_f64());
+}
+
+#[test]
+fn the_same_seed_gives_the_same_bytes() {
+    let site = Site::new();
+    let run = |seed: &str| {
+        let record = "r.run.jsonl";
+        let done = site.waltron(&[
+            "run",
+            "q07-f1.plan.toml",
+            "--seed",
+            seed,
+            "--record",
+            record,
+            "--format",
+            "json",
+        ]);
+        let text = site.read(record);
+        std::fs::remove_file(site.dir.path().join(record)).unwrap();
+        (done.exits(1).out(), text)
+    };
+    assert_eq!(run("7"), run("7"));
+    assert_ne!(run("7").1, run("8").1);
+    assert!(run("7").1.contains("2026-05-04T08:00:00.000Z"));
+}
+
+#[test]
+fn curves_follow_the_standards_formulas_and_invert() {
+    let site = Site::new();
+    let shapes = [
+        ("iec", "normal-inverse", 0.14, 0.0, 0.02),
+        ("iec", "very-inverse", 13.5, 0.0, 1.0),
+        ("iec", "extremely-inverse", 80.0, 0.0, 2.0),
+        ("iec", "long-time-inverse", 120.0, 0.0, 1.0),
+        ("iec", "short-time-inverse", 0.05, 0.0, 0.04),
+        ("ieee", "moderately-inverse", 0.0515, 0.114, 0.02),
+        ("ieee", "very-inverse", 19.61, 0.491, 2.0),
+        ("ieee", "extremely-inverse", 28.2, 0.1217, 2.0),
+    ];
+    for (family, shape, k, c, alpha) in shapes {
+        let curve = [
+            "--family", family, "--shape", shape, "--tms", "0.3", "--pickup", "1.2 A", "--format",
+            "json",
+        ];
+        let mut args = vec!["curve", "time"];
+        args.extend(curve);
+        args.extend(["--at", "1.2 A", "--at", "1.5 A", "--at", "2.4 A", "--at", "30 x"]);
+        let times = site.waltron(&args).exits(0).json();
+        assert!(times["points"][0].get("time_s").is_none(), "does not operate at pickup");
+        for (i, m) in [(1, 1.25f64), (2, 2.0), (3, 30.0)] {
+            let expected = 0.3 * (k / (m.powf(alpha) - 1.0) + c);
+            let time = times["points"][i]["time_s"].as_f64().unwrap();
+            assert!((time / expected - 1.0).abs() < 1e-9, "{family} {shape} at {m}: {time}");
+            let text = format!("{time} s");
+            let mut args = vec!["curve", "current"];
+            args.extend(curve);
+            args.extend(["--time", &text]);
+            let back = site.waltron(&args).exits(0).json();
+            let current = back["points"][0]["current_a"].as_f64().unwrap();
+            assert!((current / (1.2 * m) - 1.0).abs() < 1e-6);
+        }
+    }
+    let args = [
+        "curve",
+        "time",
+        "--asset",
+        "q07-f1.asset.toml",
+        "--element",
+        "51P",
+        "--at",
+        "2.4 A",
+        "--at",
+        "6 A",
+        "--format",
+        "json",
+    ];
+    let from_file = site.waltron(&args).exits(0).json();
+    assert_eq!(
+        from_file["points"][0],
+        serde_json::json!({"multiple": 2.0, "current_a": 2.4, "time_s": 4.05})
+    );
+}
+
+#[test]
+fn schemas_describe_the_sample_files() {
+    let site = Site::new();
+    for (kind, key) in
+        [("asset", "ratings"), ("plan", "test"), ("rig", "input"), ("specimen", "noise")]
+    {
+        let schema = site.waltron(&["schema", kind]).exits(0).json();
+        assert!(schema["properties"][key].is_object(), "{kind}");
+        let described = schema["properties"][key]["description"]
+            .as_str()
+            .or(schema["properties"][key]["$ref"].as_str());
+        assert!(described.is_some(), "{kind} {key} tells an editor what it is");
+    }
+}
+
+#[test]
+fn every_command_has_help_with_examples_a_manual_and_completions() {
+    let site = Site::new();
+    for command in ["demo", "check", "run", "report", "plot", "schema", "completions", "man"] {
+        assert!(
+            site.waltron(&[command, "--help"]).exits(0).out().contains("Examples:"),
+            "{command}"
+        );
+    }
+    assert!(site.waltron(&["man"]).exits(0).out().contains(".TH"));
+    assert!(site.waltron(&["completions", "bash"]).exits(0).out().contains("waltron"));
+    site.waltron(&["man", "pages"]).exits(0);
+    assert!(site.dir.path().join("pages/waltron-run.1").is_file());
+    assert!(site.waltron(&["--version"]).exits(0).out().starts_with("waltron "));
+    assert!(site.waltron(&["chek"]).exits(2).err().contains("check"));
+}

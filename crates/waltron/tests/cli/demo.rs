@@ -1,0 +1,113 @@
+//! The demo, and what the runs of its relays show.
+
+use crate::support::{Site, points};
+
+#[test]
+fn the_demo_tests_both_relays_and_writes_records_and_reports() {
+    let site = Site::new();
+    let done = site.waltron(&["demo", "first"]).exits(0);
+    assert!(done.out().contains("What to look at next"));
+    let dir = site.dir.path().join("first");
+    for name in ["q07-f1.run.jsonl", "q07-f1.html", "q08-f2.run.jsonl", "q08-f2.html"] {
+        assert!(dir.join(name).is_file(), "{name}");
+    }
+    let page = std::fs::read_to_string(dir.join("q07-f1.html")).unwrap();
+    assert!(page.contains(">FAIL<") && page.contains("37 of 57 points pass"));
+    assert!(page.contains("51P-times/A-N/2x") && page.contains("too late"));
+    assert!(!page.contains("src=\"http") && !page.contains("href=\"http"), "self-contained");
+    let again = site.waltron(&["demo", "first"]).exits(2);
+    assert!(again.err().contains("--force"));
+    site.waltron(&["demo", "first", "--force"]).exits(0);
+}
+
+#[test]
+fn the_hidden_defect_fails_the_times_of_its_stage_and_nothing_else() {
+    let site = Site::new();
+    let run = site.waltron(&["run", "q07-f1.plan.toml", "--format", "json"]).exits(1).json();
+    for point in run["points"].as_array().unwrap() {
+        let id = point["id"].as_str().unwrap();
+        let slow = id.starts_with("51P-times/") && !id.ends_with("/0.95x");
+        let expected = if slow { "fail" } else { "pass" };
+        assert_eq!(point["verdict"], expected, "{id}: {}", point["reason"]);
+    }
+    let healthy = site.waltron(&["run", "q08-f2.plan.toml", "--format", "json"]).exits(0).json();
+    assert_eq!(healthy["summary"]["pass"], 38);
+}
+
+#[test]
+fn a_pickup_five_percent_off_is_found_within_a_step() {
+    let site = Site::new();
+    site.edit("q08-f2.specimen.toml", "3.985 A", "4.2 A");
+    site.edit("q08-f2.specimen.toml", "current = \"0.15 %\"", "current = \"0 %\"");
+    let run = site.waltron(&["run", "q08-f2.plan.toml", "--format", "json"]).exits(1).json();
+    let pickups: Vec<_> =
+        points(&run, "51P-pickup/").into_iter().filter(|p| p["criterion"] == "pickup").collect();
+    assert_eq!(pickups.len(), 3);
+    for point in pickups {
+        let measured = point["measured"]["current_a"].as_f64().unwrap();
+        let step = point["stimulus"]["step_current_a"].as_f64().unwrap();
+        assert!(measured >= 4.2 && measured <= 4.2 + step + 1e-9, "{measured} step {step}");
+        assert_eq!(point["verdict"], "fail");
+    }
+}
+
+#[test]
+fn a_function_that_is_off_is_not_tested_and_the_run_is_no_pass() {
+    let site = Site::new();
+    site.edit("q08-f2.asset.toml", "id = \"46\"", "id = \"46\"\nenabled = false");
+    let run = site.waltron(&["run", "q08-f2.plan.toml", "--format", "json"]).exits(5).json();
+    let off = points(&run, "46-");
+    assert_eq!(off.len(), 14);
+    assert!(off.iter().all(|p| p["verdict"] == "not_tested"));
+    assert!(off[0]["reason"].as_str().unwrap().contains("switched off"));
+}
+
+#[test]
+fn a_record_cut_off_is_reported_up_to_its_last_whole_event() {
+    let site = Site::new();
+    site.waltron(&["run", "q07-f1.plan.toml", "--record", "whole.run.jsonl"]).exits(1);
+    let text = site.read("whole.run.jsonl");
+    let start = text.find('\n').unwrap() + 1;
+    for (i, share) in [0.1, 0.33, 0.5, 0.77, 0.999].into_iter().enumerate() {
+        let cut = start + ((text.len() - start) as f64 * share) as usize;
+        site.write("cut.run.jsonl", &String::from_utf8_lossy(&text.as_bytes()[..cut]));
+        let page = format!("cut{i}.html");
+        let done = site.waltron(&["report", "cut.run.jsonl", "-o", &page]).exits(0);
+        assert!(
+            done.err().contains("cut off") || done.err().contains("ends before"),
+            "{}",
+            done.err()
+        );
+        assert!(site.read(&page).contains("The run did not come to its end"));
+    }
+    site.write("cut.run.jsonl", &text[..start / 2]);
+    assert!(
+        site.waltron(&["report", "cut.run.jsonl", "-o", "x.html"])
+            .exits(2)
+            .err()
+            .contains("no whole event")
+    );
+    site.write(
+        "changed.run.jsonl",
+        &text.replacen("\"verdict\":\"fail\"", "\"verdict\":\"pass\"", 1),
+    );
+    let done = site.waltron(&["report", "changed.run.jsonl", "-o", "changed.html"]).exits(0);
+    assert!(done.err().contains("changed after the test"));
+    assert!(site.read("changed.html").contains("The record was changed after the test"));
+}
+
+#[test]
+fn plots_of_runs_and_assets_are_written_as_svg_and_png() {
+    let site = Site::new();
+    site.waltron(&["run", "q07-f1.plan.toml", "--record", "r.run.jsonl"]).exits(1);
+    site.waltron(&["plot", "r.run.jsonl", "-o", "run.svg"]).exits(0);
+    let svg = site.read("run.svg");
+    assert_eq!(svg.matches("class=\"point\"").count(), 37, "25 points of 51P, 12 of 50P");
+    assert!(svg.contains("measured 4.49 s") && svg.contains("acceptance band"));
+    site.waltron(&["plot", "q08-f2.asset.toml", "-o", "asset.png", "--size", "640x400"]).exits(0);
+    let png = std::fs::read(site.dir.path().join("asset.png")).unwrap();
+    assert_eq!(&png[1..4], b"PNG");
+    assert_eq!(u32::from_be_bytes(png[16..20].try_into().unwrap()), 640);
+    let wrong = site.waltron(&["plot", "r.run.jsonl", "-o", "x.svg", "--element", "50Q"]).exits(2);
+    assert!(wrong.err().contains("51P, 50P, 51N"));
+}

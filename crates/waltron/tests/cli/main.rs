@@ -1,0 +1,6 @@
+//! The built program, driven on files in a temporary folder.
+
+mod bad_input;
+mod contract;
+mod demo;
+mod support;
