@@ -193,8 +193,9 @@ impl Program {
 
     /// A short digest of the program's content: the first 16 hex digits of its BLAKE3 hash.
     pub fn digest(&self) -> String {
+        let mut json = Vec::with_capacity(1024);
         // Serialising plain data of numbers and names cannot fail.
-        let json = serde_json::to_vec(self).unwrap_or_default();
+        let _ = serde_json::to_writer(&mut json, self);
         blake3::hash(&json).to_hex()[..16].to_owned()
     }
 

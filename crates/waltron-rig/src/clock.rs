@@ -1,6 +1,7 @@
 //! Where time stamps come from.
 
-use jiff::{SignedDuration, Timestamp};
+use humantime::format_rfc3339_millis;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 use waltron_core::quantity::{Measure, Time};
 
 /// A source of time stamps, told how much injected time has passed.
@@ -12,17 +13,13 @@ pub trait Clock {
     fn injected(&mut self, time: Time);
 }
 
-fn stamp(timestamp: Timestamp) -> String {
-    format!("{timestamp:.3}")
-}
-
 /// The machine's clock.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct SystemClock;
 
 impl Clock for SystemClock {
     fn now(&mut self) -> String {
-        stamp(Timestamp::now())
+        format_rfc3339_millis(SystemTime::now()).to_string()
     }
 
     fn injected(&mut self, _time: Time) {}
@@ -32,23 +29,25 @@ impl Clock for SystemClock {
 /// seed gives the same record byte for byte.
 #[derive(Clone, Copy, Debug)]
 pub struct SimulatedClock {
-    now: Timestamp,
+    now: SystemTime,
 }
 
 impl SimulatedClock {
-    /// Starts at a number of seconds since 1970-01-01 UTC; `None` beyond the calendar's range.
-    pub fn starting_at(unix_seconds: i64) -> Option<Self> {
-        Timestamp::from_second(unix_seconds).ok().map(|now| Self { now })
+    /// Starts at a number of seconds since 1970-01-01 UTC; `None` beyond the year 9999.
+    pub fn starting_at(unix_seconds: u64) -> Option<Self> {
+        const LAST: u64 = 253_402_300_799;
+        let now = UNIX_EPOCH.checked_add(Duration::from_secs(unix_seconds))?;
+        (unix_seconds <= LAST).then_some(Self { now })
     }
 }
 
 impl Clock for SimulatedClock {
     fn now(&mut self) -> String {
-        stamp(self.now)
+        format_rfc3339_millis(self.now).to_string()
     }
 
     fn injected(&mut self, time: Time) {
-        let passed = SignedDuration::try_from_secs_f64(time.si()).unwrap_or_default();
+        let passed = Duration::try_from_secs_f64(time.si()).unwrap_or_default();
         self.now = self.now.checked_add(passed).unwrap_or(self.now);
     }
 }

@@ -235,7 +235,6 @@ impl Runner<'_> {
         procedure: &mut dyn Procedure,
         program: Program,
     ) -> Result<Vec<Grade>, Halt> {
-        let digest = program.digest();
         let cleared: Cleared =
             match clear(program.clone(), &self.asset.ratings, self.rig.capability()) {
                 Ok(cleared) => cleared,
@@ -249,7 +248,6 @@ impl Runner<'_> {
         self.injected += observation.length();
         self.emit(&Event::Observed {
             test: id.clone(),
-            digest,
             program,
             observation: observation.clone(),
         })?;

@@ -22,6 +22,8 @@ pub struct RecordWriter {
     path: PathBuf,
     chain: Chain,
     durability: Durability,
+    /// Lines not written yet: an observation waits for the grades that follow from it.
+    waiting: String,
 }
 
 /// Why a record cannot be written.
@@ -52,17 +54,26 @@ impl RecordWriter {
             .create_new(true)
             .open(path)
             .map_err(|source| WriteError::Io { path: path.to_owned(), source })?;
-        Ok(Self { file, path: path.to_owned(), chain: Chain::default(), durability })
+        let (path, chain) = (path.to_owned(), Chain::default());
+        Ok(Self { file, path, chain, durability, waiting: String::new() })
     }
 
     /// Appends an event; returns once it is as safe as the durability asks.
     ///
+    /// An observation goes out together with the event that follows it, which comes before the
+    /// next injection.
+    ///
     /// # Errors
     /// When the event cannot be written.
     pub fn append(&mut self, at: &str, event: &Event) -> Result<(), WriteError> {
-        let mut line = self.chain.line(at, event)?;
-        line.push('\n');
-        let written = self.file.write_all(line.as_bytes()).and_then(|()| match self.durability {
+        self.waiting.push_str(&self.chain.line(at, event)?);
+        self.waiting.push('\n');
+        if matches!(event, Event::Observed { .. }) { Ok(()) } else { self.flush() }
+    }
+
+    fn flush(&mut self) -> Result<(), WriteError> {
+        let lines = std::mem::take(&mut self.waiting);
+        let written = self.file.write_all(lines.as_bytes()).and_then(|()| match self.durability {
             Durability::System => Ok(()),
             Durability::Disk => self.file.sync_data(),
         });
@@ -72,5 +83,12 @@ impl RecordWriter {
     /// Where the record is.
     pub fn path(&self) -> &Path {
         &self.path
+    }
+}
+
+impl Drop for RecordWriter {
+    fn drop(&mut self) {
+        // What waits here was observed but not graded; there is nobody left to tell of an error.
+        let _ = self.flush();
     }
 }

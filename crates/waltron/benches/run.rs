@@ -1,22 +1,27 @@
 //! The built program as a user starts it: a plan of 500 trip-time points, and `--version`.
 //!
-//! The plan is the feeder relay's very inverse stage at 100 levels on five loops. The time is that
-//! of the whole process, with record and JSON; the result is checked before anything is timed.
+//! The plan is the sample feeder relay's own test of its very inverse stage, five levels on five
+//! loops, each repeated twenty times. The time is that of the whole process, with record and JSON;
+//! the result is checked before anything is timed.
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use std::path::Path;
 use std::process::{Command, Stdio};
 
-fn plan() -> String {
-    let levels: Vec<String> =
-        (0..100).map(|i| format!("\"{:.2} x\"", 1.5 + 0.055 * f64::from(i))).collect();
-    format!(
-        "[plan]\ntitle = \"500 points\"\nasset = \"q07-f1.asset.toml\"\nrig = \"q07-f1.rig.toml\"\n\
-         [[test]]\nid = \"times\"\nprocedure = \"trip-time\"\nelement = \"51P\"\n\
-         loops = [\"A-N\", \"B-N\", \"C-N\", \"A-B\", \"A-B-C\"]\nat = [{}]\n",
-        levels.join(", ")
-    )
-}
+const PLAN: &str = r#"
+[plan]
+title = "500 points"
+asset = "q07-f1.asset.toml"
+rig = "q07-f1.rig.toml"
+[[test]]
+id = "times"
+procedure = "trip-time"
+element = "51P"
+loops = ["A-N", "B-N", "C-N", "A-B", "A-B-C"]
+at = ["0.95 x", "2 x", "3 x", "5 x", "7 x"]
+prefault = "0.5 A"
+repeat = 20
+"#;
 
 fn run(c: &mut Criterion) {
     let dir = tempfile::tempdir().unwrap();
@@ -25,7 +30,7 @@ fn run(c: &mut Criterion) {
         let name = format!("q07-f1.{kind}.toml");
         std::fs::copy(demo.join(&name), dir.path().join(&name)).unwrap();
     }
-    std::fs::write(dir.path().join("500.plan.toml"), plan()).unwrap();
+    std::fs::write(dir.path().join("500.plan.toml"), PLAN).unwrap();
     let waltron = |args: &[&str]| {
         let mut command = Command::new(env!("CARGO_BIN_EXE_waltron"));
         command.args(args).current_dir(dir.path()).stdin(Stdio::null());

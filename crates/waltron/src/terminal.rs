@@ -66,6 +66,12 @@ impl Terminal {
         let _ = io::stdout().flush();
     }
 
+    /// Results for programs, as they are: there is no colour in them to strip.
+    pub(crate) fn print_data(&self, text: &str) {
+        let mut out = io::stdout().lock();
+        let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+    }
+
     /// Chatter, warnings and errors.
     pub(crate) fn chat(&self, text: &str) {
         let _ = AutoStream::new(io::stderr().lock(), self.err).write_all(text.as_bytes());

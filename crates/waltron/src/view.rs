@@ -122,7 +122,7 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
             .filter_map(|g| g.deviation.iter().last())
             .map(|(_, value)| value)
             .max_by(|a, b| magnitude(*a).total_cmp(&magnitude(*b)))
-            .map_or_else(|| "–".to_owned(), |value| value.to_string().replace('-', ""));
+            .map_or_else(|| "–".to_owned(), |value| value.deviation_text().replace(['-', '+'], ""));
         table.add_row([
             plain(test),
             s.total().to_string(),
@@ -150,7 +150,9 @@ fn magnitude(value: waltron_core::grading::Value) -> f64 {
 pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -> String {
     let s = ended.summary;
     let mut text = String::from("\n");
-    text.push_str(&table(grades, terminal));
+    if !grades.is_empty() {
+        text.push_str(&table(grades, terminal));
+    }
     let exit = Exit::of(Some(&ended.outcome), s);
     let (word, style) = match exit {
         Exit::Pass => ("PASS", GOOD),
@@ -180,4 +182,56 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
         text.push_str(&format!("{}\n", styled(BAD, &plain(message))));
     }
     text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use waltron_core::grading::PointId;
+    use waltron_core::quantity::{amperes, seconds};
+
+    fn grade(verdict: Verdict, measured: Option<f64>) -> Grade {
+        Grade {
+            point: PointId {
+                id: "t/A-N/\u{1b}2x".into(),
+                test: "t".into(),
+                element: None,
+                fault_loop: None,
+            },
+            attempt: 1,
+            criterion: Criterion::TripTime,
+            stimulus: Values::none().with("current", amperes(2.4)),
+            expected: Values::none().with("time", seconds(4.05)),
+            measured: Values::none().with_some("time", measured.map(seconds)),
+            deviation: Values::none(),
+            limits: Values::none().with("earliest", seconds(3.7)),
+            verdict,
+            reason: "no operation within 8 s".into(),
+        }
+    }
+
+    #[test]
+    fn a_point_takes_one_line_or_two_on_a_narrow_terminal() {
+        let wide = point_line(&grade(Verdict::Pass, Some(4.1)), 12, None);
+        assert_eq!(wide.lines().count(), 1);
+        assert!(
+            wide.contains("measured 4.100 s") && wide.contains("expected 4.05 s (from 3.700 s)")
+        );
+        let narrow = point_line(&grade(Verdict::Fail, None), 12, Some(40));
+        assert_eq!(narrow.lines().count(), 2);
+        assert!(narrow.contains("measured no trip") && narrow.contains("no operation within 8 s"));
+        assert!(
+            !narrow.contains("\u{1b}2x"),
+            "control characters from files do not reach the terminal"
+        );
+        let skipped = point_line(&grade(Verdict::NotTested, None), 12, None);
+        assert!(!skipped.contains("measured") && skipped.contains("not tested"));
+    }
+
+    #[test]
+    fn durations_read_as_people_say_them() {
+        assert_eq!(duration(seconds(0.25)), "250 ms");
+        assert_eq!(duration(seconds(382.4)), "6 min 22 s");
+        assert_eq!(duration(seconds(3.0 * 3600.0 + 125.0)), "3 h 2 min");
+    }
 }

@@ -5,6 +5,7 @@ use crate::quantity::{Dimension, Measure, Quantity, fixed, significant};
 use serde::de::{MapAccess, Visitor};
 use serde::ser::SerializeMap;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use std::borrow::Cow;
 use std::fmt;
 
 /// A value with the unit it is reported in.
@@ -21,7 +22,7 @@ pub enum Value {
 /// At the edge the name carries the unit: `time` of 4.05 s becomes `"time_s": 4.05`, `reset` of
 /// 0.95 as percent becomes `"reset_pct": 95.0`. A plain number has no suffix.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Values(Vec<(String, Value)>);
+pub struct Values(Vec<(Cow<'static, str>, Value)>);
 
 const SUFFIXES: &[(&str, Dimension)] = &[
     ("_s", Dimension::TIME),
@@ -42,14 +43,14 @@ impl Values {
 
     /// Adds a quantity.
     #[must_use]
-    pub fn with<Q: Measure>(mut self, name: &str, value: Q) -> Self {
-        self.0.push((name.to_owned(), Value::Plain(Quantity::of(value))));
+    pub fn with<Q: Measure>(mut self, name: &'static str, value: Q) -> Self {
+        self.0.push((name.into(), Value::Plain(Quantity::of(value))));
         self
     }
 
     /// Adds a quantity if there is one.
     #[must_use]
-    pub fn with_some<Q: Measure>(self, name: &str, value: Option<Q>) -> Self {
+    pub fn with_some<Q: Measure>(self, name: &'static str, value: Option<Q>) -> Self {
         match value {
             Some(value) => self.with(name, value),
             None => self,
@@ -58,8 +59,8 @@ impl Values {
 
     /// Adds a share (0.95 for 95 %) that is reported in percent.
     #[must_use]
-    pub fn with_percent(mut self, name: &str, share: f64) -> Self {
-        self.0.push((name.to_owned(), Value::Percent(share)));
+    pub fn with_percent(mut self, name: &'static str, share: f64) -> Self {
+        self.0.push((name.into(), Value::Percent(share)));
         self
     }
 
@@ -94,7 +95,7 @@ impl Values {
 
     /// Names and values in order.
     pub fn iter(&self) -> impl Iterator<Item = (&str, Value)> {
-        self.0.iter().map(|(n, v)| (n.as_str(), *v))
+        self.0.iter().map(|(n, v)| (n.as_ref(), *v))
     }
 }
 
@@ -110,7 +111,7 @@ impl fmt::Display for Value {
 
 impl Value {
     /// The value as a deviation: signed, percentages to a hundredth.
-    fn deviation_text(self) -> String {
+    pub fn deviation_text(self) -> String {
         match self {
             Self::Percent(share) => {
                 // Adding zero turns a rounded -0 into 0.
@@ -127,9 +128,10 @@ impl Value {
         }
     }
 
-    fn edge(self, name: &str) -> (String, f64) {
+    /// The suffix of the name and the number that stand for it at the edge.
+    fn edge(self) -> (&'static str, f64) {
         match self {
-            Self::Percent(share) => (format!("{name}_pct"), tidy(share * 100.0)),
+            Self::Percent(share) => ("_pct", tidy(share * 100.0)),
             Self::Plain(q) => {
                 let suffix = SUFFIXES.iter().find(|(_, d)| *d == q.dimension).map_or("", |s| s.0);
                 let number = if q.dimension == Dimension::ANGLE {
@@ -137,7 +139,7 @@ impl Value {
                 } else {
                     q.si
                 };
-                (format!("{name}{suffix}"), number)
+                (suffix, number)
             }
         }
     }
@@ -164,8 +166,12 @@ fn tidy(number: f64) -> f64 {
 impl Serialize for Values {
     fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
         let mut map = out.serialize_map(Some(self.0.len()))?;
+        let mut key = String::with_capacity(24);
         for (name, value) in &self.0 {
-            let (key, number) = value.edge(name);
+            let (suffix, number) = value.edge();
+            key.clear();
+            key.push_str(name);
+            key.push_str(suffix);
             map.serialize_entry(&key, &number)?;
         }
         map.end()
@@ -183,7 +189,8 @@ impl<'de> Deserialize<'de> for Values {
             fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<Values, M::Error> {
                 let mut values = Vec::new();
                 while let Some((key, number)) = map.next_entry::<String, f64>()? {
-                    values.push(Value::from_edge(&key, number));
+                    let (name, value) = Value::from_edge(&key, number);
+                    values.push((Cow::Owned(name), value));
                 }
                 Ok(Values(values))
             }

@@ -44,7 +44,10 @@ impl Chain {
             event: &'a Event,
         }
         let line = Borrowed { n: self.n + 1, at, prev: &self.prev, event };
-        let text = serde_json::to_string(&line)?;
+        let mut text = Vec::with_capacity(2048);
+        serde_json::to_writer(&mut text, &line)?;
+        // JSON is UTF-8; the check costs less than it would to trust it.
+        let text = String::from_utf8(text).map_err(serde::ser::Error::custom)?;
         self.n += 1;
         self.prev = digest(text.as_bytes());
         Ok(text)

@@ -26,9 +26,7 @@ pub enum Event {
     Observed {
         /// The test it belongs to.
         test: Name,
-        /// Digest of the program.
-        digest: String,
-        /// The program itself.
+        /// The program, whole: what was put out stands in the record itself.
         program: Program,
         /// What was seen.
         observation: Observation,

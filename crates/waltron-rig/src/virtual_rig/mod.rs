@@ -126,6 +126,11 @@ impl VirtualRig {
             let change = self.specimen.advance(until);
             let to = change.as_ref().map_or(until, |edge| edge.time);
             if !self.keep_pace(play.began, to, play.attendant) {
+                // In real pace the output was on until now, not until the planned moment.
+                if self.pace == Pace::Real {
+                    let passed = seconds(play.began.elapsed().as_secs_f64());
+                    play.now = play.now.max(passed).min(to);
+                }
                 return Some(None);
             }
             play.now = to;

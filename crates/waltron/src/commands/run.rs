@@ -7,13 +7,12 @@ use crate::job::Job;
 use crate::signals::{StopFlag, install};
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
-use serde_json::json;
 use std::io::BufRead;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
-use waltron_core::grading::Grade;
+use waltron_core::grading::{Grade, Summary};
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::record::Event;
+use waltron_core::record::{Event, Outcome};
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
 use waltron_rig::runner::{self, Finished, Prepared};
@@ -39,7 +38,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let done = execute(&job, prepared, &record, how, attendant, &mut *clock, terminal)?;
     let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
     if args.format == Format::Json {
-        terminal.print(&format!("{}\n", json_of(&record, exit, &done)));
+        terminal.print_data(&(json_of(&record, exit, &done)? + "\n"));
     } else {
         terminal.print(&view::summary(&done.grades, &done.ended, terminal));
         let (shown, page) = (record.display(), record.with_extension("").with_extension("html"));
@@ -52,15 +51,26 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
 }
 
 /// The contract's object; see docs/json.md.
-fn json_of(record: &Path, exit: Exit, done: &Finished) -> serde_json::Value {
-    json!({
-        "record": record.display().to_string(),
-        "exit": exit.code(),
-        "outcome": done.ended.outcome,
-        "simulated_s": done.ended.injected.value,
-        "summary": done.ended.summary,
-        "points": done.grades,
-    })
+#[derive(serde::Serialize)]
+struct RunJson<'a> {
+    record: String,
+    exit: u8,
+    outcome: &'a Outcome,
+    simulated_s: f64,
+    summary: Summary,
+    points: &'a [Grade],
+}
+
+fn json_of(record: &Path, exit: Exit, done: &Finished) -> Result<String, Failure> {
+    let json = RunJson {
+        record: record.display().to_string(),
+        exit: exit.code(),
+        outcome: &done.ended.outcome,
+        simulated_s: done.ended.injected.value,
+        summary: done.ended.summary,
+        points: &done.grades,
+    };
+    serde_json::to_string(&json).map_err(|e| Failure::trouble(format!("cannot write JSON: {e}")))
 }
 
 /// How a run is done.
@@ -109,11 +119,10 @@ pub(crate) fn execute(
             let line = view::point_line(grade, id_width, terminal.width());
             bar.suspend(|| terminal.print(&line));
         }
-        let left = (likely.value - injected).max(0.0);
-        bar.set_message(format!(
-            "about {} left",
-            view::duration(waltron_core::quantity::seconds(left))
-        ));
+        if !bar.is_hidden() {
+            let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0));
+            bar.set_message(format!("about {} left", view::duration(left)));
+        }
         bar.inc(1);
     };
     let mut sink = |event: &Event| {

@@ -1,16 +1,18 @@
 //! Pickup: a stair up to operation, then down to reset; pulses where another stage would trip.
 
+mod way;
+
 use super::setup::{not_tested, phase_current, switched_off};
 use super::{Action, Answer, Bench, Planned, Procedure, SetupError};
-use crate::asset::{Asset, Element};
+use crate::asset::Element;
 use crate::fault_loop::FaultLoop;
 use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_limits};
 use crate::name::Name;
 use crate::observation::Observation;
-use crate::phasor::Phasor;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
 use crate::quantity::{Current, Measure, Ratio, Time, seconds, text};
 use crate::stimulus::Stimulus;
+use way::{Way, way};
 
 /// What a pickup test is told to do.
 #[derive(Clone, Debug, PartialEq)]
@@ -36,17 +38,6 @@ pub struct PickupSettings {
 const UP: &str = "ramp up";
 const HOLD: &str = "picked up";
 const DOWN: &str = "ramp down";
-
-/// How the element can be seen to pick up on a loop.
-#[derive(Clone, Debug, PartialEq)]
-enum Way {
-    /// A stair, watching a contact; the time on each level may be longer than asked.
-    Stairs { signal: Name, dwell: Time },
-    /// Pulses, watching the trip contact: each longer than this stage needs, shorter than others.
-    Pulses { signal: Name, pulse: Time, rest: Time },
-    /// No contact tells this element's pickup from another's.
-    Hidden(String),
-}
 
 struct Ramp {
     pickup_point: PointId,
@@ -124,7 +115,8 @@ fn ramp(
     let from = element.pickup * settings.from;
     let steps = whole_steps(((element.pickup * settings.to - from) / step).value);
     let to = from + step * steps;
-    let way = way(settings, bench, element, fault_loop, [from * scale, to * scale])?;
+    let range = [from * scale, to * scale];
+    let way = way(settings.dwell, bench, element, fault_loop, range)?;
     let point = |suffix: &str| PointId {
         id: format!("{}/{fault_loop}{suffix}", settings.test),
         test: settings.test.clone(),
@@ -141,67 +133,6 @@ fn ramp(
         to,
         step,
     })
-}
-
-/// Chooses how to see the element pick up, between two phase current levels.
-fn way(
-    settings: &PickupSettings,
-    bench: Bench<'_>,
-    element: &Element,
-    fault_loop: FaultLoop,
-    [from, to]: [Current; 2],
-) -> Result<Way, SetupError> {
-    let at = |i: Current| fault_loop.currents(i).map(Phasor::complex);
-    let others = |asset: &Asset, same: &dyn Fn(&Element) -> bool| -> Vec<Element> {
-        let active = asset.elements.iter().filter(|e| e.enabled && e.id != element.id);
-        active.filter(|e| same(e) && e.may_pick_up(at(to))).cloned().collect()
-    };
-    let start = element.start.as_ref().filter(|s| bench.capability.sees(s));
-    if let Some(signal) = start
-        && others(bench.asset, &|e| e.start.as_ref() == Some(signal)).is_empty()
-    {
-        return Ok(Way::Stairs { signal: signal.clone(), dwell: settings.dwell });
-    }
-    if !bench.capability.sees(&element.trip) {
-        let signal = element.start.clone().unwrap_or_else(|| element.trip.clone());
-        return Err(SetupError::NotWired { element: element.id.clone(), signal });
-    }
-    let signal = element.trip.clone();
-    // The slowest the element may be at any level where it must operate.
-    let certain = element.tolerances.current.upper(element.pickup) * 1.001;
-    let needs = element
-        .characteristic
-        .operate_time((certain / element.pickup).value)
-        .map(|t| element.tolerances.time.upper(t) + seconds(0.02));
-    let rivals = others(bench.asset, &|e| e.trip == element.trip);
-    let Some(needs) = needs.filter(|t| t.si() <= 10.0) else {
-        return Ok(Way::Hidden(format!(
-            "no input is wired to a pickup contact of {} alone, and its trip is too slow near \
-             pickup to ramp on",
-            element.id
-        )));
-    };
-    if rivals.is_empty() {
-        return Ok(Way::Stairs { signal, dwell: settings.dwell.max(needs) });
-    }
-    let rival_earliest = rivals
-        .iter()
-        .flat_map(|e| [e.acceptance(at(from)).earliest, e.acceptance(at(to)).earliest])
-        .flatten()
-        .fold(seconds(f64::INFINITY), Time::min);
-    let rest = rivals.iter().map(|e| e.characteristic.reset_time()).fold(seconds(0.5), Time::max);
-    let pulse =
-        if rival_earliest.si().is_finite() { (needs + rival_earliest) / 2.0 } else { needs };
-    if needs < rival_earliest {
-        Ok(Way::Pulses { signal, pulse: pulse.min(needs * 2.0), rest })
-    } else {
-        let names: Vec<&str> = rivals.iter().map(|e| e.id.as_str()).collect();
-        Ok(Way::Hidden(format!(
-            "{} would trip before {} on the same contact `{signal}`",
-            names.join(", "),
-            element.id
-        )))
-    }
 }
 
 impl Ramp {

@@ -1,0 +1,200 @@
+//! Reports and plots of a run made by hand: what a reader must find, and must not.
+
+use waltron_core::fault_loop::FaultLoop;
+use waltron_core::grading::{Criterion, Grade, PointId, Summary, Values, Verdict};
+use waltron_core::quantity::{Ratio, amperes, seconds};
+use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
+use waltron_report::html::html;
+use waltron_report::plot::{Outcome as Mark, TimeCurrent, png, svg};
+
+const ASSET: &str = r#"
+[asset]
+kind = "relay"
+tag = "Q01 <b>&"
+maker = "Oriel & Finch"
+[ratings]
+frequency = "50 Hz"
+[[element]]
+id = "51P"
+function = "overcurrent"
+measures = "phase"
+pickup = "1 A"
+curve = { family = "iec", shape = "very-inverse", tms = 0.3 }
+[[element]]
+id = "50P"
+function = "overcurrent"
+measures = "phase"
+pickup = "8 A"
+curve = { family = "definite", delay = "60 ms" }
+[[element]]
+id = "50N"
+function = "overcurrent"
+measures = "residual"
+pickup = "0.3 A"
+curve = { family = "definite", delay = "0.5 s" }
+trip = "earth"
+"#;
+
+fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Grade {
+    let operates = multiple > 1.0;
+    Grade {
+        point: PointId {
+            id: id.into(),
+            test: "times".into(),
+            element: Some("51P".into()),
+            fault_loop: Some(FaultLoop::AN),
+        },
+        attempt: 1,
+        criterion: if operates { Criterion::TripTime } else { Criterion::NoOperation },
+        stimulus: Values::none()
+            .with("multiple", Ratio::from(multiple))
+            .with("current", amperes(multiple)),
+        expected: if operates {
+            Values::none().with("time", seconds(4.05))
+        } else {
+            Values::none()
+        },
+        measured: Values::none().with_some("time", measured.map(seconds)),
+        deviation: Values::none().with_some("time", measured.map(|t| seconds(t - 4.05))),
+        limits: if operates {
+            Values::none().with("earliest", seconds(3.7)).with("latest", seconds(4.43))
+        } else {
+            Values::none()
+        },
+        verdict,
+        reason: "because <script>".into(),
+    }
+}
+
+fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
+    let copy = |text: &str| FileCopy { name: "f".into(), text: text.into() };
+    let summary = Summary::of(points.iter().map(|g| g.verdict));
+    Run {
+        started: RunStarted {
+            format: 1,
+            version: "0".into(),
+            title: "Annual <test>".into(),
+            tester: Some("R. Amsel".into()),
+            reason: None,
+            ambient: vec![("temperature".into(), "19 °C".into())],
+            rig_name: "virtual".into(),
+            seed: Some(7),
+            asset: copy(ASSET),
+            plan: copy(""),
+            rig: copy(""),
+        },
+        started_at: "2026-05-04T08:00:00.000Z".into(),
+        last_at: "2026-05-04T08:06:22.123Z".into(),
+        points,
+        ended: outcome.map(|outcome| RunEnded {
+            outcome,
+            summary,
+            not_reached: 3,
+            injected: seconds(1.0),
+        }),
+        cut_bytes: 0,
+        broken_at: None,
+    }
+}
+
+fn all_kinds() -> Vec<Grade> {
+    vec![
+        point("times/A-N/2x", 2.0, Some(4.1), Verdict::Pass),
+        point("times/B-N/2x", 2.0, Some(4.9), Verdict::Fail),
+        point("times/C-N/2x", 2.0, None, Verdict::Inconclusive),
+        point("times/A-N/0.9x", 0.9, None, Verdict::Pass),
+        point("times/B-N/0.9x", 0.9, None, Verdict::NotTested),
+    ]
+}
+
+#[test]
+fn the_report_shows_verdict_values_and_title_block_and_escapes_what_files_say() {
+    let page = html(&[run(all_kinds(), Some(Outcome::Completed))]).unwrap();
+    for part in [
+        "<strong>FAIL</strong>",
+        "2 of 5 points pass",
+        "R. Amsel",
+        "temperature 19 °C",
+        "simulation, seed 7",
+        "2026-05-04 08:06:22 UTC",
+        "IEC very-inverse, TMS 0.3",
+        "4.900 s",
+        "+850 ms",
+        "3.700 s … 4.430 s",
+        "? inconclusive",
+        "– not tested",
+        "Annual &lt;test&gt;",
+        "Q01 &lt;b&gt;&amp;",
+    ] {
+        assert!(page.contains(part), "{part}");
+    }
+    assert!(!page.contains("because <script>") && !page.contains("Q01 <b>"));
+}
+
+#[test]
+fn what_is_not_whole_is_never_called_a_pass() {
+    let good = || vec![point("times/A-N/2x", 2.0, Some(4.1), Verdict::Pass)];
+    let stamp = |run: &Run| {
+        let page = html(std::slice::from_ref(run)).unwrap();
+        let start = page.find("<strong>").unwrap() + 8;
+        page[start..start + page[start..].find('<').unwrap()].to_owned()
+    };
+    assert_eq!(stamp(&run(good(), Some(Outcome::Completed))), "PASS");
+    assert_eq!(stamp(&run(good(), Some(Outcome::Stopped))), "INCONCLUSIVE");
+    assert_eq!(stamp(&run(good(), Some(Outcome::RigTrouble("gone".into())))), "INCONCLUSIVE");
+    assert_eq!(stamp(&run(good(), None)), "INCOMPLETE");
+    assert_eq!(stamp(&run(all_kinds(), None)), "FAIL");
+    let mut changed = run(good(), Some(Outcome::Completed));
+    changed.broken_at = Some(4);
+    assert!(html(&[changed]).unwrap().contains("line 4 does not follow"));
+}
+
+#[test]
+fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape() {
+    let asset = run(vec![], None).asset().unwrap();
+    let of_asset = TimeCurrent::of_asset(&asset).unwrap();
+    let elements: Vec<Vec<&str>> =
+        of_asset.iter().map(|d| d.elements.iter().map(|e| e.as_str()).collect()).collect();
+    assert_eq!(elements, [vec!["51P", "50P"], vec!["50N"]]);
+    let of_run = TimeCurrent::of_run(&asset, &all_kinds()).unwrap();
+    assert_eq!(of_run.len(), 1, "only what was tested");
+    let outcomes: Vec<Mark> = of_run[0].marks.iter().map(|m| m.outcome).collect();
+    assert_eq!(outcomes, [Mark::Pass, Mark::Fail, Mark::Open, Mark::NoTrip], "not tested: no mark");
+    // The composite drops to the fast stage's time at its pickup, and the band encloses the curve.
+    let curve = &of_run[0].curve;
+    assert!(curve.iter().filter(|(i, _)| *i > 8.01).all(|(_, t)| (*t - 0.06).abs() < 1e-12));
+    for (i, t) in curve {
+        let (_, earliest, latest) = of_run[0].band.iter().find(|(b, _, _)| b == i).unwrap();
+        assert!(earliest <= t && t <= latest, "{i} A");
+    }
+}
+
+#[test]
+fn pictures_carry_their_text_and_are_rendered_with_the_built_in_font() {
+    let asset = run(vec![], None).asset().unwrap();
+    let diagram = &TimeCurrent::of_run(&asset, &all_kinds()).unwrap()[0];
+    let picture = svg(diagram, (640, 400)).unwrap();
+    assert!(picture.starts_with("<svg width=\"640\" height=\"400\""));
+    assert_eq!(picture.matches("<title>").count(), 4);
+    assert!(picture.contains("Trip time, s") && picture.contains("Phase current, A secondary"));
+    let dark = |picture: &str| {
+        let bytes = png(picture, 1.0).unwrap();
+        resvg::tiny_skia::Pixmap::decode_png(&bytes)
+            .unwrap()
+            .pixels()
+            .iter()
+            .filter(|p| p.red() < 128)
+            .count()
+    };
+    let without_text: String = {
+        let mut rest = picture.as_str();
+        let mut kept = String::new();
+        while let Some(start) = rest.find("<text") {
+            kept.push_str(&rest[..start]);
+            rest = &rest[start + rest[start..].find("</text>").unwrap() + 7..];
+        }
+        kept + rest
+    };
+    // A renderer without fonts drops all text silently.
+    assert!(dark(&picture) > dark(&without_text) + 500, "text must leave ink");
+}
