@@ -19,24 +19,27 @@ fn look(verdict: Verdict) -> (&'static str, Style) {
     }
 }
 
-/// Columns below which a point takes two lines.
-const WIDE: usize = 100;
-
-/// A point as one line, or as two on a narrow terminal.
+/// A point as one line, or as several where the terminal is too narrow for one.
 pub(crate) fn point_line(grade: &Grade, id_width: usize, width: Option<usize>) -> String {
     let (mark, style) = look(grade.verdict);
-    let verdict = styled(style, &format!("{mark} {:<12}", grade.verdict.word()));
+    let verdict = format!("{mark} {:<12}", grade.verdict.word());
     let id = plain(&grade.point.id);
     let told = told(grade);
-    let reason = if grade.verdict == Verdict::Pass {
-        String::new()
-    } else {
-        format!("  {}", styled(style, &plain(&grade.reason)))
-    };
-    if width.is_some_and(|w| w < WIDE) {
-        return format!("{verdict} {id}\n    {}{reason}\n", told.trim_start());
+    let reason = if grade.verdict == Verdict::Pass { String::new() } else { plain(&grade.reason) };
+    let head = format!(" {id:<id_width$}  {told}");
+    let fits = |length: usize| width.is_none_or(|w| length <= w);
+    let verdict_width = verdict.chars().count();
+    let verdict = styled(style, &verdict);
+    let length = verdict_width + head.chars().count();
+    let reason_width = reason.chars().count() + 2;
+    let reason = styled(style, &reason);
+    match (reason_width > 2, fits(length), fits(length + reason_width)) {
+        (false, true, _) => format!("{verdict}{head}\n"),
+        (true, _, true) => format!("{verdict}{head}  {reason}\n"),
+        (true, true, false) => format!("{verdict}{head}\n{:verdict_width$} {reason}\n", ""),
+        (false, false, _) => format!("{verdict} {id}\n    {told}\n"),
+        (true, false, _) => format!("{verdict} {id}\n    {told}\n    {reason}\n"),
     }
-    format!("{verdict} {id:<id_width$}  {told}{reason}\n")
 }
 
 /// Injected, measured, expected with its band, deviation.
@@ -211,14 +214,14 @@ mod tests {
     }
 
     #[test]
-    fn a_point_takes_one_line_or_two_on_a_narrow_terminal() {
+    fn a_point_takes_one_line_where_there_is_room() {
         let wide = point_line(&grade(Verdict::Pass, Some(4.1)), 12, None);
         assert_eq!(wide.lines().count(), 1);
         assert!(
             wide.contains("measured 4.100 s") && wide.contains("expected 4.05 s (from 3.700 s)")
         );
         let narrow = point_line(&grade(Verdict::Fail, None), 12, Some(40));
-        assert_eq!(narrow.lines().count(), 2);
+        assert_eq!(narrow.lines().count(), 3);
         assert!(narrow.contains("measured no trip") && narrow.contains("no operation within 8 s"));
         assert!(
             !narrow.contains("\u{1b}2x"),

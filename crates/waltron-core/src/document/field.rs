@@ -81,6 +81,7 @@ impl<Q: Measure> JsonSchema for QuantityText<Q> {
         json_schema!({
             "type": "string",
             "pattern": r"^\s*[-+]?[0-9.]",
+            super::shape::DIMENSION_KEY: Q::DIMENSION.exponents(),
             "$comment": format!("{}, for example {example}", Q::DIMENSION),
         })
     }
@@ -92,9 +93,7 @@ impl<Q: Measure> QuantityText<Q> {
         match quantity::parse(self.text.get_ref()) {
             Ok(value) => Some(value),
             Err(error) => {
-                let mut problem = Problem::new(self.span(), error.to_string());
-                problem.help = error.help();
-                problems.push(problem);
+                problems.push(Problem::quantity(self.span(), &error));
                 None
             }
         }

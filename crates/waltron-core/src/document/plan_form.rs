@@ -338,11 +338,7 @@ impl TestForm {
                         ),
                     ),
                 },
-                Err(error) => {
-                    let mut problem = Problem::new(text.span(), error.to_string());
-                    problem.help = error.help();
-                    problem
-                }
+                Err(error) => Problem::quantity(text.span(), &error),
             };
             problems.push(problem);
         }

@@ -48,6 +48,11 @@ impl Problem {
         Self { span, message: message.into(), help: None }
     }
 
+    /// A quantity that cannot be read, with its way out.
+    pub fn quantity(span: Range<usize>, error: &crate::quantity::QuantityError) -> Self {
+        Self { span, message: error.to_string(), help: error.help() }
+    }
+
     /// Adds the way out.
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Self {

@@ -6,10 +6,15 @@
 
 use super::problem::{Problem, Problems};
 use crate::name::nearest;
+use crate::quantity::{Dimension, parse_as};
 use serde_json::Value;
 use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
+
+/// Schema keyword that holds the exponents of the dimension a text must have, so that a wrong unit
+/// shows together with wrong keys. Validators of others skip keywords they do not know.
+pub(super) const DIMENSION_KEY: &str = "x-dimension";
 
 /// Notes every key and type of `table` that the schema does not allow.
 pub(super) fn check(table: &Spanned<DeTable<'_>>, schema: &Value, problems: &mut Problems) {
@@ -71,6 +76,11 @@ impl<'a> Walk<'a> {
                 }
             }
             DeValue::String(text) => {
+                if let Some(dimension) = dimension(schema)
+                    && let Err(error) = parse_as(text, dimension)
+                {
+                    problems.push(Problem::quantity(value.span(), &error));
+                }
                 let choices = choices(schema);
                 if !choices.is_empty() && !choices.contains(&text.as_ref()) {
                     let near = nearest(text, choices.iter().copied());
@@ -135,6 +145,12 @@ impl<'a> Walk<'a> {
             }
         }
     }
+}
+
+fn dimension(schema: &Value) -> Option<Dimension> {
+    let exponents: [i8; 5] = serde_json::from_value(schema.get(DIMENSION_KEY)?.clone()).ok()?;
+    let [a, v, s, rad, k] = exponents;
+    Some(Dimension::new(a, v, s, rad, k))
 }
 
 fn kind_of(value: &DeValue<'_>) -> &'static str {

@@ -51,6 +51,11 @@ impl Dimension {
         Self { ampere, volt, second, radian, kelvin }
     }
 
+    /// The exponents, in the order of the fields.
+    pub const fn exponents(self) -> [i8; 5] {
+        [self.ampere, self.volt, self.second, self.radian, self.kelvin]
+    }
+
     /// The dimension of a product.
     #[must_use]
     pub const fn times(self, other: Self) -> Self {

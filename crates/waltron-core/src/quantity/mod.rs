@@ -11,7 +11,7 @@ mod unit;
 
 pub use dimension::Dimension;
 pub use display::{exact, fixed, significant, text};
-pub use parse::{QuantityError, parse};
+pub use parse::{QuantityError, parse, parse_as};
 pub use unit::Unit;
 
 /// Electric current; RMS unless a name says otherwise.

@@ -151,18 +151,21 @@ impl Quantity {
 /// # Errors
 /// Any [`QuantityError`]: no number, no or unknown unit, or a unit of another kind.
 pub fn parse<Q: Measure>(text: &str) -> Result<Q, QuantityError> {
+    parse_as(text, Q::DIMENSION).map(Q::from_si)
+}
+
+/// Reads the SI value of a quantity whose dimension is known at run time only.
+///
+/// # Errors
+/// As [`parse`].
+pub fn parse_as(text: &str, expected: Dimension) -> Result<f64, QuantityError> {
     let quantity = Quantity::parse(text)?;
-    if let Some(value) = quantity.get() {
-        return Ok(value);
+    if quantity.dimension == expected {
+        return Ok(quantity.si);
     }
-    let expected = Q::DIMENSION;
-    if quantity.dimension == Dimension::NUMBER && text.trim().ends_with(|c: char| !"%x".contains(c))
-    {
-        return Err(QuantityError::MissingUnit { text: text.trim().to_owned(), expected });
+    let text = text.trim().to_owned();
+    if quantity.dimension == Dimension::NUMBER && !text.ends_with(['%', 'x']) {
+        return Err(QuantityError::MissingUnit { text, expected });
     }
-    Err(QuantityError::WrongKind {
-        text: text.trim().to_owned(),
-        found: quantity.dimension,
-        expected,
-    })
+    Err(QuantityError::WrongKind { text, found: quantity.dimension, expected })
 }

@@ -1,4 +1,4 @@
-//! Time-current diagrams: what is drawn ([`model`]) apart from how ([`svg`], [`png()`]).
+//! Time-current diagrams: what is drawn ([`TimeCurrent`]) apart from how ([`svg()`], [`png()`]).
 
 mod draw;
 mod model;
