@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use waltron_core::capability::{Capability, Channel, Input};
 use waltron_core::document::{
-    DocumentError, Field, Form, Problem, Problems, QuantityText, Source, Text, ToleranceText, parse,
+    DocumentError, Field, Form, Problem, Problems, QuantityText, Source, Text, ToleranceText, load,
 };
 use waltron_core::quantity::{Current, Measure, Time, Voltage, amperes, seconds};
 use waltron_core::tolerance::Tolerance;
@@ -105,11 +105,7 @@ impl RigForm {
     /// # Errors
     /// Every problem of its text.
     pub fn load(source: &Source) -> Result<VirtualRigFile, DocumentError> {
-        let form: Self = parse(source)?;
-        let mut problems = Problems::default();
-        let file = form.read(&mut problems);
-        problems.none_or(source)?;
-        Ok(file)
+        load(source, |form: Self, problems| Some(form.read(problems)))
     }
 
     fn read(self, problems: &mut Problems) -> VirtualRigFile {

@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use waltron_core::document::{
     CurveForm, DocumentError, Field, Form, MeasuresForm, Problem, Problems, QuantityText, Source,
-    Text, parse,
+    Text, load,
 };
 use waltron_core::name::Name;
 use waltron_core::quantity::{Current, Measure, Ratio, Time};
@@ -85,11 +85,7 @@ impl SpecimenForm {
     /// # Errors
     /// Every problem of its text.
     pub fn load(source: &Source, seed: u64) -> Result<Relay, DocumentError> {
-        let form: Self = parse(source)?;
-        let mut problems = Problems::default();
-        let truth = form.read(&mut problems);
-        problems.none_or(source)?;
-        Ok(Relay::new(truth, seed))
+        load(source, |form: Self, problems| Some(Relay::new(form.read(problems), seed)))
     }
 
     fn read(self, problems: &mut Problems) -> Truth {

@@ -3,7 +3,7 @@
 use super::curve_form::{CurveForm, Spannable};
 use super::field::{Field, QuantityText, Text, ToleranceText};
 use super::problem::{DocumentError, Problem, Problems, Source};
-use super::{Form, parse};
+use super::{Form, load};
 use crate::asset::{Asset, Element, Identity, Measures, Ratings, ThermalRating, Tolerances};
 use crate::quantity::{Angle, Current, Frequency, Ratio, Time, Voltage, amperes, seconds};
 use crate::tolerance::Tolerance;
@@ -163,11 +163,7 @@ impl AssetForm {
     /// # Errors
     /// Every problem of its text.
     pub fn load(source: &Source) -> Result<Asset, DocumentError> {
-        let form: Self = parse(source)?;
-        let mut problems = Problems::default();
-        let asset = form.read(&mut problems);
-        problems.none_or(source)?;
-        asset.ok_or_else(|| DocumentError::new(source, vec![Problem::new(0..0, "no asset")]))
+        load(source, Self::read)
     }
 
     fn read(self, problems: &mut Problems) -> Option<Asset> {

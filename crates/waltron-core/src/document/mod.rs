@@ -43,23 +43,42 @@ pub fn schema<F: Form>() -> serde_json::Value {
     schema
 }
 
-/// Reads a form from a file's text: syntax and shape.
-///
-/// # Errors
-/// Every problem of syntax, or else every problem of shape.
-pub fn parse<F: Form>(source: &Source) -> Result<F, DocumentError> {
-    let (table, errors) = toml::de::DeTable::parse_recoverable(&source.text);
-    let mut problems = Problems::default();
+/// Reads a form from a file's text: syntax and shape. Problems are noted; a form comes back where
+/// the rest of the file can still be read, so that its values' problems are found too.
+pub fn parse<F: Form>(source: &Source, problems: &mut Problems) -> Option<F> {
+    let (mut table, errors) = toml::de::DeTable::parse_recoverable(&source.text);
     for error in &errors {
         let span = error.span().unwrap_or(0..0);
         problems.push(Problem::new(span, error.message().to_owned()));
     }
-    problems.none_or(source)?;
+    if !problems.is_empty() {
+        return None;
+    }
+    shape::check(&mut table, &schema::<F>(), problems);
+    match F::deserialize(toml::de::Deserializer::from(table)) {
+        Ok(form) => Some(form),
+        Err(error) => {
+            // What the shape has told already need not be told in the library's words.
+            if problems.is_empty() {
+                let span = error.span().unwrap_or(0..0);
+                problems.push(Problem::new(span, error.message().to_owned()));
+            }
+            None
+        }
+    }
+}
+
+/// Reads a form and what it means, or every problem that kept either from being read.
+///
+/// # Errors
+/// All problems found.
+pub fn load<F: Form, T>(
+    source: &Source,
+    read: impl FnOnce(F, &mut Problems) -> Option<T>,
+) -> Result<T, DocumentError> {
     let mut problems = Problems::default();
-    shape::check(&table, &schema::<F>(), &mut problems);
+    let value = parse(source, &mut problems).and_then(|form| read(form, &mut problems));
     problems.none_or(source)?;
-    toml::from_str(&source.text).map_err(|error| {
-        let span = error.span().unwrap_or(0..0);
-        DocumentError::new(source, vec![Problem::new(span, error.message().to_owned())])
-    })
+    let unreadable = || DocumentError::new(source, vec![Problem::new(0..0, "nothing to read")]);
+    value.ok_or_else(unreadable)
 }

@@ -3,7 +3,7 @@
 use super::curve_form::Spannable;
 use super::field::{Field, QuantityText, Text};
 use super::problem::{DocumentError, Problem, Problems, Source};
-use super::{Form, parse};
+use super::{Form, load};
 use crate::asset::{Asset, Element};
 use crate::fault_loop::FaultLoop;
 use crate::name::nearest;
@@ -135,9 +135,9 @@ impl PlanForm {
     /// Reads a plan file's syntax and shape; [`PlanForm::resolve`] does the rest.
     ///
     /// # Errors
-    /// Every problem of syntax or shape.
+    /// Every problem of syntax or shape; the asset is needed to find those of meaning.
     pub fn load(source: &Source) -> Result<Self, DocumentError> {
-        parse(source)
+        load(source, |form, _| Some(form))
     }
 
     /// Reads all values and checks them against the asset.

@@ -16,10 +16,12 @@ use toml::de::{DeTable, DeValue};
 /// shows together with wrong keys. Validators of others skip keywords they do not know.
 pub(super) const DIMENSION_KEY: &str = "x-dimension";
 
-/// Notes every key and type of `table` that the schema does not allow.
-pub(super) fn check(table: &Spanned<DeTable<'_>>, schema: &Value, problems: &mut Problems) {
+/// Notes every key and type of `table` that the schema does not allow, and takes unknown keys out,
+/// so that the rest can still be read and its mistakes found.
+pub(super) fn check(table: &mut Spanned<DeTable<'_>>, schema: &Value, problems: &mut Problems) {
     let walk = Walk { root: schema };
-    walk.table(table.get_ref(), table.span(), schema, "the file", problems);
+    let span = table.span();
+    walk.table(table.get_mut(), span, schema, "the file", problems);
 }
 
 struct Walk<'a> {
@@ -43,7 +45,7 @@ impl<'a> Walk<'a> {
     fn value(
         &self,
         key: &str,
-        value: &Spanned<DeValue<'_>>,
+        value: &mut Spanned<DeValue<'_>>,
         schema: &'a Value,
         problems: &mut Problems,
     ) {
@@ -66,11 +68,12 @@ impl<'a> Walk<'a> {
             problems.push(problem);
             return;
         }
-        match value.get_ref() {
-            DeValue::Table(table) => self.table(table, value.span(), schema, key, problems),
+        let span = value.span();
+        match value.get_mut() {
+            DeValue::Table(table) => self.table(table, span, schema, key, problems),
             DeValue::Array(items) => {
                 if let Some(item_schema) = schema.get("items") {
-                    for item in items.iter() {
+                    for item in items.iter_mut() {
                         self.value(key, item, item_schema, problems);
                     }
                 }
@@ -79,13 +82,13 @@ impl<'a> Walk<'a> {
                 if let Some(dimension) = dimension(schema)
                     && let Err(error) = parse_as(text, dimension)
                 {
-                    problems.push(Problem::quantity(value.span(), &error));
+                    problems.push(Problem::quantity(span.clone(), &error));
                 }
                 let choices = choices(schema);
                 if !choices.is_empty() && !choices.contains(&text.as_ref()) {
                     let near = nearest(text, choices.iter().copied());
                     problems.push(
-                        Problem::new(value.span(), format!("`{text}` is no valid `{key}`"))
+                        Problem::new(span, format!("`{text}` is no valid `{key}`"))
                             .did_you_mean(near, || format!("use one of {}", choices.join(", "))),
                     );
                 }
@@ -96,7 +99,7 @@ impl<'a> Walk<'a> {
 
     fn table(
         &self,
-        table: &DeTable<'_>,
+        table: &mut DeTable<'_>,
         span: Range<usize>,
         schema: &'a Value,
         what: &str,
@@ -106,13 +109,13 @@ impl<'a> Walk<'a> {
         let Some(properties) = schema.get("properties").and_then(Value::as_object) else {
             // A free table: any key, values of one kind.
             if let Some(values) = schema.get("additionalProperties") {
-                for (key, value) in table.iter() {
+                for (key, value) in table.iter_mut() {
                     self.value(key.get_ref(), value, values, problems);
                 }
             }
             return;
         };
-        for (key, value) in table.iter() {
+        for (key, value) in table.iter_mut() {
             let name: &str = key.get_ref();
             match properties.get(name) {
                 Some(property) => self.value(name, value, property, problems),
@@ -129,6 +132,9 @@ impl<'a> Walk<'a> {
                 }
             }
         }
+        let known = |key: &str| properties.contains_key(key);
+        let all = std::mem::take(table).into_iter();
+        *table = all.filter(|(key, _)| known(key.get_ref())).collect();
         let required = schema.get("required").and_then(Value::as_array).into_iter().flatten();
         for key in required.filter_map(Value::as_str) {
             if !table.iter().any(|(k, _)| *k.get_ref() == key) {

@@ -7,7 +7,7 @@ use crate::files::read_source;
 use crate::terminal::Terminal;
 use serde_json::{Map, Value, json};
 use waltron_core::characteristic::Characteristic;
-use waltron_core::document::{AssetForm, Form, Problems, Source, parse};
+use waltron_core::document::{AssetForm, Form, Source, load};
 use waltron_core::quantity::{
     self, Current, Dimension, Measure, Quantity, Time, significant, text,
 };
@@ -164,13 +164,12 @@ fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>),
         }
     }
     let source = Source::new("arguments", toml);
-    let form: ArgumentForm = parse(&source)?;
-    let mut problems = Problems::default();
-    let curve = form.curve.read(&mut problems);
-    let pickup = form.pickup.and_then(|p| p.positive(&mut problems));
-    problems.none_or(&source)?;
-    let curve = curve.ok_or_else(|| Failure::usage("these arguments make no characteristic"))?;
-    Ok((curve, pickup))
+    let read = load(&source, |form: ArgumentForm, problems| {
+        let curve = form.curve.read(problems);
+        let pickup = form.pickup.and_then(|p| p.positive(problems));
+        Some((curve?, pickup))
+    })?;
+    Ok(read)
 }
 
 /// Text as a TOML string; JSON's quoting is a subset of TOML's.
