@@ -116,12 +116,17 @@ fn characteristic(element: &Element) -> String {
     words
 }
 
+/// Most rows of a table that is kept on one printed page.
+const SHORT_TABLE: usize = 14;
+
 pub(super) fn results(run: &Run) -> Markup {
     markup! {
         section {
             h2 { "Results" }
             @for (test, points) in by_test(run) {
-                h3 { (test) }
+                // A short table stays on one page with its heading.
+                @let short = points.len() <= SHORT_TABLE;
+                div.short[short] { h3 { (test) }
                 table.results {
                     thead { tr {
                         th { "Verdict" } th { "Point" } th.number { "Injected" }
@@ -129,7 +134,7 @@ pub(super) fn results(run: &Run) -> Markup {
                         th.number { "Deviation" } th { "Reason" }
                     } }
                     tbody { @for grade in points { (result(grade)) } }
-                }
+                } }
             }
         }
     }

@@ -111,3 +111,70 @@ fn plots_of_runs_and_assets_are_written_as_svg_and_png() {
     let wrong = site.waltron(&["plot", "r.run.jsonl", "-o", "x.svg", "--element", "50Q"]).exits(2);
     assert!(wrong.err().contains("51P, 50P, 51N"));
 }
+
+#[test]
+fn a_killed_run_keeps_every_point_that_was_shown() {
+    use std::io::{BufRead, BufReader};
+    use std::process::{Command, Stdio};
+    let site = Site::new();
+    // Points of 0.3 s each in real time, so that the kill falls into the run.
+    site.write(
+        "short.plan.toml",
+        "[plan]\ntitle = \"short\"\nasset = \"q08-f2.asset.toml\"\nrig = \"q08-f2.rig.toml\"\n\
+         [[test]]\nid = \"t\"\nprocedure = \"trip-time\"\nelement = \"50P\"\nloops = [\"A-N\"]\nat = [\"2 x\"]\n\
+         repeat = 100\nrest = \"0 s\"\n",
+    );
+    site.edit("q08-f2.asset.toml", ", reset = \"curve\"", "");
+    let mut child = Command::new(env!("CARGO_BIN_EXE_waltron"))
+        .args(["run", "short.plan.toml", "--pace", "real", "--record", "k.run.jsonl"])
+        .current_dir(site.dir.path())
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let shown = lines
+        .map_while(Result::ok)
+        .filter(|l| l.contains("50P") || l.contains("t/A-N"))
+        .take(3)
+        .count();
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert_eq!(shown, 3);
+    let record = site.read("k.run.jsonl");
+    assert!(record.matches("\"event\":\"graded\"").count() >= shown);
+    assert!(!record.contains("run-ended"));
+    site.waltron(&["report", "k.run.jsonl", "-o", "k.html"]).exits(0);
+    assert!(site.read("k.html").contains("INCOMPLETE"));
+    site.waltron(&["run", "short.plan.toml", "--record", "k.run.jsonl"]).exits(2);
+}
+
+#[test]
+fn check_shows_what_will_be_put_out_and_writes_nothing() {
+    let site = Site::new();
+    let before = site.files();
+    let text = site.waltron(&["check", "q08-f2.plan.toml"]).exits(0).out();
+    for part in [
+        "51P-times/A-N/1.5x",
+        "8.089 s",
+        "3.2 A to 4.8 A by 16 mA",
+        "ia 28.8 A",
+        "Points    38",
+        "10 min",
+    ] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    let json = site.waltron(&["check", "q08-f2.plan.toml", "--format", "json"]).exits(0).json();
+    assert_eq!(json["points"], 38);
+    assert!((json["maxima"]["ia_a"].as_f64().unwrap() - 28.8).abs() < 1e-9);
+    let negative_sequence = json["injections"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|i| i["points"][0] == "46-times/A-N/1.5x")
+        .unwrap();
+    // |I2| = I/3 on A-N: three times 1.2 A.
+    assert!((negative_sequence["stimulus"]["current_a"].as_f64().unwrap() - 3.6).abs() < 1e-9);
+    assert_eq!(site.files(), before);
+}
