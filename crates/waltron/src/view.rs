@@ -37,9 +37,14 @@ pub(crate) fn point_line(grade: &Grade, id_width: usize, width: Option<usize>) -
         (false, true, _) => format!("{verdict}{head}\n"),
         (true, _, true) => format!("{verdict}{head}  {reason}\n"),
         (true, true, false) => format!("{verdict}{head}\n{:verdict_width$} {reason}\n", ""),
-        (false, false, _) => format!("{verdict} {id}\n    {told}\n"),
-        (true, false, _) => format!("{verdict} {id}\n    {told}\n    {reason}\n"),
+        (false, false, _) => format!("{verdict} {id}\n    {}\n", squeezed(&told)),
+        (true, false, _) => format!("{verdict} {id}\n    {}\n    {reason}\n", squeezed(&told)),
     }
+}
+
+/// Text without the blanks that keep columns apart.
+fn squeezed(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Injected, measured, expected with its band, deviation.
@@ -116,7 +121,13 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
     if let Some(width) = terminal.width() {
         table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
     }
-    table.set_header(["Test", "Points", "Pass", "Fail", "Inconcl.", "Not tested", "Largest dev."]);
+    let all = Summary::of(grades.iter().map(|g| g.verdict));
+    // Columns that would be empty only take room.
+    let doubtful = [("Inconcl.", all.inconclusive > 0), ("Not tested", all.not_tested > 0)];
+    let mut header = vec!["Test", "Points", "Pass", "Fail"];
+    header.extend(doubtful.iter().filter(|(_, used)| *used).map(|(name, _)| name));
+    header.push("Largest dev.");
+    table.set_header(header);
     for (test, of_test) in tests {
         let s = Summary::of(of_test.iter().map(|g| g.verdict));
         let count = |n: usize| if n == 0 { "–".to_owned() } else { n.to_string() };
@@ -126,15 +137,13 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
             .map(|(_, value)| value)
             .max_by(|a, b| magnitude(*a).total_cmp(&magnitude(*b)))
             .map_or_else(|| "–".to_owned(), |value| value.deviation_text().replace(['-', '+'], ""));
-        table.add_row([
-            plain(test),
-            s.total().to_string(),
-            count(s.pass),
-            count(s.fail),
-            count(s.inconclusive),
-            count(s.not_tested),
-            largest,
-        ]);
+        let mut row = vec![plain(test), s.total().to_string(), count(s.pass), count(s.fail)];
+        let counts = [s.inconclusive, s.not_tested];
+        row.extend(
+            doubtful.iter().zip(counts).filter(|((_, used), _)| *used).map(|(_, n)| count(n)),
+        );
+        row.push(largest);
+        table.add_row(row);
     }
     for column in table.column_iter_mut().skip(1) {
         column.set_cell_alignment(CellAlignment::Right);

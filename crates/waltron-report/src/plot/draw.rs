@@ -19,9 +19,9 @@ pub(super) const SCALE: u32 = 4;
 /// The family name that the built-in fonts are registered under.
 pub(super) const FONT: &str = "Open Sans";
 /// The built-in regular face.
-pub(super) const REGULAR: &[u8] = include_bytes!("../../fonts/OpenSans-Regular.ttf");
+const REGULAR: &[u8] = include_bytes!("../../fonts/OpenSans-Regular.ttf");
 /// The built-in semibold face.
-pub(super) const SEMIBOLD: &[u8] = include_bytes!("../../fonts/OpenSans-Semibold.ttf");
+const SEMIBOLD: &[u8] = include_bytes!("../../fonts/OpenSans-Semibold.ttf");
 
 const INK: RGBColor = RGBColor(0x1d, 0x24, 0x2b);
 const FAINT: RGBColor = RGBColor(0x5a, 0x66, 0x72);
@@ -34,9 +34,9 @@ const PASS: RGBColor = RGBColor(0x1b, 0x7f, 0x4d);
 const FAIL: RGBColor = RGBColor(0xc0, 0x2b, 0x1d);
 const OPEN: RGBColor = RGBColor(0xa8, 0x6a, 0x00);
 
-type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
+type Area<B> = DrawingArea<B, Shift>;
 type Log = LogCoord<f64>;
-type Chart<'a, 'b> = ChartContext<'a, SVGBackend<'b>, Cartesian2d<Log, Log>>;
+type Chart<'a, B> = ChartContext<'a, B, Cartesian2d<Log, Log>>;
 
 fn px(value: f64) -> u32 {
     (value * f64::from(SCALE)).round() as u32
@@ -71,14 +71,14 @@ pub(super) struct Placed {
     pub(super) mark: usize,
 }
 
-/// Draws into an SVG text; returns where the marks are.
-pub(super) fn draw(
+/// Draws on a backend [`SCALE`] times larger than the picture; returns where the marks are.
+pub(super) fn draw<B: DrawingBackend>(
     plot: &TimeCurrent,
-    (width, height): (u32, u32),
-    out: &mut String,
+    height: u32,
+    backend: B,
 ) -> Result<Vec<Placed>, PlotError> {
     fonts();
-    let root = SVGBackend::with_string(out, (width * SCALE, height * SCALE)).into_drawing_area();
+    let root = backend.into_drawing_area();
     root.fill(&WHITE).map_err(drawing)?;
     let style = heading(19.0).pos(Pos::new(HPos::Left, VPos::Top));
     root.draw(&Text::new(plot.title.clone(), (px(72.0) as i32, px(14.0) as i32), style))
@@ -101,8 +101,6 @@ pub(super) fn draw(
     let placed = marks(&root, &chart, plot)?;
     frame(&root, &chart, plot, height)?;
     root.present().map_err(drawing)?;
-    drop(chart);
-    drop(root);
     Ok(placed)
 }
 
@@ -123,7 +121,11 @@ fn labelled(value: f64, (low, high): (f64, f64)) -> bool {
     lead == 1 || (decades <= 5.0 && matches!(lead, 2 | 5))
 }
 
-fn grid(root: &Area<'_>, chart: &Chart<'_, '_>, plot: &TimeCurrent) -> Result<(), PlotError> {
+fn grid<B: DrawingBackend>(
+    root: &Area<B>,
+    chart: &Chart<'_, B>,
+    plot: &TimeCurrent,
+) -> Result<(), PlotError> {
     let at = |x: f64, y: f64| chart.backend_coord(&(x, y));
     let ((x0, x1), (y0, y1)) = (plot.currents, plot.times);
     let style = |strong: bool| {
@@ -152,9 +154,9 @@ fn grid(root: &Area<'_>, chart: &Chart<'_, '_>, plot: &TimeCurrent) -> Result<()
     Ok(())
 }
 
-fn frame(
-    root: &Area<'_>,
-    chart: &Chart<'_, '_>,
+fn frame<B: DrawingBackend>(
+    root: &Area<B>,
+    chart: &Chart<'_, B>,
     plot: &TimeCurrent,
     height: u32,
 ) -> Result<(), PlotError> {
@@ -176,8 +178,8 @@ fn frame(
 }
 
 /// A polyline cut to the diagram's area.
-fn line(
-    chart: &mut Chart<'_, '_>,
+fn line<B: DrawingBackend>(
+    chart: &mut Chart<'_, B>,
     points: &[(f64, f64)],
     plot: &TimeCurrent,
     style: ShapeStyle,
@@ -204,7 +206,7 @@ fn clip(points: &[(f64, f64)], (low, high): (f64, f64)) -> Vec<(f64, f64)> {
     inside
 }
 
-fn band(chart: &mut Chart<'_, '_>, plot: &TimeCurrent) -> Result<(), PlotError> {
+fn band<B: DrawingBackend>(chart: &mut Chart<'_, B>, plot: &TimeCurrent) -> Result<(), PlotError> {
     let (low, high) = plot.times;
     let clamp = |t: f64| t.clamp(low, high);
     let lower = plot.band.iter().map(|(i, earliest, _)| (*i, clamp(*earliest)));
@@ -216,7 +218,11 @@ fn band(chart: &mut Chart<'_, '_>, plot: &TimeCurrent) -> Result<(), PlotError> 
     Ok(())
 }
 
-fn stages(root: &Area<'_>, chart: &mut Chart<'_, '_>, plot: &TimeCurrent) -> Result<(), PlotError> {
+fn stages<B: DrawingBackend>(
+    root: &Area<B>,
+    chart: &mut Chart<'_, B>,
+    plot: &TimeCurrent,
+) -> Result<(), PlotError> {
     for stage in &plot.stages {
         if plot.stages.len() > 1 {
             let points = clip(&stage.curve, plot.times);
@@ -245,9 +251,9 @@ fn stages(root: &Area<'_>, chart: &mut Chart<'_, '_>, plot: &TimeCurrent) -> Res
     Ok(())
 }
 
-fn marks(
-    root: &Area<'_>,
-    chart: &Chart<'_, '_>,
+fn marks<B: DrawingBackend>(
+    root: &Area<B>,
+    chart: &Chart<'_, B>,
     plot: &TimeCurrent,
 ) -> Result<Vec<Placed>, PlotError> {
     let mut placed = Vec::new();
@@ -262,7 +268,11 @@ fn marks(
     Ok(placed)
 }
 
-fn symbol(root: &Area<'_>, (x, y): (i32, i32), outcome: Outcome) -> Result<(), PlotError> {
+fn symbol<B: DrawingBackend>(
+    root: &Area<B>,
+    (x, y): (i32, i32),
+    outcome: Outcome,
+) -> Result<(), PlotError> {
     let r = px(4.6) as i32;
     let halo = WHITE.stroke_width(px(1.0));
     match outcome {
@@ -290,7 +300,7 @@ fn symbol(root: &Area<'_>, (x, y): (i32, i32), outcome: Outcome) -> Result<(), P
     }
 }
 
-fn legend(root: &Area<'_>, plot: &TimeCurrent) -> Result<(), PlotError> {
+fn legend<B: DrawingBackend>(root: &Area<B>, plot: &TimeCurrent) -> Result<(), PlotError> {
     let has = |o: Outcome| plot.marks.iter().any(|m: &Mark| m.outcome == o);
     let mut x = px(72.0) as i32;
     let y = px(50.0) as i32 - px(2.0) as i32;

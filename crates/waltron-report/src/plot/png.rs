@@ -1,33 +1,52 @@
-//! PNG bytes of an SVG picture.
+//! PNG bytes of a diagram.
 
-use super::PlotError;
-use super::draw::{FONT, REGULAR, SEMIBOLD};
-use resvg::{tiny_skia, usvg};
-use std::sync::Arc;
+use super::draw::{SCALE, draw};
+use super::{PlotError, TimeCurrent};
+use plotters::prelude::BitMapBackend;
 
-/// Renders SVG text made by [`super::svg`] at `zoom` times its size.
+/// Draws a diagram as PNG bytes of `size` (width, height) in pixels.
 ///
 /// Only the built-in fonts are used, so that the picture is the same on every machine.
 ///
 /// # Errors
-/// [`PlotError::Rendering`] when the text is no SVG or the picture too large.
-pub fn png(svg: &str, zoom: f32) -> Result<Vec<u8>, PlotError> {
-    let rendering = |error: &dyn std::fmt::Display| PlotError::Rendering(error.to_string());
-    let mut fonts = usvg::fontdb::Database::new();
-    fonts.load_font_data(REGULAR.to_vec());
-    fonts.load_font_data(SEMIBOLD.to_vec());
-    fonts.set_sans_serif_family(FONT);
-    let options = usvg::Options {
-        fontdb: Arc::new(fonts),
-        font_family: FONT.to_owned(),
-        ..usvg::Options::default()
-    };
-    let tree = usvg::Tree::from_str(svg, &options).map_err(|e| rendering(&e))?;
-    let size = tree.size();
-    let (width, height) = (size.width() * zoom, size.height() * zoom);
-    let mut pixels = tiny_skia::Pixmap::new(width.ceil() as u32, height.ceil() as u32)
-        .ok_or_else(|| rendering(&"the picture has no size"))?;
-    let transform = tiny_skia::Transform::from_scale(zoom, zoom);
-    resvg::render(&tree, transform, &mut pixels.as_mut());
-    pixels.encode_png().map_err(|e| rendering(&e))
+/// [`PlotError`] when the drawing library refuses or the picture cannot be encoded.
+pub fn png(plot: &TimeCurrent, size: (u32, u32)) -> Result<Vec<u8>, PlotError> {
+    let (width, height) = size;
+    let drawn_size = (width * SCALE, height * SCALE);
+    let mut drawn = vec![0; drawn_size.0 as usize * drawn_size.1 as usize * BYTES];
+    draw(plot, height, BitMapBackend::with_buffer(&mut drawn, drawn_size))?;
+    let pixels = averaged(&drawn, size);
+    let rendering = |e: png::EncodingError| PlotError::Rendering(e.to_string());
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, width, height);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_depth(png::BitDepth::Eight);
+    let mut writer = encoder.write_header().map_err(rendering)?;
+    writer.write_image_data(&pixels).map_err(rendering)?;
+    writer.finish().map_err(rendering)?;
+    Ok(bytes)
+}
+
+/// Bytes of a pixel: red, green, blue.
+const BYTES: usize = 3;
+
+/// Every pixel the mean of the drawn ones it covers, which smooths edges.
+fn averaged(drawn: &[u8], (width, height): (u32, u32)) -> Vec<u8> {
+    let (width, height, scale) = (width as usize, height as usize, SCALE as usize);
+    let row_bytes = width * scale * BYTES;
+    let mut pixels = Vec::with_capacity(width * height * BYTES);
+    let mut sums = vec![0u32; width * BYTES];
+    for rows in drawn.chunks_exact(row_bytes * scale) {
+        sums.fill(0);
+        for row in rows.chunks_exact(row_bytes) {
+            for (sum, block) in sums.chunks_exact_mut(BYTES).zip(row.chunks_exact(scale * BYTES)) {
+                for pixel in block.chunks_exact(BYTES) {
+                    sum.iter_mut().zip(pixel).for_each(|(s, p)| *s += u32::from(*p));
+                }
+            }
+        }
+        // A mean of bytes fits a byte.
+        pixels.extend(sums.iter().map(|s| (s / (SCALE * SCALE)) as u8));
+    }
+    pixels
 }

@@ -2,6 +2,7 @@
 
 use super::draw::{FONT, SCALE, draw};
 use super::{PlotError, TimeCurrent};
+use plotters::prelude::SVGBackend;
 use std::fmt::Write;
 
 /// Families to fall back on where the built-in font is not at hand.
@@ -16,8 +17,9 @@ const FAMILIES: &str = "Open Sans, Segoe UI, Helvetica, Arial, sans-serif";
 /// [`PlotError`] when the drawing library refuses.
 pub fn svg(plot: &TimeCurrent, size: (u32, u32)) -> Result<String, PlotError> {
     let mut text = String::new();
-    let placed = draw(plot, size, &mut text)?;
     let (width, height) = size;
+    let drawn_size = (width * SCALE, height * SCALE);
+    let placed = draw(plot, height, SVGBackend::with_string(&mut text, drawn_size))?;
     // The library writes its drawn size; the picture's own size goes beside a view box.
     let drawn = format!("<svg width=\"{}\" height=\"{}\"", width * SCALE, height * SCALE);
     let wanted = format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\"");

@@ -31,8 +31,11 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let drawing = |e: waltron_report::plot::PlotError| Failure::trouble(e.to_string());
     let diagrams = TimeCurrent::of_run(&asset, &points).map_err(drawing)?;
     let diagram = choose(&diagrams, &asset, args.element.as_deref())?;
-    let picture = svg(diagram, args.size).map_err(drawing)?;
-    let bytes = if is_png { png(&picture, 1.0).map_err(drawing)? } else { picture.into_bytes() };
+    let bytes = if is_png {
+        png(diagram, args.size).map_err(drawing)?
+    } else {
+        svg(diagram, args.size).map_err(drawing)?.into_bytes()
+    };
     files::write(&args.output, &bytes, args.force)?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
     if args.element.is_none() && diagrams.len() > 1 {
