@@ -22,6 +22,7 @@ pub mod characteristic;
 pub mod clearance;
 pub mod document;
 pub mod edge;
+pub mod expression;
 pub mod fault_loop;
 pub mod grading;
 pub mod name;

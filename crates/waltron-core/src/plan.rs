@@ -4,6 +4,7 @@ use crate::name::Name;
 use crate::procedure::{
     Bench, Pickup, PickupSettings, Procedure, SetupError, TripTime, TripTimeSettings,
 };
+use crate::quantity::Quantity;
 use std::ops::Range;
 
 /// A plan, checked against its asset.
@@ -17,6 +18,8 @@ pub struct Plan {
     pub reason: Option<String>,
     /// Conditions on site, as name and text.
     pub ambient: Vec<(String, String)>,
+    /// Values by name, for the sequences of this plan.
+    pub lets: Vec<(Name, Quantity)>,
     /// The tests in order.
     pub tests: Vec<Test>,
 }

@@ -3,8 +3,9 @@
 //! Written as `"5 %"`, `"40 ms"`, `"5 % or 40 ms"` (the larger), `"5 % + 40 ms"` (the sum), or
 //! one-sided `"+5 % / -0 %"`. A percentage is of the value that the tolerance is applied to.
 
-use crate::quantity::{Measure, Quantity, QuantityError, exact, significant};
+use crate::quantity::{Dimension, Measure, Quantity, QuantityError, significant};
 use std::fmt;
+use std::marker::PhantomData;
 
 /// How a relative and an absolute part work together.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -17,28 +18,88 @@ pub enum Combine {
 
 /// One side of a tolerance; both parts are at least zero.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Side<Q> {
-    relative: f64,
-    absolute: Q,
-    combine: Combine,
+pub struct Side {
+    /// Share of the value.
+    pub relative: f64,
+    /// In the SI unit of the value.
+    pub absolute: f64,
+    /// How the two work together.
+    pub combine: Combine,
 }
 
-impl<Q: Measure> Side<Q> {
-    /// The width at a value, in the value's unit.
-    fn at(self, value: Q) -> f64 {
-        let relative = self.relative * value.si().abs();
+impl Side {
+    /// The width at a value, in the value's SI unit.
+    fn at(self, si: f64) -> f64 {
+        let relative = self.relative * si.abs();
         match self.combine {
-            Combine::Larger => relative.max(self.absolute.si()),
-            Combine::Sum => relative + self.absolute.si(),
+            Combine::Larger => relative.max(self.absolute),
+            Combine::Sum => relative + self.absolute,
         }
+    }
+
+    fn text(self, dimension: Dimension) -> String {
+        let percent = format!("{} %", significant(self.relative * 100.0, 6));
+        let absolute = || Quantity { si: self.absolute, dimension }.exact();
+        match (self.relative > 0.0, self.absolute > 0.0, self.combine) {
+            (_, false, _) => percent,
+            (false, true, _) => absolute(),
+            (true, true, Combine::Larger) => format!("{percent} or {}", absolute()),
+            (true, true, Combine::Sum) => format!("{percent} + {}", absolute()),
+        }
+    }
+}
+
+/// A tolerance of values whose dimension is known at run time.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct AnyTolerance {
+    /// What it is a tolerance of.
+    pub dimension: Dimension,
+    /// How far below.
+    pub below: Side,
+    /// How far above.
+    pub above: Side,
+}
+
+impl AnyTolerance {
+    /// Reads a tolerance's text.
+    ///
+    /// # Errors
+    /// [`ToleranceError`]: a part that is no quantity of this kind, negative parts, a missing side.
+    pub fn parse(text: &str, dimension: Dimension) -> Result<Self, ToleranceError> {
+        let Some((first, second)) = text.split_once('/') else {
+            // One side alone leaves the other open to guessing.
+            if text.trim_start().starts_with('+') {
+                return Err(ToleranceError::Sides(text.trim().to_owned()));
+            }
+            let side = parse_side(text, dimension)?;
+            return Ok(Self { dimension, below: side, above: side });
+        };
+        let (mut above, mut below) = (None, None);
+        for part in [first.trim(), second.trim()] {
+            if let Some(rest) = part.strip_prefix('+') {
+                above = Some(parse_side(rest, dimension)?);
+            } else if let Some(rest) = part.strip_prefix(['-', '−']) {
+                below = Some(parse_side(rest, dimension)?);
+            }
+        }
+        match (below, above) {
+            (Some(below), Some(above)) => Ok(Self { dimension, below, above }),
+            _ => Err(ToleranceError::Sides(text.trim().to_owned())),
+        }
+    }
+
+    /// The lowest and the highest value, in SI, still within tolerance of a value in SI.
+    pub fn limits(&self, si: f64) -> (f64, f64) {
+        (si - self.below.at(si), si + self.above.at(si))
     }
 }
 
 /// A tolerance band around a value of type `Q`.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Tolerance<Q> {
-    below: Side<Q>,
-    above: Side<Q>,
+    below: Side,
+    above: Side,
+    of: PhantomData<Q>,
 }
 
 /// Why a tolerance could not be read.
@@ -72,8 +133,8 @@ impl ToleranceError {
 impl<Q: Measure> Tolerance<Q> {
     /// The same tolerance above and below: the larger of a share and an absolute value.
     pub fn larger_of(relative: f64, absolute: Q) -> Self {
-        let side = Side { relative, absolute, combine: Combine::Larger };
-        Self { below: side, above: side }
+        let side = Side { relative, absolute: absolute.si(), combine: Combine::Larger };
+        Self { below: side, above: side, of: PhantomData }
     }
 
     /// Reads a tolerance's text.
@@ -81,40 +142,27 @@ impl<Q: Measure> Tolerance<Q> {
     /// # Errors
     /// [`ToleranceError`]: a part that is no quantity of this kind, negative parts, a missing side.
     pub fn parse(text: &str) -> Result<Self, ToleranceError> {
-        let Some((first, second)) = text.split_once('/') else {
-            // One side alone leaves the other open to guessing.
-            if text.trim_start().starts_with('+') {
-                return Err(ToleranceError::Sides(text.trim().to_owned()));
-            }
-            let side = parse_side(text)?;
-            return Ok(Self { below: side, above: side });
-        };
-        let (mut above, mut below) = (None, None);
-        for part in [first.trim(), second.trim()] {
-            if let Some(rest) = part.strip_prefix('+') {
-                above = Some(parse_side(rest)?);
-            } else if let Some(rest) = part.strip_prefix(['-', '−']) {
-                below = Some(parse_side(rest)?);
-            }
-        }
-        match (below, above) {
-            (Some(below), Some(above)) => Ok(Self { below, above }),
-            _ => Err(ToleranceError::Sides(text.trim().to_owned())),
-        }
+        let AnyTolerance { below, above, .. } = AnyTolerance::parse(text, Q::DIMENSION)?;
+        Ok(Self { below, above, of: PhantomData })
     }
 
     /// The lowest value still within tolerance of `value`.
     pub fn lower(&self, value: Q) -> Q {
-        Q::from_si(value.si() - self.below.at(value))
+        Q::from_si(value.si() - self.below.at(value.si()))
     }
 
     /// The highest value still within tolerance of `value`.
     pub fn upper(&self, value: Q) -> Q {
-        Q::from_si(value.si() + self.above.at(value))
+        Q::from_si(value.si() + self.above.at(value.si()))
+    }
+
+    /// The same tolerance with its dimension known at run time.
+    pub fn any(&self) -> AnyTolerance {
+        AnyTolerance { dimension: Q::DIMENSION, below: self.below, above: self.above }
     }
 }
 
-fn parse_side<Q: Measure>(text: &str) -> Result<Side<Q>, ToleranceError> {
+fn parse_side(text: &str, dimension: Dimension) -> Result<Side, ToleranceError> {
     let (combine, parts): (_, Vec<&str>) = if let Some((a, b)) = text.split_once(" or ") {
         (Combine::Larger, vec![a, b])
     } else if let Some((a, b)) = text.split_once('+').filter(|(a, _)| !a.trim().is_empty()) {
@@ -133,38 +181,29 @@ fn parse_side<Q: Measure>(text: &str) -> Result<Side<Q>, ToleranceError> {
         let (slot, value) = if share {
             (&mut relative, quantity.si)
         } else {
-            (&mut absolute, crate::quantity::parse::<Q>(part)?.si())
+            (&mut absolute, crate::quantity::parse_as(part, dimension)?)
         };
         if slot.replace(value).is_some() {
             return Err(ToleranceError::SameKind(text.trim().to_owned()));
         }
     }
-    Ok(Side {
-        relative: relative.unwrap_or(0.0),
-        absolute: Q::from_si(absolute.unwrap_or(0.0)),
-        combine,
-    })
+    Ok(Side { relative: relative.unwrap_or(0.0), absolute: absolute.unwrap_or(0.0), combine })
 }
 
-impl<Q: Measure> fmt::Display for Side<Q> {
+impl fmt::Display for AnyTolerance {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let percent = format!("{} %", significant(self.relative * 100.0, 6));
-        match (self.relative > 0.0, self.absolute.si() > 0.0, self.combine) {
-            (_, false, _) => f.write_str(&percent),
-            (false, true, _) => f.write_str(&exact(self.absolute)),
-            (true, true, Combine::Larger) => write!(f, "{percent} or {}", exact(self.absolute)),
-            (true, true, Combine::Sum) => write!(f, "{percent} + {}", exact(self.absolute)),
+        let (below, above) = (self.below.text(self.dimension), self.above.text(self.dimension));
+        if self.below == self.above {
+            f.write_str(&above)
+        } else {
+            write!(f, "+{above} / -{below}")
         }
     }
 }
 
 impl<Q: Measure> fmt::Display for Tolerance<Q> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.below == self.above {
-            self.above.fmt(f)
-        } else {
-            write!(f, "+{} / -{}", self.above, self.below)
-        }
+        self.any().fmt(f)
     }
 }
 
@@ -208,10 +247,10 @@ mod tests {
     proptest! {
         #[test]
         fn text_round_trips(r in 0u32..50, ms in 0u32..500, sum: bool, one_sided: bool) {
-            let side = Side { relative: f64::from(r) / 100.0, absolute: seconds(f64::from(ms) / 1000.0),
+            let side = Side { relative: f64::from(r) / 100.0, absolute: f64::from(ms) / 1000.0,
                 combine: if sum && r > 0 && ms > 0 { Combine::Sum } else { Combine::Larger } };
-            let other = Side { relative: 0.01, absolute: seconds(0.0), combine: Combine::Larger };
-            let t = Tolerance { below: if one_sided { other } else { side }, above: side };
+            let other = Side { relative: 0.01, absolute: 0.0, combine: Combine::Larger };
+            let t = Tolerance::<Time> { below: if one_sided { other } else { side }, above: side, of: PhantomData };
             let back = Tolerance::<Time>::parse(&t.to_string()).unwrap();
             for s in [0.01, 1.0, 7.0] {
                 prop_assert!((back.upper(seconds(s)).si() - t.upper(seconds(s)).si()).abs() < 1e-9);

@@ -2,23 +2,27 @@
 
 mod element;
 mod ratings;
+mod stage;
 
 pub use element::{Element, Measures};
 pub use ratings::{Ratings, ThermalRating};
+pub use stage::{Stage, StageFunction};
 
 use crate::name::{Name, nearest};
 use crate::quantity::{Angle, Current, Ratio, Time};
 use crate::tolerance::Tolerance;
 
-/// A relay with overcurrent elements.
+/// A relay with its protection elements.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Asset {
     /// Who and where it is.
     pub identity: Identity,
     /// What it is made for and what it withstands.
     pub ratings: Ratings,
-    /// Its protection elements, in file order.
+    /// Its overcurrent elements, in file order.
     pub elements: Vec<Element>,
+    /// Its voltage and frequency stages, in file order.
+    pub stages: Vec<Stage>,
 }
 
 /// Nameplate and location, as text.
@@ -57,6 +61,25 @@ impl Asset {
     /// Finds an element by its id.
     pub fn element(&self, id: &str) -> Option<&Element> {
         self.elements.iter().find(|e| e.id == id)
+    }
+
+    /// Finds a voltage or frequency stage by its id.
+    pub fn stage(&self, id: &str) -> Option<&Stage> {
+        self.stages.iter().find(|s| s.id == id)
+    }
+
+    /// The meanings of all its contacts, each once.
+    pub fn contacts(&self) -> Vec<Name> {
+        let of_elements =
+            self.elements.iter().flat_map(|e| std::iter::once(&e.trip).chain(&e.start));
+        let of_stages = self.stages.iter().flat_map(|s| [&s.trip, &s.start]);
+        let mut all: Vec<Name> = Vec::new();
+        for name in of_elements.chain(of_stages) {
+            if !all.contains(name) {
+                all.push(name.clone());
+            }
+        }
+        all
     }
 
     /// The id nearest to one that does not exist.

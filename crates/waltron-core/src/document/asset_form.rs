@@ -1,12 +1,16 @@
 //! The asset file.
 
 use super::curve_form::{CurveForm, Spannable};
-use super::field::{Field, QuantityText, Text, ToleranceText};
+use super::field::{AnyQuantityText, AnyToleranceText, Field, QuantityText, Text, ToleranceText};
 use super::problem::{DocumentError, Problem, Problems, Source};
 use super::{Form, load};
-use crate::asset::{Asset, Element, Identity, Measures, Ratings, ThermalRating, Tolerances};
-use crate::quantity::{Angle, Current, Frequency, Ratio, Time, Voltage, amperes, seconds};
-use crate::tolerance::Tolerance;
+use crate::asset::{
+    Asset, Element, Identity, Measures, Ratings, Stage, StageFunction, ThermalRating, Tolerances,
+};
+use crate::quantity::{
+    Angle, Current, Dimension, Frequency, Measure, Ratio, Time, Voltage, amperes, seconds,
+};
+use crate::tolerance::{AnyTolerance, Tolerance};
 use schemars::JsonSchema;
 use serde::Deserialize;
 
@@ -96,6 +100,8 @@ struct ToleranceForm {
     angle: Option<ToleranceText<Angle>>,
     /// Of the reset ratio, such as `3 %`.
     reset_ratio: Option<ToleranceText<Ratio>>,
+    /// Of the setting of a voltage or frequency element, such as `1 %` or `10 mHz`.
+    pickup: Option<AnyToleranceText>,
 }
 
 /// What an element's function is.
@@ -104,6 +110,30 @@ struct ToleranceForm {
 enum Function {
     /// Overcurrent: ANSI/IEEE C37.2 50, 51.
     Overcurrent,
+    /// Overvoltage: 59.
+    Overvoltage,
+    /// Undervoltage: 27.
+    Undervoltage,
+    /// Overfrequency: 81O.
+    Overfrequency,
+    /// Underfrequency: 81U.
+    Underfrequency,
+    /// Rate of change of frequency: 81R.
+    FrequencyRate,
+}
+
+impl Function {
+    /// The function of a voltage or frequency stage; `None` for overcurrent.
+    fn stage(self) -> Option<StageFunction> {
+        Some(match self {
+            Self::Overcurrent => return None,
+            Self::Overvoltage => StageFunction::Overvoltage,
+            Self::Undervoltage => StageFunction::Undervoltage,
+            Self::Overfrequency => StageFunction::Overfrequency,
+            Self::Underfrequency => StageFunction::Underfrequency,
+            Self::FrequencyRate => StageFunction::FrequencyRate,
+        })
+    }
 }
 
 /// What an element measures.
@@ -137,14 +167,13 @@ struct ElementForm {
     /// Its id, such as `51P`.
     id: Text,
     /// Its function.
-    #[allow(dead_code, reason = "checked by its type; there is one function so far")]
     function: Function,
     /// Whether it is switched on; true if not given.
     enabled: Option<bool>,
-    /// What it measures.
-    measures: Spannable<MeasuresForm>,
-    /// The setting.
-    pickup: QuantityText<Current>,
+    /// What it measures (overcurrent).
+    measures: Option<Spannable<MeasuresForm>>,
+    /// The setting: a current, a voltage, a frequency or its rate, as the function wants.
+    pickup: AnyQuantityText,
     /// Dropout as a share of pickup.
     reset_ratio: Option<QuantityText<Ratio>>,
     /// The time characteristic.
@@ -177,7 +206,9 @@ impl AssetForm {
             model: i.model,
             serial: i.serial,
         };
-        let ratings = self.ratings.read(problems);
+        let ratings = self.ratings.read(problems)?;
+        // From here on values may refer to what was read: `0.2 * nominal.current`.
+        problems.settings.ratings(&ratings);
         let defaults = Tolerances {
             current: Tolerance::larger_of(0.05, amperes(0.0)),
             time: Tolerance::larger_of(0.05, seconds(0.04)),
@@ -185,15 +216,26 @@ impl AssetForm {
             reset_ratio: Tolerance::larger_of(0.03, Ratio::default()),
         };
         let tolerances = self.tolerance.unwrap_or_default().over(&defaults, problems);
-        let mut elements: Vec<Element> = Vec::new();
+        let (mut elements, mut stages) = (Vec::<Element>::new(), Vec::<Stage>::new());
+        let mut ids: Vec<String> = Vec::new();
         for form in self.element.unwrap_or_default() {
-            if elements.iter().any(|e| e.id == form.id.as_str()) {
-                let message = format!("element `{}` is there twice", form.id.as_str());
+            let id = form.id.as_str().to_owned();
+            if ids.contains(&id) {
+                let message = format!("element `{id}` is there twice");
                 problems.push(Problem::new(form.id.span(), message));
             }
-            elements.extend(form.read(&tolerances, problems));
+            ids.push(id);
+            if let Some(function) = form.function.stage() {
+                if let Some(stage) = form.stage(function, &tolerances, problems) {
+                    problems.settings.stage(&stage);
+                    stages.push(stage);
+                }
+            } else if let Some(element) = form.read(&tolerances, problems) {
+                problems.settings.element(&element);
+                elements.push(element);
+            }
         }
-        Some(Asset { identity, ratings: ratings?, elements })
+        Some(Asset { identity, ratings, elements, stages })
     }
 }
 
@@ -238,8 +280,57 @@ impl ToleranceForm {
 }
 
 impl ElementForm {
+    /// A voltage or frequency stage.
+    fn stage(
+        self,
+        function: StageFunction,
+        tolerances: &Tolerances,
+        problems: &mut Problems,
+    ) -> Option<Stage> {
+        let dimension = function.dimension();
+        let pickup = self.pickup.positive_of(dimension, problems);
+        if let Some(measures) = &self.measures {
+            let message = "`measures` belongs to overcurrent elements";
+            problems.push(Problem::new(measures.span(), message));
+        }
+        let reset_ratio = self.reset_ratio.and_then(|f| f.positive(problems));
+        let delay = match self.curve.read(problems)?.form {
+            crate::characteristic::Form::Definite { delay } => Some(delay),
+            _ => {
+                let message = "only a definite time is known for this function";
+                let problem = Problem::new(self.id.span(), message);
+                problems.push(
+                    problem.help("write `curve = { family = \"definite\", delay = \"1 s\" }`"),
+                );
+                None
+            }
+        };
+        let own = self.tolerance.unwrap_or_default();
+        let one_percent = || AnyTolerance::parse("1 %", dimension).ok();
+        let pickup_tolerance =
+            own.pickup.as_ref().map_or_else(one_percent, |t| t.read(dimension, problems));
+        let time_tolerance = own.time.map_or(Some(tolerances.time), |t| t.read(problems));
+        Some(Stage {
+            id: self.id.as_str().into(),
+            function,
+            enabled: self.enabled.unwrap_or(true),
+            pickup: pickup?,
+            reset_ratio,
+            delay: delay?,
+            pickup_tolerance: pickup_tolerance?,
+            time_tolerance: time_tolerance?,
+            trip: self.trip.as_deref().unwrap_or("trip").into(),
+            start: self.start.as_deref().unwrap_or("start").into(),
+        })
+    }
+
     fn read(self, tolerances: &Tolerances, problems: &mut Problems) -> Option<Element> {
-        let pickup = self.pickup.positive(problems);
+        let pickup = self.pickup.positive_of(Dimension::CURRENT, problems);
+        let measures = self.measures.map(|m| (*m.get()).into());
+        if measures.is_none() {
+            let message = format!("element `{}` has no `measures`", self.id.as_str());
+            problems.push(Problem::new(self.id.span(), message));
+        }
         let reset_ratio = self.reset_ratio.and_then(|f| {
             let ratio = f.positive(problems)?;
             if ratio.value <= 1.0 {
@@ -256,8 +347,8 @@ impl ElementForm {
         Some(Element {
             id: self.id.as_str().into(),
             enabled: self.enabled.unwrap_or(true),
-            measures: (*self.measures.get()).into(),
-            pickup: pickup?,
+            measures: measures?,
+            pickup: Current::from_si(pickup?.si),
             reset_ratio,
             characteristic: characteristic?,
             tolerances,

@@ -4,8 +4,9 @@
 //! once and keeps each one's place.
 
 use super::problem::{Problem, Problems};
-use crate::quantity::{self, Dimension, Measure, Unit, significant};
-use crate::tolerance::Tolerance;
+use crate::expression::{self, Settings};
+use crate::quantity::{self, Dimension, Measure, Quantity, Unit, significant};
+use crate::tolerance::{AnyTolerance, Tolerance, ToleranceError};
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Deserialize, Deserializer};
 use std::borrow::Cow;
@@ -80,7 +81,6 @@ impl<Q: Measure> JsonSchema for QuantityText<Q> {
         let example = Unit::examples(Q::DIMENSION);
         json_schema!({
             "type": "string",
-            "pattern": r"^\s*[-+]?[0-9.]",
             super::shape::DIMENSION_KEY: Q::DIMENSION.exponents(),
             "$comment": format!("{}, for example {example}", Q::DIMENSION),
         })
@@ -90,13 +90,8 @@ impl<Q: Measure> JsonSchema for QuantityText<Q> {
 impl<Q: Measure> QuantityText<Q> {
     /// The quantity, or `None` with the problem noted.
     pub fn read(&self, problems: &mut Problems) -> Option<Q> {
-        match quantity::parse(self.text.get_ref()) {
-            Ok(value) => Some(value),
-            Err(error) => {
-                problems.push(Problem::quantity(self.span(), &error));
-                None
-            }
-        }
+        let read = read_quantity(&self.text, Some(Q::DIMENSION), &problems.settings);
+        read.map(|q| Q::from_si(q.si)).map_err(|problem| problems.push(problem)).ok()
     }
 
     /// A quantity above zero.
@@ -119,6 +114,124 @@ impl<Q: Measure> QuantityText<Q> {
         let written = self.text.get_ref();
         problems.push(Problem::new(self.span(), format!("`{written}` must not be negative")));
         None
+    }
+}
+
+/// Reads a quantity or an expression from a file's text; of one dimension, if one is wanted.
+///
+/// # Errors
+/// The mistake, at its place in the file.
+fn read_quantity(
+    text: &Spanned<String>,
+    wanted: Option<Dimension>,
+    settings: &Settings,
+) -> Result<Quantity, Problem> {
+    let (written, span) = (text.get_ref(), text.span());
+    let plain = match wanted {
+        Some(dimension) => {
+            quantity::parse_as(written, dimension).map(|si| Quantity { si, dimension })
+        }
+        None => Quantity::parse(written),
+    };
+    let error = match plain {
+        Ok(value) => return Ok(value),
+        Err(error) => error,
+    };
+    // What is no expression either was meant as a plain quantity.
+    let Some(tree) = expression_in(written) else {
+        return Err(Problem::quantity(span, &error));
+    };
+    // The text stands right behind its opening quote, if nothing in it is escaped.
+    let exact = span.len() == written.len() + 2;
+    let place = |problem: Problem| {
+        if exact {
+            problem.moved(span.start + 1)
+        } else {
+            Problem { span: span.clone(), ..problem }
+        }
+    };
+    let value = match wanted {
+        Some(dimension) => expression::quantity(&tree, dimension, settings).map_err(place)?,
+        None => expression::evaluate(&tree, settings).map_err(place)?.quantity(),
+    };
+    value.ok_or_else(|| Problem::new(span.clone(), format!("`{written}` is no quantity")))
+}
+
+/// The tree of a text that is more than one number with its unit.
+pub(super) fn expression_in(text: &str) -> Option<expression::Expr> {
+    let tree = expression::parse(text).ok()?;
+    (!matches!(tree.kind, expression::ExprKind::Quantity { .. })).then_some(tree)
+}
+
+/// A quantity of any kind, or an expression.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(transparent)]
+pub struct AnyQuantityText(Spanned<String>);
+
+impl Field for AnyQuantityText {
+    fn span(&self) -> Range<usize> {
+        self.0.span()
+    }
+}
+
+impl JsonSchema for AnyQuantityText {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "AnyQuantity".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": "string", "$comment": "a quantity with its unit, or an expression" })
+    }
+}
+
+impl AnyQuantityText {
+    /// The quantity, or `None` with the problem noted.
+    pub fn read(&self, problems: &mut Problems) -> Option<Quantity> {
+        let read = read_quantity(&self.0, None, &problems.settings);
+        read.map_err(|problem| problems.push(problem)).ok()
+    }
+
+    /// A quantity of one dimension, above zero.
+    pub fn positive_of(&self, wanted: Dimension, problems: &mut Problems) -> Option<Quantity> {
+        let read = read_quantity(&self.0, Some(wanted), &problems.settings);
+        let value = read.map_err(|problem| problems.push(problem)).ok()?;
+        if value.si > 0.0 {
+            return Some(value);
+        }
+        let message = format!("`{}` must be above zero", self.0.get_ref());
+        problems.push(Problem::new(self.span(), message));
+        None
+    }
+}
+
+/// A tolerance of any kind of value as text.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(transparent)]
+pub struct AnyToleranceText(Spanned<String>);
+
+impl JsonSchema for AnyToleranceText {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "AnyTolerance".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "type": "string", "$comment": "a tolerance: `5 %`, `5 % or …`" })
+    }
+}
+
+impl AnyToleranceText {
+    /// The tolerance of values of a dimension, or `None` with the problem noted.
+    pub fn read(&self, of: Dimension, problems: &mut Problems) -> Option<AnyTolerance> {
+        let read = AnyTolerance::parse(self.0.get_ref(), of);
+        let problem = |e: ToleranceError| Problem {
+            help: e.help(),
+            ..Problem::new(self.0.span(), e.to_string())
+        };
+        read.map_err(|e| problems.push(problem(e))).ok()
     }
 }
 

@@ -21,7 +21,9 @@ mod tests;
 
 pub use asset_form::{AssetForm, MeasuresForm};
 pub use curve_form::{CurveForm, Spannable};
-pub use field::{Field, Number, QuantityText, Text, ToleranceText};
+pub use field::{
+    AnyQuantityText, AnyToleranceText, Field, Number, QuantityText, Text, ToleranceText,
+};
 pub use plan_form::PlanForm;
 pub use problem::{DocumentError, Problem, Problems, Source};
 

@@ -1,12 +1,13 @@
 //! The plan file.
 
 use super::curve_form::Spannable;
-use super::field::{Field, QuantityText, Text};
+use super::field::{AnyQuantityText, Field, QuantityText, Text};
 use super::problem::{DocumentError, Problem, Problems, Source};
 use super::{Form, load};
 use crate::asset::{Asset, Element};
+use crate::expression::Settings;
 use crate::fault_loop::FaultLoop;
-use crate::name::nearest;
+use crate::name::{Name, nearest};
 use crate::plan::{Plan, ProcedureSettings, Test};
 use crate::procedure::{Level, PickupSettings, TripTimeSettings};
 use crate::quantity::{Current, Dimension, Quantity, Ratio, Time, seconds};
@@ -23,6 +24,9 @@ pub struct PlanForm {
     plan: HeadForm,
     /// Conditions on site, such as `temperature = "19 °C"`; shown in the report.
     ambient: Option<BTreeMap<String, String>>,
+    /// Values by name, for expressions in this plan and in its sequences.
+    #[serde(rename = "let")]
+    lets: Option<BTreeMap<String, AnyQuantityText>>,
     /// The tests, run in this order.
     test: Option<Vec<Spannable<TestForm>>>,
 }
@@ -145,7 +149,8 @@ impl PlanForm {
     /// # Errors
     /// Every problem: values, elements that the asset lacks, loops that do not exist, no tests.
     pub fn resolve(&self, source: &Source, asset: &Asset) -> Result<Plan, DocumentError> {
-        let mut problems = Problems::default();
+        let mut problems = Problems::with(Settings::of(asset));
+        let lets = self.read_lets(&mut problems);
         let forms = self.test.as_deref().unwrap_or_default();
         if forms.is_empty() {
             problems.push(
@@ -168,8 +173,35 @@ impl PlanForm {
             tester: self.plan.tester.clone(),
             reason: self.plan.reason.clone(),
             ambient: self.ambient.clone().unwrap_or_default().into_iter().collect(),
+            lets,
             tests,
         })
+    }
+}
+
+impl PlanForm {
+    /// The plan's own values, each of which may refer to the others: they are read in rounds, since
+    /// the table keeps no order.
+    fn read_lets(&self, problems: &mut Problems) -> Vec<(Name, Quantity)> {
+        let mut open: Vec<(&String, &AnyQuantityText)> = self.lets.iter().flatten().collect();
+        let mut read = Vec::new();
+        loop {
+            let before = open.len();
+            open.retain(|(name, text)| {
+                let mut attempt = Problems::with(problems.settings.clone());
+                let Some(value) = text.read(&mut attempt) else { return true };
+                problems.settings.insert(name.as_str(), value);
+                read.push((Name::from(name.as_str()), value));
+                false
+            });
+            if open.is_empty() || open.len() == before {
+                break;
+            }
+        }
+        for (_, text) in open {
+            text.read(problems);
+        }
+        read
     }
 }
 

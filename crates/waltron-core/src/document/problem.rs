@@ -1,5 +1,6 @@
 //! What is wrong in a file, and where.
 
+use crate::expression::Settings;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -53,6 +54,13 @@ impl Problem {
         Self { span, message: error.to_string(), help: error.help() }
     }
 
+    /// The problem of a text that stands `by` bytes further on in a file.
+    #[must_use]
+    pub fn moved(mut self, by: usize) -> Self {
+        self.span = self.span.start + by..self.span.end + by;
+        self
+    }
+
     /// Adds the way out.
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Self {
@@ -70,21 +78,31 @@ impl Problem {
     }
 }
 
-/// Problems found so far; reading goes on so that all are found.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Problems(Vec<Problem>);
+/// Problems found so far; reading goes on so that all are found. Also holds the names that the
+/// values read next may refer to.
+#[derive(Clone, Debug, Default)]
+pub struct Problems {
+    found: Vec<Problem>,
+    /// What expressions may refer to: the settings read so far.
+    pub settings: Settings,
+}
 
 impl Problems {
+    /// Nothing found yet, with names that values may refer to.
+    pub fn with(settings: Settings) -> Self {
+        Self { found: Vec::new(), settings }
+    }
+
     /// Notes a problem.
     pub fn push(&mut self, problem: Problem) {
-        if !self.0.contains(&problem) {
-            self.0.push(problem);
+        if !self.found.contains(&problem) {
+            self.found.push(problem);
         }
     }
 
     /// Whether nothing was found.
     pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
+        self.found.is_empty()
     }
 
     /// Nothing wrong, or the error that shows all of it.
@@ -92,7 +110,7 @@ impl Problems {
     /// # Errors
     /// All problems noted, in the order of their places.
     pub fn none_or(self, source: &Source) -> Result<(), DocumentError> {
-        if self.0.is_empty() { Ok(()) } else { Err(DocumentError::new(source, self.0)) }
+        if self.found.is_empty() { Ok(()) } else { Err(DocumentError::new(source, self.found)) }
     }
 }
 

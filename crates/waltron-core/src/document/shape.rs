@@ -79,8 +79,10 @@ impl<'a> Walk<'a> {
                 }
             }
             DeValue::String(text) => {
+                // What is worked out from other values is checked when those are known.
                 if let Some(dimension) = dimension(schema)
                     && let Err(error) = parse_as(text, dimension)
+                    && super::field::expression_in(text).is_none()
                 {
                     problems.push(Problem::quantity(span.clone(), &error));
                 }

@@ -91,5 +91,12 @@ pub fn text<Q: Measure>(value: Q) -> String {
 
 /// The text of a typed quantity that reads back to the same value: up to twelve digits.
 pub fn exact<Q: Measure>(value: Q) -> String {
-    format!("{:.12}", Quantity::of(value))
+    Quantity::of(value).exact()
+}
+
+impl Quantity {
+    /// Text that reads back to the same value: up to twelve digits.
+    pub fn exact(self) -> String {
+        format!("{self:.12}")
+    }
 }

@@ -1,0 +1,212 @@
+//! What an expression is worth, and of what kind it is.
+
+use crate::name::Name;
+use crate::quantity::{Dimension, Quantity};
+use num_complex::Complex64;
+use std::fmt;
+
+/// A value.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Value {
+    /// A quantity or a plain number.
+    Quantity(Quantity),
+    /// A magnitude at an angle.
+    Phasor(PhasorValue),
+    /// One phasor for each of the phases A, B, C.
+    Phases([PhasorValue; 3]),
+    /// True or false.
+    Bool(bool),
+    /// Text.
+    Text(String),
+    /// A list of values of one kind.
+    List(Vec<Value>),
+    /// Of this kind, but not known before something is measured.
+    Unknown(Type),
+}
+
+/// A phasor whose dimension is known at run time. The magnitude and the angle are kept as written,
+/// so that -120 deg stays -120 deg.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PhasorValue {
+    /// RMS value in SI.
+    pub rms: f64,
+    /// Angle in radians, counter-clockwise positive.
+    pub angle: f64,
+    /// What it measures.
+    pub dimension: Dimension,
+}
+
+/// The kind of a value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Type {
+    /// A quantity of this dimension.
+    Quantity(Dimension),
+    /// A phasor of this dimension.
+    Phasor(Dimension),
+    /// Three phasors of this dimension.
+    Phases(Dimension),
+    /// True or false.
+    Bool,
+    /// Text.
+    Text,
+    /// A list of values of one kind.
+    List(Box<Type>),
+    /// Whatever: what it was made of has been complained about already.
+    Any,
+}
+
+impl Type {
+    /// A plain number.
+    pub const NUMBER: Self = Self::Quantity(Dimension::NUMBER);
+
+    /// The types that parameters and answers can be declared to have.
+    pub const DECLARED: [(&'static str, Self); 12] = [
+        ("number", Self::NUMBER),
+        ("current", Self::Quantity(Dimension::CURRENT)),
+        ("voltage", Self::Quantity(Dimension::VOLTAGE)),
+        ("time", Self::Quantity(Dimension::TIME)),
+        ("angle", Self::Quantity(Dimension::ANGLE)),
+        ("frequency", Self::Quantity(Dimension::FREQUENCY)),
+        ("frequency_rate", Self::Quantity(Dimension::FREQUENCY_RATE)),
+        ("resistance", Self::Quantity(Dimension::RESISTANCE)),
+        ("power", Self::Quantity(Dimension::POWER)),
+        ("phasor_current", Self::Phasor(Dimension::CURRENT)),
+        ("phasor_voltage", Self::Phasor(Dimension::VOLTAGE)),
+        ("text", Self::Text),
+    ];
+
+    /// Finds a type by the word that declares it.
+    pub fn declared(word: &str) -> Option<Self> {
+        Self::DECLARED.iter().find(|(w, _)| *w == word).map(|(_, t)| t.clone())
+    }
+
+    /// Some value of this type, to find out what an operation on it gives.
+    pub(super) fn sample(&self) -> Value {
+        let phasor =
+            |dimension: &Dimension| PhasorValue { rms: 1.0, angle: 0.0, dimension: *dimension };
+        match self {
+            Self::Quantity(dimension) => {
+                Value::Quantity(Quantity { si: 1.0, dimension: *dimension })
+            }
+            Self::Phasor(dimension) => Value::Phasor(phasor(dimension)),
+            Self::Phases(dimension) => Value::Phases([phasor(dimension); 3]),
+            Self::Bool => Value::Bool(true),
+            Self::Text => Value::Text(String::new()),
+            Self::List(item) => Value::List(vec![item.sample()]),
+            Self::Any => Value::Unknown(Self::Any),
+        }
+    }
+}
+
+impl fmt::Display for Type {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Quantity(dimension) => dimension.fmt(f),
+            Self::Phasor(dimension) => write!(f, "a phasor of {}", bare(*dimension)),
+            Self::Phases(dimension) => write!(f, "three phasors of {}", bare(*dimension)),
+            Self::Bool => f.write_str("a condition"),
+            Self::Text => f.write_str("text"),
+            Self::List(_) => f.write_str("a list"),
+            Self::Any => f.write_str("a value"),
+        }
+    }
+}
+
+/// A dimension's name without its article.
+fn bare(dimension: Dimension) -> String {
+    let name = dimension.to_string();
+    let stripped = name.strip_prefix("an ").or_else(|| name.strip_prefix("a "));
+    stripped.map(str::to_owned).unwrap_or(name)
+}
+
+impl PhasorValue {
+    /// The complex RMS value.
+    pub fn complex(self) -> Complex64 {
+        Complex64::from_polar(self.rms, self.angle)
+    }
+
+    /// A phasor from its complex RMS value.
+    pub fn of(complex: Complex64, dimension: Dimension) -> Self {
+        Self { rms: complex.norm(), angle: complex.arg(), dimension }
+    }
+
+    /// The phasor times a real factor of some dimension; a negative one turns it by half a turn.
+    #[must_use]
+    pub fn scaled(self, factor: f64, dimension: Dimension) -> Self {
+        let turn = if factor < 0.0 { std::f64::consts::PI } else { 0.0 };
+        Self { rms: self.rms * factor.abs(), angle: self.angle + turn, dimension }
+    }
+}
+
+impl Value {
+    /// A plain number.
+    pub fn number(value: f64) -> Self {
+        Self::Quantity(Quantity::number(value))
+    }
+
+    /// Its type.
+    pub fn kind(&self) -> Type {
+        match self {
+            Self::Quantity(q) => Type::Quantity(q.dimension),
+            Self::Phasor(p) => Type::Phasor(p.dimension),
+            Self::Phases([p, ..]) => Type::Phases(p.dimension),
+            Self::Bool(_) => Type::Bool,
+            Self::Text(_) => Type::Text,
+            Self::List(items) => Type::List(Box::new(items.first().map_or(Type::Any, Self::kind))),
+            Self::Unknown(kind) => kind.clone(),
+        }
+    }
+
+    /// Whether it, or a part of it, is not known yet.
+    pub fn is_unknown(&self) -> bool {
+        match self {
+            Self::Unknown(_) => true,
+            Self::List(items) => items.iter().any(Self::is_unknown),
+            _ => false,
+        }
+    }
+
+    /// The quantity, where it is one.
+    pub fn quantity(&self) -> Option<Quantity> {
+        match self {
+            Self::Quantity(q) => Some(*q),
+            _ => None,
+        }
+    }
+}
+
+impl fmt::Display for Value {
+    /// As it reads in a message to the attendant.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Quantity(q) => q.fmt(f),
+            Self::Phasor(p) => p.fmt(f),
+            Self::Phases([a, b, c]) => write!(f, "{a}, {b}, {c}"),
+            Self::Bool(b) => f.write_str(if *b { "yes" } else { "no" }),
+            Self::Text(text) => f.write_str(text),
+            Self::List(items) => {
+                for (i, item) in items.iter().enumerate() {
+                    write!(f, "{}{item}", if i == 0 { "" } else { ", " })?;
+                }
+                Ok(())
+            }
+            Self::Unknown(_) => f.write_str("…"),
+        }
+    }
+}
+
+impl fmt::Display for PhasorValue {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        Quantity { si: self.rms, dimension: self.dimension }.fmt(f)?;
+        write!(f, " @ {}", Quantity { si: self.angle, dimension: Dimension::ANGLE })
+    }
+}
+
+impl From<Quantity> for Value {
+    fn from(q: Quantity) -> Self {
+        Self::Quantity(q)
+    }
+}
+
+/// A named value, as scripts and plans define it.
+pub type Named = (Name, Value);
