@@ -1,7 +1,8 @@
 //! What a rig can put out and see. Planning checks against it before anything is energised.
 
 use crate::name::Name;
-use crate::quantity::{Current, Time, Voltage};
+use crate::program::{Probe, Property};
+use crate::quantity::{Current, Dimension, Time, Voltage};
 use crate::tolerance::Tolerance;
 
 /// A rig's outputs, inputs and accuracy.
@@ -13,6 +14,10 @@ pub struct Capability {
     pub voltages: Vec<Channel<Voltage>>,
     /// Binary inputs.
     pub inputs: Vec<Input>,
+    /// Values that instruments measure, such as `supply.current`.
+    pub readings: Vec<Instrument>,
+    /// What can be set besides the outputs, such as `supply.output`.
+    pub parameters: Vec<Parameter>,
     /// Smallest difference between two contact times that it can tell.
     pub timing_resolution: Time,
     /// Accuracy of a measured time.
@@ -41,7 +46,76 @@ pub struct Input {
     pub debounce: Time,
 }
 
+/// A value that an instrument measures.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Instrument {
+    /// Its dotted name, such as `supply.current`.
+    pub name: Name,
+    /// What it measures.
+    pub dimension: Dimension,
+}
+
+/// Something that can be set besides the outputs.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Parameter {
+    /// Its dotted name, such as `supply.output`.
+    pub name: Name,
+    /// What it takes.
+    pub kind: ParameterKind,
+}
+
+/// What a parameter takes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum ParameterKind {
+    /// `on` or `off`.
+    Switch,
+    /// A quantity up to a limit.
+    Quantity {
+        /// What it measures.
+        dimension: Dimension,
+        /// The largest value, in SI.
+        most: f64,
+    },
+}
+
+/// What a parameter is set to.
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum ParameterValue {
+    /// On or off.
+    Switch(bool),
+    /// A quantity in SI.
+    Si(f64),
+}
+
 impl Capability {
+    /// Finds an instrument's value by its name.
+    pub fn reading(&self, name: &str) -> Option<&Instrument> {
+        self.readings.iter().find(|r| r.name == name)
+    }
+
+    /// Finds a parameter by its name.
+    pub fn parameter(&self, name: &str) -> Option<&Parameter> {
+        self.parameters.iter().find(|p| p.name == name)
+    }
+
+    /// Whether an output channel is a current, a voltage, or not there.
+    pub fn channel_dimension(&self, id: &str) -> Option<Dimension> {
+        if self.currents.iter().any(|c| c.id == id) {
+            return Some(Dimension::CURRENT);
+        }
+        self.voltages.iter().any(|c| c.id == id).then_some(Dimension::VOLTAGE)
+    }
+
+    /// Whether something can be measured: an instrument's value, or an output channel.
+    pub fn measures(&self, probe: &Probe) -> bool {
+        match probe.what {
+            Property::Value => self.reading(probe.of.as_str()).is_some(),
+            Property::ActivePower | Property::ReactivePower => true,
+            _ => self.channel_dimension(probe.of.as_str()).is_some(),
+        }
+    }
+
     /// Whether an input is wired to a contact of this meaning.
     pub fn sees(&self, meaning: &Name) -> bool {
         self.inputs.iter().any(|i| i.meaning == *meaning)

@@ -7,7 +7,7 @@
 use crate::asset::Ratings;
 use crate::capability::{Capability, Channel};
 use crate::name::Name;
-use crate::program::{Condition, Program};
+use crate::program::{Condition, Finish, Program};
 use crate::quantity::{Current, Measure, Time, Voltage, amperes, seconds, text};
 use crate::stimulus::Drive;
 
@@ -73,6 +73,20 @@ pub enum Refusal {
         /// The segment.
         segment: Name,
     },
+    /// Outputs would stay on at a current that the asset does not withstand for ever.
+    #[error("{value} would stay on {channel} after the step, which is above the continuous rating")]
+    Kept {
+        /// The channel.
+        channel: Name,
+        /// The value.
+        value: String,
+    },
+    /// Something is to be measured that the rig does not measure.
+    #[error("the rig does not measure `{probe}`")]
+    NotMeasured {
+        /// What was to be measured.
+        probe: String,
+    },
     /// A stop waits for a contact that no input is wired to.
     #[error("no input of the rig is wired to `{signal}`")]
     NotWired {
@@ -83,14 +97,16 @@ pub enum Refusal {
 
 impl Refusal {
     /// The channel, segment or contact it is about.
-    fn about(&self) -> &Name {
+    fn about(&self) -> &str {
         match self {
             Self::NoChannel { channel }
             | Self::AboveRange { channel, .. }
             | Self::AboveRating { channel, .. }
-            | Self::TooLong { channel, .. } => channel,
-            Self::Unbounded { segment } => segment,
-            Self::NotWired { signal } => signal,
+            | Self::Kept { channel, .. }
+            | Self::TooLong { channel, .. } => channel.as_str(),
+            Self::Unbounded { segment } => segment.as_str(),
+            Self::NotWired { signal } => signal.as_str(),
+            Self::NotMeasured { probe } => probe,
         }
     }
 
@@ -128,11 +144,19 @@ pub fn clear(
         if segment.longest().is_none() {
             refuse(Refusal::Unbounded { segment: segment.name.clone() });
         }
-        for stop in &segment.stops {
-            if let Condition::Contact { signal, .. } = &stop.when
-                && !capability.sees(signal)
-            {
-                refuse(Refusal::NotWired { signal: signal.clone() });
+        for part in segment.stops.iter().flat_map(|s| s.when.parts()) {
+            match part {
+                Condition::Contact { signal, .. } | Condition::Edge { signal, .. } => {
+                    if !capability.sees(signal) {
+                        refuse(Refusal::NotWired { signal: signal.clone() });
+                    }
+                }
+                Condition::Reading { probe, .. } | Condition::Stable { probe, .. } => {
+                    if !capability.measures(probe) {
+                        refuse(Refusal::NotMeasured { probe: probe.to_string() });
+                    }
+                }
+                _ => {}
             }
         }
         for (stimulus, time) in segment.levels() {
@@ -142,6 +166,19 @@ pub fn clear(
             }
             for drive in &stimulus.voltages {
                 within_range::<Voltage>(drive, &capability.voltages, &mut refuse);
+            }
+        }
+    }
+    for probe in program.reads.iter().filter(|p| !capability.measures(p)) {
+        refuse(Refusal::NotMeasured { probe: probe.to_string() });
+    }
+    if program.finish == Finish::Keep
+        && let Some(segment) = program.segments.last()
+    {
+        for drive in segment.profile.last().currents {
+            if !matches!(longest_at(drive.true_rms(), ratings), Ok(None)) {
+                let (channel, value) = (drive.channel.clone(), text(drive.true_rms()));
+                refuse(Refusal::Kept { channel, value });
             }
         }
     }
@@ -157,9 +194,9 @@ fn within_range<Q: Measure>(
     let channel = drive.channel.clone();
     match channels.iter().find(|c| c.id == channel) {
         None => refuse(Refusal::NoChannel { channel }),
-        Some(c) if drive.phasor.rms > c.range => refuse(Refusal::AboveRange {
+        Some(c) if drive.true_rms() > c.range => refuse(Refusal::AboveRange {
             channel,
-            value: text(drive.phasor.rms),
+            value: text(drive.true_rms()),
             limit: text(c.range),
         }),
         Some(_) => {}
@@ -178,7 +215,7 @@ struct Heating {
 impl Heating {
     fn add(all: &mut Vec<Self>, drive: &Drive<Current>, time: Time, ratings: &Ratings) {
         let continuous = ratings.thermal.iter().filter(|r| r.duration.is_none());
-        let i = drive.phasor.rms;
+        let i = drive.true_rms();
         if ratings.thermal.is_empty() || continuous.into_iter().any(|r| i <= r.current) {
             return;
         }

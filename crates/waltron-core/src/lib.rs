@@ -33,5 +33,7 @@ pub mod procedure;
 pub mod program;
 pub mod quantity;
 pub mod record;
+pub mod script;
 pub mod stimulus;
 pub mod tolerance;
+pub mod waveform;

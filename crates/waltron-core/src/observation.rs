@@ -1,7 +1,9 @@
 //! What came back from one injection.
 
 use crate::edge;
+use crate::grading::Values;
 use crate::name::Name;
+use crate::program::Probe;
 use crate::quantity::Time;
 use serde::{Deserialize, Serialize};
 
@@ -14,6 +16,31 @@ pub struct Observation {
     pub closed_at_start: Vec<Name>,
     /// Every change of a contact, in time order.
     pub edges: Vec<Edge>,
+    /// What was measured at the end, in the program's order; what could not be is left out.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub readings: Vec<Reading>,
+    /// When each channel went off, where they did not all go off at the end.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub off_at: Vec<OffAt>,
+}
+
+/// A channel's end.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct OffAt {
+    /// The channel.
+    pub channel: Name,
+    /// When it went off.
+    #[serde(rename = "time_s", with = "edge::si")]
+    pub time: Time,
+}
+
+/// A measured value.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Reading {
+    /// What was measured.
+    pub probe: Probe,
+    /// Its value, named `value`.
+    pub value: Values,
 }
 
 /// When a segment was out and what ended it.
@@ -35,7 +62,7 @@ pub struct Span {
 pub enum Ended {
     /// Its stop with this index.
     Stop(usize),
-    /// A stair that came to its last level's end.
+    /// A ramp or a recording that came to its end.
     Finished,
     /// The attendant or a signal: the injection proves nothing.
     Aborted,
@@ -54,6 +81,13 @@ pub struct Edge {
 }
 
 impl Observation {
+    /// The value read for a probe, in SI.
+    pub fn reading(&self, probe: &Probe) -> Option<f64> {
+        let found =
+            self.readings.iter().find(|r| r.probe.of == probe.of && r.probe.what == probe.what)?;
+        found.value.get("value")
+    }
+
     /// Whether the injection was cut short from outside.
     pub fn aborted(&self) -> bool {
         self.segments.iter().any(|s| s.ended == Ended::Aborted)

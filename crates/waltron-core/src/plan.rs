@@ -1,5 +1,6 @@
 //! The plan: the list of tests for an asset.
 
+use crate::document::Source;
 use crate::name::Name;
 use crate::procedure::{
     Bench, Pickup, PickupSettings, Procedure, SetupError, TripTime, TripTimeSettings,
@@ -42,10 +43,29 @@ pub enum ProcedureSettings {
     Pickup(PickupSettings),
     /// Trip times.
     TripTime(TripTimeSettings),
+    /// A script.
+    Sequence(SequenceSettings),
+}
+
+/// A hand-written sequence.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SequenceSettings {
+    /// Where its text is.
+    pub script: ScriptPlace,
+}
+
+/// Where a script's text is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ScriptPlace {
+    /// In a file, named relative to the plan, at this place of the plan.
+    File(String, Range<usize>),
+    /// In the plan itself.
+    Inline(Source),
 }
 
 impl Test {
-    /// Sets the procedure up for an asset on a rig.
+    /// Sets a built-in procedure up for an asset on a rig. A sequence is set up from its script,
+    /// see [`crate::script`]; here it has no points.
     ///
     /// # Errors
     /// [`SetupError`] where the test makes no sense for this asset or cannot be seen on this rig.
@@ -53,14 +73,16 @@ impl Test {
         Ok(match &self.procedure {
             ProcedureSettings::Pickup(settings) => Box::new(Pickup::try_new(settings, bench)?),
             ProcedureSettings::TripTime(settings) => Box::new(TripTime::try_new(settings, bench)?),
+            ProcedureSettings::Sequence(_) => Box::new(TripTime::without_points()),
         })
     }
 
-    /// The element under test.
-    pub fn element(&self) -> &Name {
+    /// The element under test, where it is one.
+    pub fn element(&self) -> Option<&Name> {
         match &self.procedure {
-            ProcedureSettings::Pickup(settings) => &settings.element,
-            ProcedureSettings::TripTime(settings) => &settings.element,
+            ProcedureSettings::Pickup(settings) => Some(&settings.element),
+            ProcedureSettings::TripTime(settings) => Some(&settings.element),
+            ProcedureSettings::Sequence(_) => None,
         }
     }
 
@@ -69,6 +91,7 @@ impl Test {
         match &self.procedure {
             ProcedureSettings::Pickup(_) => "pickup",
             ProcedureSettings::TripTime(_) => "trip-time",
+            ProcedureSettings::Sequence(_) => "sequence",
         }
     }
 }

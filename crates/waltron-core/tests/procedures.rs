@@ -58,6 +58,8 @@ fn rig(meanings: &[&str]) -> Capability {
         currents: ["ia", "ib", "ic"].iter().map(channel).collect(),
         voltages: Vec::new(),
         inputs: meanings.iter().map(input).collect(),
+        readings: Vec::new(),
+        parameters: Vec::new(),
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
     }
@@ -102,6 +104,7 @@ fn seen(program: &Program, segment: &str, edges: &[(&str, f64, bool)]) -> Observ
         segments: spans,
         closed_at_start: vec![],
         edges: edges.iter().map(edge).collect(),
+        ..Default::default()
     }
 }
 

@@ -71,14 +71,13 @@ proptest! {
         let phasor = Phasor::new(amperes(i), degrees(f64::from(angle)));
         let held = Stimulus::phase_currents([phasor, Phasor::zero(), phasor], hertz(49.5));
         let stairs = Stairs { from: held.clone(), to: one_phase(2.0), steps, dwell: seconds(t), rest: None };
-        let program = Program { segments: vec![
+        let program = Program::of(vec![
             Segment::hold("fault", held, seconds(t)).until(Stop::on_contact("trip".into(), true)),
             Segment { name: "ramp".into(), profile: Profile::Stairs(stairs), stops: vec![Stop::after(seconds(t))] },
-        ] };
+        ]);
         let text = serde_json::to_string(&program).unwrap();
         let back: Program = serde_json::from_str(&text).unwrap();
         prop_assert_eq!(serde_json::to_string(&back).unwrap(), text);
-        prop_assert_eq!(back.digest(), program.digest());
         prop_assert_eq!(back.longest(), program.longest());
     }
 }
@@ -89,8 +88,7 @@ fn mixing_moves_a_channel_that_only_one_side_drives_from_or_to_zero() {
     let b = Stimulus::phase_currents(FaultLoop::BN.currents(amperes(2.0)), hertz(60.0));
     let middle = a.toward(&b, 0.25).complex_phase_currents();
     assert!((middle[0].norm() - 3.0).abs() < 1e-12 && (middle[1].norm() - 0.5).abs() < 1e-12);
-    let maxima =
-        Program { segments: vec![Segment::hold("x", a.toward(&b, 0.5), seconds(1.0))] }.maxima();
+    let maxima = Program::of(vec![Segment::hold("x", a.toward(&b, 0.5), seconds(1.0))]).maxima();
     assert_eq!(
         maxima.iter().map(|(c, v, _)| (c.as_str(), *v)).collect::<Vec<_>>(),
         [("ia", 2.0), ("ib", 1.0)]
@@ -99,12 +97,10 @@ fn mixing_moves_a_channel_that_only_one_side_drives_from_or_to_zero() {
 
 #[test]
 fn the_written_form_carries_units_in_its_names() {
-    let program = Program {
-        segments: vec![
-            Segment::hold("fault", one_phase(5.0), seconds(0.2))
-                .until(Stop::on_contact("trip".into(), true)),
-        ],
-    };
+    let program = Program::of(vec![
+        Segment::hold("fault", one_phase(5.0), seconds(0.2))
+            .until(Stop::on_contact("trip".into(), true)),
+    ]);
     let json = serde_json::to_value(&program).unwrap();
     let segment = &json["segments"][0];
     assert_eq!(segment["profile"]["hold"][0]["rms_a"], 5.0);

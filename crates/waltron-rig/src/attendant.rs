@@ -7,6 +7,14 @@ pub trait Attendant {
     /// Asks and waits for the answer.
     fn ask(&mut self, question: &Question) -> Answer;
 
+    /// Tells the attendant something; no answer is waited for.
+    fn tell(&mut self, _text: &str) {}
+
+    /// Whether a mark was set since the last call, to end a step that waits for one.
+    fn mark(&self) -> bool {
+        false
+    }
+
     /// Whether the run shall stop; asked often, also while outputs are on.
     fn wants_to_stop(&self) -> bool;
 }
@@ -16,8 +24,8 @@ pub trait Attendant {
 pub struct Unattended;
 
 impl Attendant for Unattended {
-    fn ask(&mut self, _question: &Question) -> Answer {
-        Answer::Confirmed
+    fn ask(&mut self, question: &Question) -> Answer {
+        question.default_answer().unwrap_or(Answer::Stop)
     }
 
     fn wants_to_stop(&self) -> bool {

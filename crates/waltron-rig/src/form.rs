@@ -2,11 +2,12 @@
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::capability::{Capability, Channel, Input};
+use waltron_core::capability::{Capability, Channel, Input, Instrument, Parameter, ParameterKind};
 use waltron_core::document::{
-    DocumentError, Field, Form, Problem, Problems, QuantityText, Source, Text, ToleranceText, load,
+    AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
+    Spannable, Text, ToleranceText, load,
 };
-use waltron_core::quantity::{Current, Measure, Time, Voltage, amperes, seconds};
+use waltron_core::quantity::{Current, Dimension, Measure, Time, Voltage, amperes, seconds};
 use waltron_core::tolerance::Tolerance;
 
 /// A rig: what injects, which channel is wired to what, ranges and accuracy.
@@ -21,6 +22,10 @@ pub struct RigForm {
     voltage: Option<Vec<VoltageForm>>,
     /// Binary inputs and what their closing means.
     input: Option<Vec<InputForm>>,
+    /// Values that instruments measure, such as `supply.current`.
+    reading: Option<Vec<ReadingForm>>,
+    /// What can be set besides the outputs, such as `supply.output`.
+    parameter: Option<Vec<ParameterForm>>,
 }
 
 impl Form for RigForm {
@@ -86,6 +91,85 @@ struct InputForm {
     debounce: Option<QuantityText<Time>>,
 }
 
+/// Kinds of quantity.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum QuantityKind {
+    /// In A.
+    Current,
+    /// In V.
+    Voltage,
+    /// In Hz.
+    Frequency,
+    /// In W, var or VA.
+    Power,
+    /// In Ohm.
+    Resistance,
+    /// In K.
+    Temperature,
+    /// Without unit.
+    Number,
+}
+
+impl QuantityKind {
+    fn dimension(self) -> Dimension {
+        match self {
+            Self::Current => Dimension::CURRENT,
+            Self::Voltage => Dimension::VOLTAGE,
+            Self::Frequency => Dimension::FREQUENCY,
+            Self::Power => Dimension::POWER,
+            Self::Resistance => Dimension::RESISTANCE,
+            Self::Temperature => Dimension::TEMPERATURE,
+            Self::Number => Dimension::NUMBER,
+        }
+    }
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct ReadingForm {
+    /// Its name in sequences, such as `supply.current`.
+    name: Text,
+    /// What it measures.
+    measures: QuantityKind,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct ParameterForm {
+    /// Its name in sequences, such as `supply.output`.
+    name: Text,
+    /// What it takes; a switch that takes `on` and `off` if not given.
+    takes: Option<Spannable<QuantityKind>>,
+    /// The largest value it may be set to; needed for a quantity.
+    most: Option<AnyQuantityText>,
+}
+
+impl ParameterForm {
+    fn read(&self, problems: &mut Problems) -> Option<Parameter> {
+        let kind = match (&self.takes, &self.most) {
+            (None, None) => ParameterKind::Switch,
+            (Some(takes), Some(most)) => {
+                let dimension = takes.get().dimension();
+                let most = most.positive_of(dimension, problems)?.si;
+                ParameterKind::Quantity { dimension, most }
+            }
+            (Some(takes), None) => {
+                let message = format!("parameter `{}` has no `most`", self.name.as_str());
+                problems.push(
+                    Problem::new(takes.span(), message).help("say what it may be set to at most"),
+                );
+                return None;
+            }
+            (None, Some(most)) => {
+                problems.push(Problem::new(most.span(), "a switch has no largest value"));
+                return None;
+            }
+        };
+        Some(Parameter { name: self.name.as_str().into(), kind })
+    }
+}
+
 /// A virtual rig's file, read.
 #[derive(Clone, Debug, PartialEq)]
 pub struct VirtualRigFile {
@@ -143,6 +227,16 @@ impl RigForm {
                 debounce,
             }));
         }
+        let mut readings = Vec::new();
+        for form in self.reading.unwrap_or_default() {
+            known(&form.name, problems);
+            let dimension = form.measures.dimension();
+            readings.push(Instrument { name: form.name.as_str().into(), dimension });
+        }
+        let mut parameters = Vec::new();
+        for form in self.parameter.unwrap_or_default() {
+            parameters.extend(form.read(problems));
+        }
         let head = self.rig;
         let timing_resolution =
             head.timing_resolution.and_then(|f| f.not_negative(problems)).unwrap_or(seconds(1e-4));
@@ -159,6 +253,8 @@ impl RigForm {
                 currents,
                 voltages,
                 inputs,
+                readings,
+                parameters,
                 timing_resolution,
                 timing_accuracy,
             },

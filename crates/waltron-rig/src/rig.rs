@@ -1,8 +1,9 @@
 //! The seam between the runner and whatever injects.
 
 use crate::attendant::Attendant;
-use waltron_core::capability::Capability;
+use waltron_core::capability::{Capability, ParameterValue};
 use waltron_core::clearance::Cleared;
+use waltron_core::name::Name;
 use waltron_core::observation::Observation;
 
 /// What injects and measures.
@@ -16,7 +17,8 @@ pub trait Rig {
     /// What it can put out and see.
     fn capability(&self) -> &Capability;
 
-    /// Plays a program from outputs off to outputs off and says what was seen.
+    /// Plays a program and says what was seen. Outputs are off afterwards, unless the program says
+    /// that they stay on.
     ///
     /// If the attendant wants to stop, outputs go off at once and the observation is marked as
     /// aborted.
@@ -28,6 +30,12 @@ pub trait Rig {
         program: &Cleared,
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError>;
+
+    /// Sets a parameter besides the outputs, such as an auxiliary supply's switch.
+    ///
+    /// # Errors
+    /// [`RigError`] when the rig has no such parameter or does not confirm it.
+    fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError>;
 
     /// Switches every output off.
     ///
@@ -45,5 +53,11 @@ pub enum RigError {
     Endless {
         /// The segment.
         segment: String,
+    },
+    /// A parameter that cannot be set.
+    #[error("the rig cannot set `{parameter}`")]
+    NoParameter {
+        /// Its name.
+        parameter: String,
     },
 }

@@ -5,6 +5,7 @@
 
 use crate::attendant::Attendant;
 use crate::rig::{Rig, RigError};
+use std::collections::HashMap;
 use std::error::Error;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::{Cleared, Refusal, clear};
@@ -15,6 +16,7 @@ use waltron_core::procedure::{Action, Answer, Bench, Planned, Procedure, SetupEr
 use waltron_core::program::Program;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Event, Outcome, RunEnded};
+use waltron_core::script::Loaded;
 
 /// A plan set up for its asset and rig, with every program cleared.
 pub struct Prepared {
@@ -50,15 +52,24 @@ pub struct Blocked {
     pub obstacle: Obstacle,
 }
 
-/// Sets every test up and clears every program before anything is put out.
+/// Sets every test up and clears every program before anything is put out; `scripts` holds the
+/// sequences by their test's id.
 ///
 /// # Errors
 /// Everything that stands in the way, of all tests.
-pub fn prepare(plan: &Plan, bench: Bench<'_>) -> Result<Prepared, Vec<Blocked>> {
+pub fn prepare(
+    plan: &Plan,
+    bench: Bench<'_>,
+    scripts: &HashMap<Name, Loaded>,
+) -> Result<Prepared, Vec<Blocked>> {
     let (mut tests, mut planned, mut blocked) = (Vec::new(), Vec::new(), Vec::new());
     for test in &plan.tests {
         let mut block = |obstacle| blocked.push(Blocked { test: test.clone(), obstacle });
-        match test.procedure(bench) {
+        let procedure: Result<Box<dyn Procedure>, SetupError> = match scripts.get(&test.id) {
+            Some(script) => Ok(Box::new(script.procedure())),
+            None => test.procedure(bench),
+        };
+        match procedure {
             Err(error) => block(error.into()),
             Ok(procedure) => {
                 let of_test = procedure.planned();
@@ -210,12 +221,22 @@ impl Runner<'_> {
                 return Err(Halt::Stopped);
             }
             match procedure.next() {
-                Action::Done => return Ok(()),
+                // A test leaves nothing on for the next one.
+                Action::Done => return self.rig.off().map_err(Halt::Rig),
                 Action::Conclude(grades) => self.graded(grades)?,
+                Action::Tell(text) => {
+                    self.attendant.tell(&text);
+                    self.emit(&Event::Told { text })?;
+                }
+                Action::Set(parameter, value) => {
+                    self.rig.set(&parameter, value).map_err(Halt::Rig)?;
+                    self.emit(&Event::Set { parameter, value })?;
+                }
+                Action::Off => self.rig.off().map_err(Halt::Rig)?,
                 Action::Ask(question) => {
                     self.emit(&Event::Asked(question.clone()))?;
                     let answer = self.attendant.ask(&question);
-                    self.emit(&Event::Answered { answer })?;
+                    self.emit(&Event::Answered { answer: answer.clone() })?;
                     if answer == Answer::Stop {
                         return Err(Halt::Stopped);
                     }

@@ -68,7 +68,7 @@ fn records_are_made_anew_only_and_are_on_disk_after_each_event() {
     let mut writer = RecordWriter::create(&path, Durability::Disk).unwrap();
     assert!(matches!(RecordWriter::create(&path, Durability::Disk), Err(WriteError::Io { .. })));
     let lines = || std::fs::read_to_string(&path).unwrap().lines().count();
-    writer.append("t", &Event::Asked(Question { text: "Reset the relay".into() })).unwrap();
+    writer.append("t", &Event::Asked(Question::confirm("Reset the relay"))).unwrap();
     assert_eq!(lines(), 1, "without closing the file");
     writer.append("t", &Event::Answered { answer: Answer::Confirmed }).unwrap();
     assert_eq!(lines(), 2);

@@ -1,14 +1,17 @@
 //! The specimen file.
 
-use crate::relay::{Relay, TrueElement, Truth};
+use crate::Specimen;
+use crate::relay::{Relay, TrueElement, TrueMeasure, Truth};
+use crate::supply::{Supply, SupplyTruth};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use waltron_core::asset::Measures;
 use waltron_core::document::{
-    CurveForm, DocumentError, Field, Form, MeasuresForm, Problem, Problems, QuantityText, Source,
-    Text, load,
+    AnyQuantityText, CurveForm, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    Source, Text, load,
 };
 use waltron_core::name::Name;
-use waltron_core::quantity::{Current, Measure, Ratio, Time};
+use waltron_core::quantity::{Angle, Current, Dimension, Measure, Ratio, Time, Voltage};
 
 /// A specimen: the truth of a simulated asset, with the defects it hides.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -18,8 +21,10 @@ pub struct SpecimenForm {
     specimen: HeadForm,
     /// Scatter from injection to injection.
     noise: Option<NoiseForm>,
-    /// The true protection elements.
+    /// The true protection elements (relay).
     element: Option<Vec<ElementForm>>,
+    /// The true supply (supply).
+    supply: Option<SupplyForm>,
 }
 
 impl Form for SpecimenForm {
@@ -30,15 +35,16 @@ impl Form for SpecimenForm {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 enum Kind {
-    /// A multi-stage overcurrent relay.
-    OvercurrentRelay,
+    /// A multi-stage protection relay.
+    Relay,
+    /// An auxiliary supply.
+    Supply,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct HeadForm {
     /// The kind of specimen.
-    #[allow(dead_code, reason = "checked by its type; there is one kind so far")]
     kind: Kind,
     /// What it stands for.
     #[allow(dead_code, reason = "for the reader of the file")]
@@ -52,7 +58,7 @@ struct HeadForm {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct NoiseForm {
-    /// Standard deviation of the measured current, as a share.
+    /// Standard deviation of the measured current, voltage or reading, as a share.
     current: Option<QuantityText<Ratio>>,
     /// Standard deviation of the operate time.
     time: Option<QuantityText<Time>>,
@@ -64,10 +70,14 @@ struct ElementForm {
     /// Its id, for the reader of the file.
     id: Text,
     /// What it measures.
-    measures: MeasuresForm,
+    measures: TrueMeasureForm,
+    /// The harmonic's order (harmonic).
+    order: Option<u32>,
+    /// The angle that it takes for forward (directional).
+    angle: Option<QuantityText<Angle>>,
     /// Where it truly picks up.
-    pickup: QuantityText<Current>,
-    /// Where it truly drops out, as a share of pickup; 95 % if not given.
+    pickup: AnyQuantityText,
+    /// Where it truly drops out, as a share of pickup; 95 % if not given, 99.9 % for frequency.
     reset_ratio: Option<QuantityText<Ratio>>,
     /// How it truly times.
     curve: CurveForm,
@@ -79,13 +89,99 @@ struct ElementForm {
     enabled: Option<bool>,
 }
 
+/// What an element truly measures.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum TrueMeasureForm {
+    /// The largest phase current.
+    Phase,
+    /// Ia + Ib + Ic.
+    Residual,
+    /// I2.
+    NegativeSequence,
+    /// I1.
+    PositiveSequence,
+    /// The largest phase current in the forward direction.
+    Directional,
+    /// The largest phase voltage.
+    Overvoltage,
+    /// The smallest phase voltage.
+    Undervoltage,
+    /// Frequency above the setting.
+    Overfrequency,
+    /// Frequency below the setting.
+    Underfrequency,
+    /// Rate of change of frequency.
+    FrequencyRate,
+    /// Share of a harmonic in a phase current.
+    Harmonic,
+}
+
+/// A supply as it truly is.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct SupplyForm {
+    /// Set voltage at first.
+    voltage: QuantityText<Voltage>,
+    /// Time constant with which it settles.
+    settling: QuantityText<Time>,
+    /// The load on it.
+    load: AnyQuantityText,
+    /// More current at switching on, decaying as it settles; none if not given.
+    inrush: Option<QuantityText<Current>>,
+    /// The current that it limits to; none if not given.
+    limit: Option<QuantityText<Current>>,
+    /// Output against set value; 100 % if not given.
+    gain: Option<QuantityText<Ratio>>,
+}
+
 impl SpecimenForm {
     /// Reads a specimen file and builds the specimen.
     ///
     /// # Errors
     /// Every problem of its text.
-    pub fn load(source: &Source, seed: u64) -> Result<Relay, DocumentError> {
-        load(source, |form: Self, problems| Some(Relay::new(form.read(problems), seed)))
+    pub fn load(source: &Source, seed: u64) -> Result<Box<dyn Specimen>, DocumentError> {
+        load(source, |form: Self, problems| match form.specimen.kind {
+            Kind::Relay => {
+                if form.supply.is_some() {
+                    problems.push(Problem::new(0..0, "a relay has no `[supply]`"));
+                }
+                let relay = Relay::new(form.read(problems), seed);
+                Some(Box::new(relay) as Box<dyn Specimen>)
+            }
+            Kind::Supply => {
+                let truth = form.supply(problems)?;
+                Some(Box::new(Supply::new(truth, seed)) as Box<dyn Specimen>)
+            }
+        })
+    }
+
+    fn supply(self, problems: &mut Problems) -> Option<SupplyTruth> {
+        let Some(supply) = self.supply else {
+            problems.push(Problem::new(0..0, "a supply needs a table `[supply]`"));
+            return None;
+        };
+        if self.element.is_some() {
+            problems.push(Problem::new(0..0, "a supply has no `[[element]]`"));
+        }
+        let noise = self.noise.and_then(|n| n.current);
+        let noise = noise.map_or(Some(0.0), |f| f.not_negative(problems).map(|r| r.value));
+        let voltage = supply.voltage.positive(problems);
+        let settling = supply.settling.positive(problems);
+        let load = supply.load.positive_of(Dimension::RESISTANCE, problems);
+        let inrush = supply.inrush.map_or(Some(0.0), |f| f.not_negative(problems).map(|i| i.si()));
+        let limit =
+            supply.limit.map_or(Some(f64::INFINITY), |f| f.positive(problems).map(|i| i.si()));
+        let gain = supply.gain.map_or(Some(1.0), |f| f.positive(problems).map(|r| r.value));
+        Some(SupplyTruth {
+            voltage_v: voltage?.si(),
+            settling_s: settling?.si(),
+            load_ohm: load?.si,
+            inrush_a: inrush?,
+            limit_a: limit?,
+            gain: gain?,
+            noise: noise?,
+        })
     }
 
     fn read(self, problems: &mut Problems) -> Truth {
@@ -114,10 +210,52 @@ impl SpecimenForm {
     }
 }
 
+impl TrueMeasureForm {
+    fn dimension(self) -> Dimension {
+        match self {
+            Self::Overvoltage | Self::Undervoltage => Dimension::VOLTAGE,
+            Self::Overfrequency | Self::Underfrequency => Dimension::FREQUENCY,
+            Self::FrequencyRate => Dimension::FREQUENCY_RATE,
+            Self::Harmonic => Dimension::NUMBER,
+            _ => Dimension::CURRENT,
+        }
+    }
+}
+
 impl ElementForm {
+    fn true_measure(&self, problems: &mut Problems) -> Option<TrueMeasure> {
+        use TrueMeasureForm as F;
+        Some(match self.measures {
+            F::Phase => TrueMeasure::Current(Measures::Phase),
+            F::Residual => TrueMeasure::Current(Measures::Residual),
+            F::NegativeSequence => TrueMeasure::Current(Measures::NegativeSequence),
+            F::PositiveSequence => TrueMeasure::Current(Measures::PositiveSequence),
+            F::Directional => {
+                let angle =
+                    self.angle.as_ref().map_or(Some(0.0), |a| a.read(problems).map(|a| a.si()));
+                TrueMeasure::Directional(angle?)
+            }
+            F::Overvoltage => TrueMeasure::Overvoltage,
+            F::Undervoltage => TrueMeasure::Undervoltage,
+            F::Overfrequency => TrueMeasure::Overfrequency,
+            F::Underfrequency => TrueMeasure::Underfrequency,
+            F::FrequencyRate => TrueMeasure::FrequencyRate,
+            F::Harmonic => match self.order {
+                Some(order) if order >= 2 => TrueMeasure::Harmonic(order),
+                _ => {
+                    let message = "a harmonic needs its `order`, at least 2";
+                    problems.push(Problem::new(self.id.span(), message));
+                    return None;
+                }
+            },
+        })
+    }
+
     fn read(self, problems: &mut Problems) -> Option<TrueElement> {
-        let pickup = self.pickup.positive(problems);
-        let reset_ratio = self.reset_ratio.map_or(Some(0.95), |f| {
+        let pickup = self.pickup.positive_of(self.measures.dimension(), problems);
+        let usual = if self.measures.dimension() == Dimension::FREQUENCY { 0.999 } else { 0.95 };
+        let measures = self.true_measure(problems);
+        let reset_ratio = self.reset_ratio.map_or(Some(usual), |f| {
             let ratio = f.positive(problems)?.value;
             if ratio <= 1.0 {
                 return Some(ratio);
@@ -128,8 +266,8 @@ impl ElementForm {
         let characteristic = self.curve.read(problems);
         Some(TrueElement {
             id: Name::from(self.id.as_str()),
-            measures: self.measures.into(),
-            pickup_a: pickup?.si(),
+            measures: measures?,
+            pickup: pickup?.si,
             reset_ratio: reset_ratio?,
             characteristic: characteristic?,
             trip: self.trip.as_deref().unwrap_or("trip").into(),

@@ -12,9 +12,12 @@
 mod form;
 mod noise;
 pub mod relay;
+pub mod supply;
 
 pub use form::SpecimenForm;
+pub use noise::Noise;
 
+use waltron_core::capability::ParameterValue;
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
 use waltron_core::quantity::Time;
@@ -37,4 +40,14 @@ pub trait Specimen: Send {
 
     /// The contacts that are closed now.
     fn closed(&self) -> Vec<Name>;
+
+    /// A value that can be measured on it now, in SI; `None` where it has none of this name.
+    fn reading(&self, _name: &str) -> Option<f64> {
+        None
+    }
+
+    /// Sets one of its parameters; false where it has none of this name and kind.
+    fn set(&mut self, _name: &str, _value: ParameterValue) -> bool {
+        false
+    }
 }

@@ -34,7 +34,7 @@ fn stepped(levels: &[(f64, f64)]) -> Option<f64> {
 fn simulated(levels: &[(f64, f64)]) -> Option<f64> {
     let file = r#"
         [specimen]
-        kind = "overcurrent-relay"
+        kind = "relay"
         [[element]]
         id = "51P"
         measures = "phase"
@@ -86,9 +86,9 @@ proptest! {
 
 #[test]
 fn mistakes_in_a_specimen_show_at_once() {
-    let file = "[specimen]\nkind = \"overcurrent-relay\"\nmeasuring_delay = \"-1 ms\"\n[noise]\ntime = \"1 A\"\n\
+    let file = "[specimen]\nkind = \"relay\"\nmeasuring_delay = \"-1 ms\"\n[noise]\ntime = \"1 A\"\n\
                 [[element]]\nid = \"51P\"\nmeasures = \"phase\"\npickup = \"0 A\"\nreset_ratio = \"101 %\"\ncurve = { family = \"iec\", shape = \"very-inverse\", tms = 1 }\n";
-    let error = SpecimenForm::load(&Source::new("s", file), 1).unwrap_err();
+    let error = SpecimenForm::load(&Source::new("s", file), 1).err().unwrap();
     let messages: Vec<&str> = error.problems.iter().map(|p| p.message.as_str()).collect();
     assert_eq!(messages.len(), 4, "{messages:?}");
     for part in ["must not be negative", "is a current", "above zero", "must not exceed 100 %"] {

@@ -2,12 +2,17 @@
 
 use crate::failure::Failure;
 use crate::files::read_source;
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
-use waltron_core::plan::Plan;
+use waltron_core::expression::Settings;
+use waltron_core::name::Name;
+use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::Bench;
 use waltron_core::record::{FileCopy, RunStarted};
+use waltron_core::script::{self, Context, Loaded};
 use waltron_rig::runner::{Blocked, Prepared, prepare};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{RigForm, VirtualRigFile};
@@ -18,7 +23,9 @@ pub(crate) struct Job {
     pub(crate) plan: Plan,
     pub(crate) asset: Asset,
     pub(crate) rig: VirtualRigFile,
+    pub(crate) scripts: HashMap<Name, Loaded>,
     plan_source: Source,
+    script_sources: Vec<Source>,
     asset_source: Source,
     rig_source: Source,
     specimen_source: Source,
@@ -56,7 +63,57 @@ impl Job {
         let specimen_path = beside(&rig_path, &rig.specimen);
         let specimen_source = read_source(&specimen_path)
             .map_err(|e| e.help(format!("named as the specimen in {}", rig_source.name)))?;
-        Ok(Self { plan, asset, rig, plan_source, asset_source, rig_source, specimen_source })
+        let mut job = Self {
+            plan,
+            asset,
+            rig,
+            scripts: HashMap::new(),
+            plan_source,
+            script_sources: Vec::new(),
+            asset_source,
+            rig_source,
+            specimen_source,
+        };
+        job.load_scripts(plan_path)?;
+        Ok(job)
+    }
+
+    /// Reads the plan's sequences and checks them against asset and rig.
+    fn load_scripts(&mut self, plan_path: &Path) -> Result<(), Failure> {
+        let mut settings = Settings::of(&self.asset);
+        for (name, value) in &self.plan.lets {
+            settings.insert(name.as_str(), *value);
+        }
+        for test in &self.plan.tests {
+            let ProcedureSettings::Sequence(sequence) = &test.procedure else { continue };
+            let source = match &sequence.script {
+                ScriptPlace::Inline(source) => source.clone(),
+                ScriptPlace::File(name, span) => {
+                    let path = beside(plan_path, name);
+                    if !path.exists() {
+                        let message = format!("there is no file `{}`", path.display());
+                        let problem = Problem::new(span.clone(), message);
+                        let problem = problem.help("names are relative to this file");
+                        return Err(Failure::problems(&self.plan_source, vec![problem]));
+                    }
+                    let source = read_source(&path)?;
+                    self.script_sources.push(source.clone());
+                    source
+                }
+            };
+            let context = Arc::new(Context {
+                test: test.id.clone(),
+                asset: self.asset.clone(),
+                capability: self.rig.capability.clone(),
+                settings: settings.clone(),
+                recordings: HashMap::new(),
+                seed: self.rig.seed,
+                text: source.text.clone(),
+            });
+            let script = script::load(&source, &context)?;
+            self.scripts.insert(test.id.clone(), Loaded { script, context });
+        }
+        Ok(())
     }
 
     /// The bench that procedures are set up for.
@@ -69,7 +126,7 @@ impl Job {
     /// # Errors
     /// Everything that stands in the way, at its test in the plan.
     pub(crate) fn prepare(&self) -> Result<Prepared, Failure> {
-        prepare(&self.plan, self.bench()).map_err(|blocked| {
+        prepare(&self.plan, self.bench(), &self.scripts).map_err(|blocked| {
             let problems = blocked.iter().map(|b| self.problem(b)).collect();
             Failure::problems(&self.plan_source, problems)
         })
@@ -88,7 +145,7 @@ impl Job {
     pub(crate) fn rig(&self, seed: u64, pace: Pace) -> Result<VirtualRig, Failure> {
         let specimen = SpecimenForm::load(&self.specimen_source, seed)?;
         let (name, capability) = (self.rig.name.clone(), self.rig.capability.clone());
-        Ok(VirtualRig::new(name, capability, Box::new(specimen), pace))
+        Ok(VirtualRig::new(name, capability, specimen, pace))
     }
 
     /// The first event of a run.
@@ -105,6 +162,7 @@ impl Job {
             asset: copy(&self.asset_source),
             plan: copy(&self.plan_source),
             rig: copy(&self.rig_source),
+            scripts: self.script_sources.iter().map(copy).collect(),
         }
     }
 }

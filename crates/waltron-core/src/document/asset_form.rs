@@ -38,13 +38,18 @@ impl Form for AssetForm {
 enum Kind {
     /// A protection relay.
     Relay,
+    /// An auxiliary supply.
+    Supply,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct IdentityForm {
     /// The kind of asset.
-    #[allow(dead_code, reason = "checked by its type; there is one kind so far")]
+    #[allow(
+        dead_code,
+        reason = "checked by its type; what an asset holds does not depend on it yet"
+    )]
     kind: Kind,
     /// Operating designation, such as `Q07-F1`.
     tag: String,

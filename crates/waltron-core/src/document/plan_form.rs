@@ -8,7 +8,7 @@ use crate::asset::{Asset, Element};
 use crate::expression::Settings;
 use crate::fault_loop::FaultLoop;
 use crate::name::{Name, nearest};
-use crate::plan::{Plan, ProcedureSettings, Test};
+use crate::plan::{Plan, ProcedureSettings, ScriptPlace, SequenceSettings, Test};
 use crate::procedure::{Level, PickupSettings, TripTimeSettings};
 use crate::quantity::{Current, Dimension, Quantity, Ratio, Time, seconds};
 use schemars::JsonSchema;
@@ -58,6 +58,8 @@ enum ProcedureForm {
     Pickup,
     /// Pre-fault, fault, time until trip.
     TripTime,
+    /// A script of your own.
+    Sequence,
 }
 
 impl ProcedureForm {
@@ -65,13 +67,25 @@ impl ProcedureForm {
         match self {
             Self::Pickup => "pickup",
             Self::TripTime => "trip-time",
+            Self::Sequence => "sequence",
         }
     }
 
     const fn keys(self) -> &'static [&'static str] {
         match self {
-            Self::Pickup => &["from", "to", "step", "dwell"],
-            Self::TripTime => &["at", "repeat", "prefault", "prefault_time", "wait", "reset"],
+            Self::Pickup => &["element", "loops", "from", "to", "step", "dwell", "rest"],
+            Self::TripTime => &[
+                "element",
+                "loops",
+                "at",
+                "repeat",
+                "prefault",
+                "prefault_time",
+                "wait",
+                "reset",
+                "rest",
+            ],
+            Self::Sequence => &["script"],
         }
     }
 }
@@ -94,10 +108,12 @@ struct TestForm {
     id: Text,
     /// The way of testing.
     procedure: ProcedureForm,
-    /// The element under test.
-    element: Text,
+    /// The element under test (pickup, trip-time).
+    element: Option<Text>,
     /// Fault loops to inject: `A-N`, `B-N`, `C-N`, `A-B`, `B-C`, `C-A`, `A-B-C`.
-    loops: Spannable<Vec<Text>>,
+    loops: Option<Spannable<Vec<Text>>>,
+    /// The script: a file's name ending in `.seq`, or the script itself (sequence).
+    script: Option<Text>,
     /// Levels to inject: multiples of pickup (`2 x`) or currents (`3 A`) (trip-time).
     at: Option<Spannable<Vec<Text>>>,
     /// How often each point is injected; once if not given (trip-time).
@@ -165,7 +181,7 @@ impl PlanForm {
                 let message = format!("test `{}` is there twice", inner.id.as_str());
                 problems.push(Problem::new(inner.id.span(), message));
             }
-            tests.extend(inner.read(span, asset, &mut problems));
+            tests.extend(inner.read(span, source, asset, &mut problems));
         }
         problems.none_or(source)?;
         Ok(Plan {
@@ -206,13 +222,25 @@ impl PlanForm {
 }
 
 impl TestForm {
-    fn read(&self, span: Range<usize>, asset: &Asset, problems: &mut Problems) -> Option<Test> {
+    fn read(
+        &self,
+        span: Range<usize>,
+        source: &Source,
+        asset: &Asset,
+        problems: &mut Problems,
+    ) -> Option<Test> {
         self.refuse_foreign_keys(problems);
+        if self.procedure == ProcedureForm::Sequence {
+            let script = self.script_of(source, problems)?;
+            let procedure = ProcedureSettings::Sequence(SequenceSettings { script });
+            return Some(Test { id: self.id.as_str().into(), span, procedure });
+        }
         let element = self.element_of(asset, problems);
         let loops = self.loops_of(problems);
         let rest = time_or(&self.rest, 1.0, problems);
         let id = self.id.as_str().into();
         let procedure = match self.procedure {
+            ProcedureForm::Sequence => return None,
             ProcedureForm::Pickup => {
                 let settings = self.pickup(problems);
                 let (from, to, step, dwell) = settings?;
@@ -264,8 +292,48 @@ impl TestForm {
         Some(Test { id: self.id.as_str().into(), span, procedure })
     }
 
+    /// The script: a file's name, or the text in place.
+    fn script_of(&self, source: &Source, problems: &mut Problems) -> Option<ScriptPlace> {
+        let Some(text) = &self.script else {
+            let message = format!("test `{}` has no `script`", self.id.as_str());
+            let problem = Problem::new(self.id.span(), message);
+            problems.push(
+                problem.help("name a file such as `cold-load.seq`, or write the script in '''…'''"),
+            );
+            return None;
+        };
+        let written = text.as_str();
+        let span = text.span();
+        if !written.contains('\n') && written.trim_end().ends_with(".seq") {
+            return Some(ScriptPlace::File(written.to_owned(), span));
+        }
+        // In place, so that a mistake shows at its line of the plan: everything around is blanked.
+        let start = source.text[span.clone()].find(written.trim_end()).map(|at| span.start + at);
+        Some(ScriptPlace::Inline(match start {
+            Some(start) if !written.trim().is_empty() => {
+                let end = start + written.trim_end().len();
+                let blank = |text: &str| -> String {
+                    text.chars()
+                        .map(|c| if c == '\n' { "\n".to_owned() } else { " ".repeat(c.len_utf8()) })
+                        .collect()
+                };
+                let (before, inside) = (blank(&source.text[..start]), &source.text[start..end]);
+                Source::new(
+                    source.name.clone(),
+                    format!("{before}{inside}{}", blank(&source.text[end..])),
+                )
+            }
+            // With escapes in it, the text stands alone.
+            _ => Source::new(format!("{}, script of `{}`", source.name, self.id.as_str()), written),
+        }))
+    }
+
     fn refuse_foreign_keys(&self, problems: &mut Problems) {
-        let given: [(&str, Option<Range<usize>>); 10] = [
+        let given: [(&str, Option<Range<usize>>); 14] = [
+            ("element", self.element.as_ref().map(Field::span)),
+            ("loops", self.loops.as_ref().map(Spannable::span)),
+            ("script", self.script.as_ref().map(Field::span)),
+            ("rest", self.rest.as_ref().map(Field::span)),
             ("from", self.from.as_ref().map(Field::span)),
             ("to", self.to.as_ref().map(Field::span)),
             ("step", self.step.as_ref().map(Field::span)),
@@ -289,13 +357,18 @@ impl TestForm {
     }
 
     fn element_of<'a>(&self, asset: &'a Asset, problems: &mut Problems) -> Option<&'a Element> {
-        let id = self.element.as_str();
+        let Some(element) = &self.element else {
+            let message = format!("test `{}` has no `element`", self.id.as_str());
+            problems.push(Problem::new(self.id.span(), message));
+            return None;
+        };
+        let id = element.as_str();
         let found = asset.element(id);
         if found.is_none() {
             let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
             let message = format!("{} has no element `{id}`", asset.identity.tag);
             problems.push(
-                Problem::new(self.element.span(), message)
+                Problem::new(element.span(), message)
                     .did_you_mean(asset.nearest_element(id).map(|n| n.as_str()), || {
                         format!("its elements are {}", ids.join(", "))
                     }),
@@ -305,12 +378,16 @@ impl TestForm {
     }
 
     fn loops_of(&self, problems: &mut Problems) -> Option<Vec<FaultLoop>> {
-        if self.loops.get().is_empty() {
-            problems.push(Problem::new(self.loops.span(), "`loops` is empty"));
+        let Some(given) = self.loops.as_ref().filter(|l| !l.get().is_empty()) else {
+            let (place, message) = match &self.loops {
+                Some(empty) => (empty.span(), "`loops` is empty".to_owned()),
+                None => (self.id.span(), format!("test `{}` has no `loops`", self.id.as_str())),
+            };
+            problems.push(Problem::new(place, message));
             return None;
-        }
+        };
         let mut loops = Vec::new();
-        for text in self.loops.get() {
+        for text in given.get() {
             match FaultLoop::parse(text.as_str()) {
                 Some(found) if loops.contains(&found) => {
                     let message = format!("loop `{found}` is listed twice");

@@ -236,6 +236,14 @@ impl<'a> Cursor<'a> {
         self.level(4)
     }
 
+    /// A single value, with its sign if it has one.
+    ///
+    /// # Errors
+    /// The first mistake.
+    pub fn factor(&mut self) -> Result<Expr, Problem> {
+        self.level(6)
+    }
+
     fn operator(&self) -> Option<(Binary, u8)> {
         let token = self.peek()?;
         Some(match token.kind {

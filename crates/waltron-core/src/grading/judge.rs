@@ -63,25 +63,31 @@ pub fn judge_trip_time(band: &Acceptance, outcome: TripOutcome) -> Judgement {
 }
 
 /// Judges a value against a lower and an upper limit, both inclusive.
+pub fn judge_limits<Q: Measure>(value: Q, lower: Q, upper: Q) -> Judgement {
+    judge_between(Quantity::of(value), lower.si(), upper.si())
+}
+
+/// Judges a value against limits in SI, both inclusive; an infinite one is none.
 ///
 /// A billionth of slack keeps a value that lies on its limit by design from failing by the last
 /// bit of a double.
-pub fn judge_limits<Q: Measure>(value: Q, lower: Q, upper: Q) -> Judgement {
-    let slack = 1e-9 * value.si().abs().max(upper.si().abs());
+pub fn judge_between(value: Quantity, lower: f64, upper: f64) -> Judgement {
+    let size = if upper.is_finite() { upper.abs() } else { lower.abs() };
+    let slack = 1e-9 * value.si.abs().max(size);
     let show = |si: f64| {
         // The narrow shares of a reset ratio read better in percent.
-        let quantity = Quantity { si, dimension: Q::DIMENSION };
-        if Q::DIMENSION == crate::quantity::Dimension::NUMBER {
+        let quantity = Quantity { si, ..value };
+        if value.dimension == crate::quantity::Dimension::NUMBER {
             super::Value::Percent(si).to_string()
         } else {
             quantity.to_string()
         }
     };
-    if value.si() < lower.si() - slack {
-        let by = show(lower.si() - value.si());
+    if value.si < lower - slack {
+        let by = show(lower - value.si);
         Judgement::new(Verdict::Fail, format!("{by} below the lower limit"))
-    } else if value.si() > upper.si() + slack {
-        let by = show(value.si() - upper.si());
+    } else if value.si > upper + slack {
+        let by = show(value.si - upper);
         Judgement::new(Verdict::Fail, format!("{by} above the upper limit"))
     } else {
         Judgement::new(Verdict::Pass, "within tolerance")

@@ -6,7 +6,7 @@
 mod judge;
 mod values;
 
-pub use judge::{Judgement, TripOutcome, judge_limits, judge_trip_time};
+pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
 pub use values::{Value, Values};
 
 use crate::fault_loop::FaultLoop;
@@ -73,6 +73,10 @@ pub enum Criterion {
     Pickup,
     /// Drops out at the declared share of pickup.
     ResetRatio,
+    /// Is a value within limits.
+    Value,
+    /// Holds.
+    Condition,
 }
 
 /// One graded point, as it stands in records, JSON and reports.

@@ -48,6 +48,13 @@ impl Values {
         self
     }
 
+    /// Adds a quantity whose dimension is known at run time.
+    #[must_use]
+    pub fn with_quantity(mut self, name: &'static str, value: Quantity) -> Self {
+        self.0.push((name.into(), Value::Plain(value)));
+        self
+    }
+
     /// Adds a quantity if there is one.
     #[must_use]
     pub fn with_some<Q: Measure>(self, name: &'static str, value: Option<Q>) -> Self {

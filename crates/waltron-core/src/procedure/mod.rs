@@ -14,9 +14,12 @@ mod trip_time;
 
 pub use pickup::{Pickup, PickupSettings};
 pub use setup::{Bench, SetupError};
+pub(crate) use trip_time::seen_trip;
 pub use trip_time::{Level, TripTime, TripTimeSettings};
 
+use crate::capability::ParameterValue;
 use crate::grading::{Grade, PointId, Values};
+use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::Program;
 
@@ -27,6 +30,12 @@ pub enum Action {
     Inject(Program),
     /// Ask the attendant, then call [`Procedure::answer`].
     Ask(Question),
+    /// Tell the attendant, and go on.
+    Tell(String),
+    /// Set a parameter of the rig besides its outputs, and go on.
+    Set(Name, ParameterValue),
+    /// Switch all outputs off, and go on.
+    Off,
     /// These points are graded without injecting anything, usually as not tested.
     Conclude(Vec<Grade>),
     /// Nothing more to do.
@@ -34,18 +43,72 @@ pub enum Action {
 }
 
 /// Something the person at the panel must do or decide.
-#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct Question {
-    /// What to do, as one sentence.
+    /// What to do or to tell, as one sentence.
     pub text: String,
+    /// What is answered.
+    #[serde(skip_serializing_if = "Wanted::is_confirmation", default)]
+    pub wanted: Wanted,
+}
+
+/// What kind of answer is wanted.
+#[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Wanted {
+    /// That it is done.
+    #[default]
+    Confirmation,
+    /// One of these.
+    Choice(Vec<String>),
+    /// A quantity.
+    Quantity {
+        /// What it measures, in words: `a resistance`.
+        kind: String,
+        /// Exponents of A, V, s, rad, K.
+        exponents: [i8; 5],
+        /// The answer where nobody is asked, in SI.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        default_si: Option<f64>,
+    },
+    /// Free text.
+    Text,
+}
+
+impl Wanted {
+    fn is_confirmation(&self) -> bool {
+        *self == Self::Confirmation
+    }
+}
+
+impl Question {
+    /// Something to confirm.
+    pub fn confirm(text: impl Into<String>) -> Self {
+        Self { text: text.into(), wanted: Wanted::Confirmation }
+    }
+
+    /// The answer where nobody is asked: confirmed, the first choice, the default value. `None`
+    /// where there is none.
+    pub fn default_answer(&self) -> Option<Answer> {
+        match &self.wanted {
+            Wanted::Confirmation => Some(Answer::Confirmed),
+            Wanted::Choice(choices) => choices.first().cloned().map(Answer::Text),
+            Wanted::Quantity { default_si, .. } => default_si.map(Answer::Si),
+            Wanted::Text => None,
+        }
+    }
 }
 
 /// What the attendant said.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Answer {
     /// Done, go on.
     Confirmed,
+    /// A choice, or free text.
+    Text(String),
+    /// A value in SI.
+    Si(f64),
     /// Stop the run.
     Stop,
 }

@@ -10,7 +10,7 @@ use crate::grading::{
     Criterion, Grade, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
 };
 use crate::name::Name;
-use crate::observation::Observation;
+use crate::observation::{Observation, Span};
 use crate::phasor::Phasor;
 use crate::program::{Program, Segment, Stop};
 use crate::quantity::{Current, Measure, Time, seconds, text};
@@ -133,7 +133,8 @@ impl TripTime {
         })
     }
 
-    fn without_points() -> Self {
+    /// A test without points.
+    pub(crate) fn without_points() -> Self {
         Self {
             shots: Vec::new(),
             at: 0,
@@ -187,7 +188,7 @@ fn shot(
             .until(Stop::on_contact(element.trip.clone(), true)),
     );
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
-    Ok(Shot { point, stimulus, band, overtaken_by, program: Program { segments } })
+    Ok(Shot { point, stimulus, band, overtaken_by, program: Program::of(segments) })
 }
 
 /// The longest reset of any enabled element: a new point must find every integral at zero.
@@ -250,18 +251,15 @@ impl Shot {
                 None,
                 Judgement::new(Verdict::Inconclusive, "the injection ended before inception"),
             ),
-            Some(fault) if observation.closed_before(trip, fault.start) => {
-                (None, self.closed_before_inception(observation, trip, fault.start))
-            }
-            Some(fault) => match observation.first_edge(trip, true, fault.start) {
-                Some(at) => {
-                    let t = at - fault.start;
-                    (Some(t), judge_trip_time(&self.band, TripOutcome::Operated(t)))
+            Some(fault) => match seen_trip(observation, trip, fault) {
+                Ok(outcome) => {
+                    let operated = match outcome {
+                        TripOutcome::Operated(t) => Some(t),
+                        TripOutcome::Waited(_) => None,
+                    };
+                    (operated, judge_trip_time(&self.band, outcome))
                 }
-                None => {
-                    let waited = TripOutcome::Waited(fault.end - fault.start);
-                    (None, judge_trip_time(&self.band, waited))
-                }
+                Err(judged) => (None, judged),
             },
         };
         let mut reason = judged.reason;
@@ -288,14 +286,20 @@ impl Shot {
             reason,
         }
     }
+}
 
-    fn closed_before_inception(
-        &self,
-        observation: &Observation,
-        trip: &Name,
-        inception: Time,
-    ) -> Judgement {
-        match observation.first_edge(trip, true, seconds(0.0)) {
+/// What a trip contact did after inception.
+///
+/// # Errors
+/// The judgement where the contact was closed before inception, which proves nothing or fails.
+pub(crate) fn seen_trip(
+    observation: &Observation,
+    trip: &Name,
+    fault: &Span,
+) -> Result<TripOutcome, Judgement> {
+    let inception = fault.start;
+    if observation.closed_before(trip, inception) {
+        return Err(match observation.first_edge(trip, true, seconds(0.0)) {
             Some(at) if at < inception => Judgement::new(
                 Verdict::Fail,
                 format!("operated {} before inception", text(inception - at)),
@@ -304,8 +308,12 @@ impl Shot {
                 Verdict::Inconclusive,
                 format!("contact `{trip}` was closed already: reset the relay, check the wiring"),
             ),
-        }
+        });
     }
+    Ok(match observation.first_edge(trip, true, inception) {
+        Some(at) => TripOutcome::Operated(at - inception),
+        None => TripOutcome::Waited(fault.end - inception),
+    })
 }
 
 impl Procedure for TripTime {
@@ -347,7 +355,7 @@ impl Procedure for TripTime {
         }
         match self.shots.get(self.at) {
             None => Action::Done,
-            Some(_) if self.reset_due => Action::Ask(Question { text: "Reset the relay".into() }),
+            Some(_) if self.reset_due => Action::Ask(Question::confirm("Reset the relay")),
             Some(shot) => Action::Inject(shot.program.clone()),
         }
     }

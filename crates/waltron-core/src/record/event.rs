@@ -1,5 +1,6 @@
 //! What can happen during a run.
 
+use crate::capability::ParameterValue;
 use crate::edge;
 use crate::grading::{Grade, Summary};
 use crate::name::Name;
@@ -21,6 +22,18 @@ pub enum Event {
     Answered {
         /// What was said.
         answer: Answer,
+    },
+    /// The attendant was told something.
+    Told {
+        /// What.
+        text: String,
+    },
+    /// A parameter of the rig was set.
+    Set {
+        /// Its name.
+        parameter: Name,
+        /// To what.
+        value: ParameterValue,
     },
     /// A program was played.
     Observed {
@@ -65,6 +78,9 @@ pub struct RunStarted {
     pub plan: FileCopy,
     /// The rig's file.
     pub rig: FileCopy,
+    /// Files of sequences that the plan names.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub scripts: Vec<FileCopy>,
 }
 
 /// A file's name and whole text.

@@ -3,7 +3,6 @@
 use waltron_core::capability::Capability;
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
-use waltron_core::program::{Condition, Stop};
 use waltron_core::quantity::{Measure, Time, seconds};
 
 struct Contact {
@@ -79,14 +78,14 @@ impl Debounce {
         }
     }
 
-    /// The first of the stops whose contact condition holds.
-    pub(super) fn met(&self, stops: &[Stop]) -> Option<usize> {
-        stops.iter().position(|stop| match &stop.when {
-            Condition::Contact { signal, closed } => {
-                self.contacts.iter().any(|c| c.meaning == *signal && c.closed == *closed)
-            }
-            _ => false,
-        })
+    /// Whether the contact with this meaning is in this state.
+    pub(super) fn is(&self, signal: &Name, closed: bool) -> bool {
+        self.contacts.iter().any(|c| c.meaning == *signal && c.closed == closed)
+    }
+
+    /// The changes so far, in time order.
+    pub(super) fn edges(&self) -> &[Edge] {
+        &self.edges
     }
 
     pub(super) fn into_edges(self) -> Vec<Edge> {

@@ -1,47 +1,62 @@
-//! The levels of a profile, made one at a time.
+//! The levels of a profile, made one at a time; what moves is cut into short ticks.
 
-use waltron_core::program::{Profile, Stairs};
-use waltron_core::quantity::Time;
+use waltron_core::program::{Profile, Rest};
+use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::stimulus::Stimulus;
 
-/// Walks through a profile's levels; a held one lasts until something ends it.
-pub(super) enum Levels<'a> {
-    Hold(Option<&'a Stimulus>),
-    Stairs { stairs: &'a Stairs, index: u32, resting: bool },
-}
+/// A stimulus with how long it lasts; `None`: until something ends the segment.
+pub(super) type Level = (Stimulus, Option<Time>);
 
-impl<'a> Levels<'a> {
-    pub(super) fn of(profile: &'a Profile) -> Self {
-        match profile {
-            Profile::Hold(stimulus) => Self::Hold(Some(stimulus)),
-            Profile::Stairs(stairs) => Self::Stairs { stairs, index: 0, resting: false },
+/// Length of a tick; a relay's measuring window is longer.
+const TICK_S: f64 = 1e-3;
+
+/// Most ticks of one profile: very long slopes get longer ones.
+const MOST_TICKS: f64 = 50_000.0;
+
+/// Walks through a profile's levels in order.
+pub(super) fn levels(profile: &Profile) -> Box<dyn Iterator<Item = Level> + '_> {
+    match profile {
+        Profile::Hold(stimulus) => held(stimulus.clone(), None),
+        Profile::Stairs(s) => {
+            Box::new((0..=s.steps).flat_map(|i| pulse(s.level(i), s.dwell, s.rest.as_ref())))
         }
+        Profile::Steps(s) => Box::new(
+            s.levels.iter().flat_map(|level| pulse(level.clone(), s.dwell, s.rest.as_ref())),
+        ),
+        Profile::Slope(slope) => ticks(slope.time, |at| slope.at(at)),
+        Profile::Playback(playback) => ticks(playback.length(), |at| playback.phasors_at(at)),
     }
 }
 
-impl Iterator for Levels<'_> {
-    type Item = (Stimulus, Option<Time>);
+fn pulse<'a>(
+    level: Stimulus,
+    dwell: Time,
+    rest: Option<&'a Rest>,
+) -> impl Iterator<Item = Level> + 'a {
+    let rest = rest.map(|r| (r.stimulus.clone(), Some(r.time)));
+    held(level, Some(dwell)).chain(rest)
+}
 
-    fn next(&mut self) -> Option<Self::Item> {
-        match self {
-            Self::Hold(stimulus) => stimulus.take().map(|s| (s.clone(), None)),
-            Self::Stairs { stairs, index, resting } => {
-                if *index > stairs.steps {
-                    return None;
-                }
-                if let Some(rest) = stairs.rest.as_ref().filter(|_| *resting) {
-                    *resting = false;
-                    *index += 1;
-                    return Some((rest.stimulus.clone(), Some(rest.time)));
-                }
-                let level = stairs.level(*index);
-                if stairs.rest.is_some() {
-                    *resting = true;
-                } else {
-                    *index += 1;
-                }
-                Some((level, Some(stairs.dwell)))
-            }
-        }
+fn held(stimulus: Stimulus, time: Option<Time>) -> Box<dyn Iterator<Item = Level>> {
+    if !stimulus.is_moving() {
+        return Box::new(std::iter::once((stimulus, time)));
     }
+    match time {
+        Some(time) => Box::new(ticks(time, move |at| stimulus.after(at.si()))),
+        None => Box::new(
+            (0..).map(move |i| (stimulus.after(f64::from(i) * TICK_S), Some(seconds(TICK_S)))),
+        ),
+    }
+}
+
+fn ticks<'a>(
+    time: Time,
+    at: impl Fn(Time) -> Stimulus + 'a,
+) -> Box<dyn Iterator<Item = Level> + 'a> {
+    let count = (time.si() / TICK_S).ceil().clamp(1.0, MOST_TICKS);
+    let tick = time / count;
+    Box::new((0..count as u32).map(move |i| {
+        // The middle of the tick stands for it.
+        (at(tick * (f64::from(i) + 0.5)), Some(tick))
+    }))
 }

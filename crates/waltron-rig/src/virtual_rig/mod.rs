@@ -2,22 +2,28 @@
 
 mod debounce;
 mod levels;
+mod meter;
 #[cfg(test)]
 mod tests;
+mod watch;
 
 use crate::attendant::Attendant;
 use crate::rig::{Rig, RigError};
 use debounce::Debounce;
-use levels::Levels;
+use levels::levels;
+use meter::Meter;
 use std::time::{Duration, Instant};
-use waltron_core::capability::Capability;
+use waltron_core::capability::{Capability, ParameterValue};
 use waltron_core::clearance::Cleared;
+use waltron_core::grading::Values;
 use waltron_core::name::Name;
-use waltron_core::observation::{Edge, Ended, Observation, Span};
-use waltron_core::program::{Condition, Segment, Then};
-use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::observation::{Ended, Observation, OffAt, Reading, Span};
+use waltron_core::program::{Finish, Program, Segment, Then};
+use waltron_core::quantity::{Measure, Quantity, Time, seconds};
 use waltron_core::stimulus::Stimulus;
-use waltron_specimen::Specimen;
+use waltron_core::waveform::{next_zeros, pieces};
+use waltron_specimen::{Noise, Specimen};
+use watch::Watch;
 
 /// How virtual time relates to the wall clock.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -31,6 +37,9 @@ pub enum Pace {
 /// How often the attendant is looked at while keeping real pace.
 const GLANCE: Duration = Duration::from_millis(20);
 
+/// Seed of the rig's own measuring scatter, apart from the specimen's.
+const METER_SEED: u64 = 0x5741_4c54;
+
 /// A rig that computes instead of injecting.
 pub struct VirtualRig {
     name: String,
@@ -39,6 +48,8 @@ pub struct VirtualRig {
     pace: Pace,
     shots: u64,
     energised: bool,
+    /// What is out now.
+    out: Stimulus,
 }
 
 impl VirtualRig {
@@ -49,7 +60,8 @@ impl VirtualRig {
         specimen: Box<dyn Specimen>,
         pace: Pace,
     ) -> Self {
-        Self { name, capability, specimen, pace, shots: 0, energised: false }
+        let out = Stimulus::off();
+        Self { name, capability, specimen, pace, shots: 0, energised: false, out }
     }
 
     /// Whether anything is being put out.
@@ -75,70 +87,96 @@ impl VirtualRig {
         }
     }
 
-    fn play_segment(
-        &mut self,
-        segment: &Segment,
-        play: &mut Play<'_>,
-    ) -> Result<Option<Ended>, RigError> {
-        let start = play.now;
-        let time_stop = segment.stops.iter().enumerate().find_map(|(i, s)| match s.when {
-            Condition::After(t) => Some((i, start + t)),
-            _ => None,
-        });
-        let mut levels = Levels::of(&segment.profile);
-        loop {
-            let (stimulus, lasts) = match levels.next() {
-                Some(level) => level,
-                None => return Ok(Some(Ended::Finished)),
-            };
-            let level_end = lasts.map(|t| play.now + t);
-            let end = match (level_end, time_stop) {
-                (Some(a), Some((_, b))) => a.min(b),
-                (Some(a), None) => a,
-                (None, Some((_, b))) => b,
-                (None, None) => {
-                    return Err(RigError::Endless { segment: segment.name.to_string() });
-                }
-            };
+    fn play_segment(&mut self, segment: &Segment, play: &mut Play<'_>) -> Result<Ended, RigError> {
+        let mut watch = Watch::new(&segment.stops, play.now);
+        if watch.waits_for_mark() {
+            watch.keep_polling(play.now);
+        }
+        for (stimulus, lasts) in levels(&segment.profile) {
+            if lasts.is_none() && segment.longest().is_none() {
+                return Err(RigError::Endless { segment: segment.name.to_string() });
+            }
             self.specimen.apply(&stimulus);
-            if let Some(ended) = self.pass(segment, end, play) {
+            self.out = stimulus;
+            let end = lasts.map(|t| play.now + t);
+            if let Some(ended) = self.pass(&mut watch, end, play) {
                 return Ok(ended);
             }
-            if let Some((index, at)) = time_stop
-                && end >= at
-            {
-                return Ok(Some(Ended::Stop(index)));
+        }
+        Ok(Ended::Finished)
+    }
+
+    /// Lets time pass up to a level's end, or until the segment ends.
+    fn pass(
+        &mut self,
+        watch: &mut Watch<'_>,
+        end: Option<Time>,
+        play: &mut Play<'_>,
+    ) -> Option<Ended> {
+        loop {
+            if watch.due(play.now) {
+                let (capability, specimen, stimulus) =
+                    (&self.capability, &*self.specimen, &self.out);
+                let meter = Meter { capability, specimen, stimulus };
+                let noise = &mut play.noise;
+                watch.poll(play.now, |probe| meter.read(probe, noise), play.attendant.mark());
+            }
+            if let Some(index) = watch.met(play.now, &play.contacts) {
+                return Some(Ended::Stop(index));
+            }
+            if end.is_some_and(|end| play.now >= end) {
+                return None;
+            }
+            let moments = [end, watch.wake(play.now), play.contacts.next_due()];
+            // Every level or its segment is bounded, so there is always a moment.
+            let until = moments.into_iter().flatten().reduce(Time::min).unwrap_or(play.now);
+            if !self.pass_until(until, play) {
+                return Some(Ended::Aborted);
             }
         }
     }
 
-    /// Lets time pass up to `end`. Some: the segment ended, by a contact or (None) from outside.
-    #[allow(clippy::option_option, reason = "ended from outside differs from not ended")]
-    fn pass(&mut self, segment: &Segment, end: Time, play: &mut Play<'_>) -> Option<Option<Ended>> {
-        loop {
-            if let Some(index) = play.contacts.met(&segment.stops) {
-                return Some(Some(Ended::Stop(index)));
+    /// Lets time pass up to a moment or the first contact change; false if the attendant stops.
+    fn pass_until(&mut self, until: Time, play: &mut Play<'_>) -> bool {
+        let change = self.specimen.advance(until);
+        let to = change.as_ref().map_or(until, |edge| edge.time);
+        if !self.keep_pace(play.began, to, play.attendant) {
+            // In real pace the output was on until now, not until the planned moment.
+            if self.pace == Pace::Real {
+                let passed = seconds(play.began.elapsed().as_secs_f64());
+                play.now = play.now.max(passed).min(to);
             }
-            if play.now >= end {
-                return None;
-            }
-            let until = play.contacts.next_due().map_or(end, |due| due.min(end));
-            let change = self.specimen.advance(until);
-            let to = change.as_ref().map_or(until, |edge| edge.time);
-            if !self.keep_pace(play.began, to, play.attendant) {
-                // In real pace the output was on until now, not until the planned moment.
-                if self.pace == Pace::Real {
-                    let passed = seconds(play.began.elapsed().as_secs_f64());
-                    play.now = play.now.max(passed).min(to);
-                }
-                return Some(None);
-            }
-            play.now = to;
-            match change {
-                Some(edge) => play.contacts.change(&edge),
-                None => play.contacts.settle(to),
-            }
+            return false;
         }
+        play.now = to;
+        match change {
+            Some(edge) => play.contacts.change(&edge),
+            None => play.contacts.settle(to),
+        }
+        true
+    }
+
+    /// Switches each channel off at its next zero crossing; contacts are watched meanwhile.
+    fn off_at_zero(
+        &mut self,
+        program: &Program,
+        observation: &mut Observation,
+        play: &mut Play<'_>,
+    ) -> Result<(), RigError> {
+        let mut zeros = next_zeros(&pieces(program, Some(observation)));
+        zeros.sort_by(|a, b| a.1.si().total_cmp(&b.1.si()));
+        for (channel, time) in zeros {
+            while play.now < time {
+                if !self.pass_until(time, play) {
+                    return self.off();
+                }
+            }
+            self.out.currents.retain(|d| d.channel != channel);
+            self.out.voltages.retain(|d| d.channel != channel);
+            self.specimen.apply(&self.out);
+            observation.off_at.push(OffAt { channel, time });
+        }
+        self.off()
     }
 }
 
@@ -148,6 +186,7 @@ struct Play<'a> {
     began: Instant,
     contacts: Debounce,
     attendant: &'a dyn Attendant,
+    noise: Noise,
 }
 
 impl Rig for VirtualRig {
@@ -164,39 +203,69 @@ impl Rig for VirtualRig {
         program: &Cleared,
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError> {
+        let program = program.program();
         self.shots += 1;
         self.specimen.begin(self.shots);
         let closed: Vec<Name> = self.specimen.closed();
         let contacts = Debounce::new(&self.capability, &closed);
         let closed_at_start = contacts.closed();
-        let mut play =
-            Play { now: seconds(0.0), began: Instant::now(), contacts, attendant: &*attendant };
-        let mut segments = Vec::new();
+        let noise = Noise::of_shot(METER_SEED, self.shots);
+        let (now, began, attendant) = (seconds(0.0), Instant::now(), &*attendant);
+        let mut play = Play { now, began, contacts, attendant, noise };
+        let mut observation = Observation { closed_at_start, ..Default::default() };
         self.energised = true;
-        for segment in &program.program().segments {
+        for segment in &program.segments {
             let start = play.now;
             let outcome = self.play_segment(segment, &mut play);
             if outcome.is_err() {
                 self.off()?;
             }
-            let ended = outcome?.unwrap_or(Ended::Aborted);
-            segments.push(Span { start, end: play.now, ended });
+            let ended = outcome?;
+            observation.segments.push(Span { start, end: play.now, ended });
             let over = match ended {
                 Ended::Aborted => true,
                 Ended::Finished => false,
-                Ended::Stop(index) => segment.stops[index].then == Then::End,
+                Ended::Stop(index) => segment.stops[index].then != Then::Next,
             };
             if over {
                 break;
             }
         }
-        self.off()?;
-        let edges: Vec<Edge> = play.contacts.into_edges();
-        Ok(Observation { segments, closed_at_start, edges })
+        for probe in &program.reads {
+            let (capability, specimen, stimulus) = (&self.capability, &*self.specimen, &self.out);
+            let meter = Meter { capability, specimen, stimulus };
+            if let Some(si) = meter.read(probe, &mut play.noise) {
+                let value = Quantity { si, dimension: probe.dimension };
+                let value = Values::none().with_quantity("value", value);
+                observation.readings.push(Reading { probe: probe.clone(), value });
+            }
+        }
+        let forced = observation.segments.iter().zip(&program.segments).any(|(span, segment)| {
+            matches!(span.ended, Ended::Stop(i) if segment.stops[i].then == Then::Off)
+        });
+        match program.finish {
+            _ if forced => self.off()?,
+            Finish::Keep if !observation.aborted() => {}
+            Finish::OffAtZero if !observation.aborted() => {
+                self.off_at_zero(program, &mut observation, &mut play)?;
+            }
+            _ => self.off()?,
+        }
+        observation.edges = play.contacts.into_edges();
+        Ok(observation)
+    }
+
+    fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError> {
+        let known = self.capability.parameter(parameter.as_str()).is_some();
+        if known && self.specimen.set(parameter.as_str(), value) {
+            return Ok(());
+        }
+        Err(RigError::NoParameter { parameter: parameter.to_string() })
     }
 
     fn off(&mut self) -> Result<(), RigError> {
-        self.specimen.apply(&Stimulus::off());
+        self.out = Stimulus::off();
+        self.specimen.apply(&self.out);
         self.energised = false;
         Ok(())
     }

@@ -56,6 +56,8 @@ fn capability() -> Capability {
         currents: vec![channel("ia"), channel("ib"), channel("ic")],
         voltages: Vec::new(),
         inputs: vec![input("BI1", "trip")],
+        readings: Vec::new(),
+        parameters: Vec::new(),
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
     }
@@ -80,7 +82,7 @@ fn play(segments: Vec<Segment>, edges: &[(f64, &'static str, bool)]) -> Observat
     let specimen =
         Scripted { now: 0.0, edges: edges.iter().copied().collect(), applied: Vec::new() };
     let mut rig = VirtualRig::new("test".into(), capability(), Box::new(specimen), Pace::Fast);
-    let program = clear(Program { segments }, &ratings(), &capability()).unwrap();
+    let program = clear(Program::of(segments), &ratings(), &capability()).unwrap();
     let observation = rig.play(&program, &mut Unattended).unwrap();
     assert!(!rig.is_energised(), "outputs are off after every program");
     observation
@@ -153,7 +155,7 @@ fn stairs_and_pulses_put_every_level_out() {
 #[test]
 fn what_exceeds_the_rig_or_never_ends_is_refused_before_it_is_put_out() {
     let refusal = |segment: Segment| {
-        clear(Program { segments: vec![segment] }, &ratings(), &capability()).unwrap_err()
+        clear(Program::of(vec![segment]), &ratings(), &capability()).unwrap_err()
     };
     assert!(matches!(
         refusal(Segment::hold("x", one_phase(10.1), seconds(1.0)))[0],
@@ -183,7 +185,7 @@ fn an_attendant_who_stops_gets_the_outputs_off_and_an_aborted_observation() {
     }
     let specimen = Scripted { now: 0.0, edges: VecDeque::new(), applied: Vec::new() };
     let mut rig = VirtualRig::new("test".into(), capability(), Box::new(specimen), Pace::Real);
-    let program = clear(Program { segments: fault() }, &ratings(), &capability()).unwrap();
+    let program = clear(Program::of(fault()), &ratings(), &capability()).unwrap();
     let seen = rig.play(&program, &mut Stopping).unwrap();
     assert!(seen.aborted() && !rig.is_energised());
 }

@@ -1,6 +1,6 @@
 //! One element of the simulated relay: pickup with hysteresis, operate integral, reset.
 
-use waltron_core::asset::Measures;
+use super::measure::TrueMeasure;
 use waltron_core::characteristic::{Characteristic, Form, Reset};
 use waltron_core::name::Name;
 use waltron_core::quantity::Measure;
@@ -11,9 +11,9 @@ pub struct TrueElement {
     /// Its id.
     pub id: Name,
     /// What it measures.
-    pub measures: Measures,
-    /// Where it truly picks up, in amperes.
-    pub pickup_a: f64,
+    pub measures: TrueMeasure,
+    /// Where it truly picks up, in the SI unit of what it measures.
+    pub pickup: f64,
     /// Where it truly drops out, as a share of pickup.
     pub reset_ratio: f64,
     /// How it truly times.

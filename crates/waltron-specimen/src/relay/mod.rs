@@ -1,14 +1,17 @@
 //! A simulated multi-stage overcurrent relay.
 
 mod element;
+mod measure;
 #[cfg(test)]
 mod tests;
 
 pub use element::TrueElement;
+pub use measure::TrueMeasure;
 
 use crate::Specimen;
 use crate::noise::Noise;
 use element::Running;
+use measure::{FrequencyHistory, RATE_WINDOW_S};
 use std::collections::VecDeque;
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
@@ -46,6 +49,11 @@ pub struct Relay {
     now: f64,
     /// What each element will see, and from when: the measuring delay's queue.
     inputs: VecDeque<(f64, Vec<f64>)>,
+    frequency: FrequencyHistory,
+    /// What is put out now.
+    stimulus: Stimulus,
+    /// When the rate of change of frequency fades, if nothing is applied meanwhile.
+    rate_fades: Option<f64>,
     running: Vec<Running>,
     outputs: Vec<Pending>,
     /// How many elements hold each contact closed.
@@ -70,6 +78,9 @@ impl Relay {
             seed,
             now: 0.0,
             inputs: VecDeque::new(),
+            frequency: FrequencyHistory::default(),
+            stimulus: Stimulus::off(),
+            rate_fades: None,
             running,
             outputs: Vec::new(),
             held,
@@ -78,9 +89,18 @@ impl Relay {
         }
     }
 
+    /// Queues what the elements see of what is put out now.
+    fn see(&mut self, rate: f64) {
+        let multiple =
+            |e: &TrueElement| e.measures.multiple(&self.stimulus, rate, e.pickup, self.gain);
+        let seen = self.truth.elements.iter().map(multiple).collect();
+        self.inputs.push_back((self.now + self.truth.measuring_delay_s, seen));
+    }
+
     /// Time of the first thing that will happen inside the relay if the input stays.
     fn next_inside(&self) -> f64 {
-        let input = self.inputs.front().map_or(f64::INFINITY, |(at, _)| *at);
+        let fades = self.rate_fades.unwrap_or(f64::INFINITY);
+        let input = self.inputs.front().map_or(f64::INFINITY, |(at, _)| *at).min(fades);
         let decisions = self
             .truth
             .elements
@@ -100,6 +120,10 @@ impl Relay {
         self.now = to;
         for (element, running) in self.truth.elements.iter().zip(&mut self.running) {
             running.pass(element, to);
+        }
+        if self.rate_fades.is_some_and(|at| at <= to) {
+            self.rate_fades = None;
+            self.see(0.0);
         }
         if self.inputs.front().is_some_and(|(at, _)| *at <= to)
             && let Some((_, seen)) = self.inputs.pop_front()
@@ -139,20 +163,19 @@ impl Specimen for Relay {
         self.now = 0.0;
         self.inputs.iter_mut().for_each(|(at, _)| *at -= shift);
         self.outputs.iter_mut().for_each(|p| p.at -= shift);
+        self.frequency.shift(shift);
+        self.rate_fades = self.rate_fades.map(|at| at - shift);
         self.running.iter_mut().for_each(|r| r.shift(shift));
         self.noise = Noise::of_shot(self.seed, shot);
         self.gain = 1.0 + self.noise.draw(self.truth.current_noise);
     }
 
     fn apply(&mut self, stimulus: &Stimulus) {
-        let phases = stimulus.complex_phase_currents();
-        let seen = self
-            .truth
-            .elements
-            .iter()
-            .map(|e| e.measures.value(phases).si() * self.gain / e.pickup_a)
-            .collect();
-        self.inputs.push_back((self.now + self.truth.measuring_delay_s, seen));
+        self.frequency.see(self.now, stimulus.frequency().map(Measure::si));
+        self.stimulus = stimulus.clone();
+        let rate = self.frequency.rate();
+        self.rate_fades = (rate != 0.0).then_some(self.now + RATE_WINDOW_S);
+        self.see(rate);
     }
 
     fn advance(&mut self, to: Time) -> Option<Edge> {

@@ -14,8 +14,8 @@ fn very_inverse(tms: f64) -> Characteristic {
 fn element(pickup_a: f64, characteristic: Characteristic) -> TrueElement {
     TrueElement {
         id: "51P".into(),
-        measures: Measures::Phase,
-        pickup_a,
+        measures: TrueMeasure::Current(Measures::Phase),
+        pickup: pickup_a,
         reset_ratio: 0.95,
         characteristic,
         trip: "trip".into(),

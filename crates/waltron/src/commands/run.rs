@@ -11,7 +11,8 @@ use std::io::BufRead;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use waltron_core::grading::{Grade, Summary};
-use waltron_core::procedure::{Answer, Question};
+use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::quantity::{Dimension, Quantity, parse_as};
 use waltron_core::record::{Event, Outcome};
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
@@ -191,6 +192,59 @@ fn free_name(plan: &Path, now: &str) -> PathBuf {
     (1..1000).map(candidate).find(|p| !p.exists()).unwrap_or_else(|| candidate(1000))
 }
 
+/// The question with how it is answered.
+fn prompt(question: &Question) -> String {
+    let text = plain(&question.text);
+    match &question.wanted {
+        Wanted::Confirmation => format!("{text}: Enter when done, q to stop: "),
+        Wanted::Choice(choices) => {
+            let numbered =
+                choices.iter().enumerate().map(|(i, c)| format!("  {}  {}\n", i + 1, plain(c)));
+            format!("{text}\n{}number, q to stop: ", numbered.collect::<String>())
+        }
+        Wanted::Quantity { kind, default_si, exponents } => {
+            let [a, v, s, r, k] = *exponents;
+            let dimension = Dimension::new(a, v, s, r, k);
+            let default =
+                default_si.map(|si| format!(", Enter for {}", Quantity { si, dimension }));
+            format!("{text} ({kind}{}, q to stop): ", default.unwrap_or_default())
+        }
+        Wanted::Text => format!("{text} (q to stop): "),
+    }
+}
+
+/// What a typed line answers.
+///
+/// # Errors
+/// Why it is no answer.
+fn answer(question: &Question, line: &str) -> Result<Answer, String> {
+    if line.eq_ignore_ascii_case("q") {
+        return Ok(Answer::Stop);
+    }
+    match &question.wanted {
+        Wanted::Confirmation => Ok(Answer::Confirmed),
+        Wanted::Text => Ok(Answer::Text(line.to_owned())),
+        Wanted::Choice(choices) => {
+            let by_number = line.parse::<usize>().ok().and_then(|n| choices.get(n.wrapping_sub(1)));
+            let chosen = by_number.or_else(|| choices.iter().find(|c| *c == line));
+            let most = choices.len();
+            chosen
+                .cloned()
+                .map(Answer::Text)
+                .ok_or_else(|| format!("type a number from 1 to {most}"))
+        }
+        Wanted::Quantity { exponents, default_si, .. } => {
+            let [a, v, s, r, k] = *exponents;
+            match (line, default_si) {
+                ("", Some(si)) => Ok(Answer::Si(*si)),
+                _ => parse_as(line, Dimension::new(a, v, s, r, k))
+                    .map(Answer::Si)
+                    .map_err(|e| format!("{e}; {}", e.help().unwrap_or_default())),
+            }
+        }
+    }
+}
+
 /// The person at the panel.
 pub(crate) enum Panel {
     /// Asked on the terminal.
@@ -201,18 +255,33 @@ pub(crate) enum Panel {
 
 impl Attendant for Panel {
     fn ask(&mut self, question: &Question) -> Answer {
-        let Self::Asking(_) = self else { return Answer::Confirmed };
         let terminal = Terminal::new(crate::terminal::Colour::Auto);
-        terminal.chat(&format!("{}: Enter when done, q to stop: ", plain(&question.text)));
-        let mut line = String::new();
-        match std::io::stdin().lock().read_line(&mut line) {
-            Ok(n) if n > 0 && !line.trim().eq_ignore_ascii_case("q") => Answer::Confirmed,
-            Ok(0) => {
-                terminal.chat("\nnobody answers (no input); use --yes to confirm every prompt\n");
+        let Self::Asking(_) = self else {
+            return question.default_answer().unwrap_or_else(|| {
+                let text = plain(&question.text);
+                terminal.chat(&format!("nobody is asked (--yes), but `{text}` has no default\n"));
                 Answer::Stop
+            });
+        };
+        loop {
+            terminal.chat(&prompt(question));
+            let mut line = String::new();
+            match std::io::stdin().lock().read_line(&mut line) {
+                Ok(n) if n > 0 => match answer(question, line.trim()) {
+                    Ok(answer) => return answer,
+                    Err(why) => terminal.chat(&format!("{why}\n")),
+                },
+                _ => {
+                    terminal
+                        .chat("\nnobody answers (no input); use --yes to confirm every prompt\n");
+                    return Answer::Stop;
+                }
             }
-            _ => Answer::Stop,
         }
+    }
+
+    fn tell(&mut self, text: &str) {
+        Terminal::new(crate::terminal::Colour::Auto).chat(&format!("{}\n", plain(text)));
     }
 
     fn wants_to_stop(&self) -> bool {

@@ -197,7 +197,7 @@ impl Pickup {
             Segment::hold("rest", Stimulus::off(), self.rest),
             ramp_segment(UP, stairs, signal, true),
         ];
-        Some((Program { segments }, signal.clone()))
+        Some((Program::of(segments), signal.clone()))
     }
 
     fn down(&self, ramp: &Ramp, pickup: Current) -> Option<(Program, Name)> {
@@ -213,7 +213,7 @@ impl Pickup {
             hold,
             ramp_segment(DOWN, stairs, signal, false),
         ];
-        Some((Program { segments }, signal.clone()))
+        Some((Program::of(segments), signal.clone()))
     }
 
     fn why_not(&self, ramp: &Ramp) -> Option<String> {
@@ -389,7 +389,7 @@ impl Procedure for Pickup {
                     expected: expected.clone(),
                     limits: limits.clone(),
                     likely: worst(&up) * share + worst(&down) * 0.5,
-                    program: Program { segments: [up.segments, down.segments].concat() },
+                    program: Program::of([up.segments, down.segments].concat()),
                     not_tested: self.why_not(ramp),
                 }
             })

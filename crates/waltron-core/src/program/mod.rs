@@ -3,17 +3,53 @@
 //! A rig plays a whole program by itself, since a laptop cannot time milliseconds over a network.
 //! A program is a list of segments; each puts something out and says what ends it.
 
-use crate::edge;
+mod condition;
+mod probe;
+mod profile;
+
+pub use condition::{Condition, Relation};
+pub use probe::{Probe, Property};
+pub use profile::{Playback, Profile, Rest, Slope, Stairs, Steps};
+
 use crate::name::Name;
 use crate::quantity::{Measure, Time, seconds};
 use crate::stimulus::Stimulus;
 use serde::{Deserialize, Serialize};
 
-/// One injection, from outputs off to outputs off.
+/// One injection.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Program {
     /// Played in order; a segment's stop may end the program earlier.
     pub segments: Vec<Segment>,
+    /// What becomes of the outputs at its end.
+    #[serde(skip_serializing_if = "Finish::is_off", default)]
+    pub finish: Finish,
+    /// What is measured at its end.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub reads: Vec<Probe>,
+    /// The name under which its waveforms are kept, where they are.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub capture: Option<Name>,
+}
+
+/// What becomes of the outputs at a program's end.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Finish {
+    /// They go off at once.
+    #[default]
+    Off,
+    /// Each goes off at its next zero crossing, as a breaker's pole does.
+    OffAtZero,
+    /// They stay as they are until the next program, or until they are switched off. The last
+    /// stimulus must be one that the asset withstands for ever.
+    Keep,
+}
+
+impl Finish {
+    fn is_off(&self) -> bool {
+        *self == Self::Off
+    }
 }
 
 /// One stage of a program.
@@ -27,43 +63,6 @@ pub struct Segment {
     pub stops: Vec<Stop>,
 }
 
-/// What a segment puts out over its time.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Profile {
-    /// One stimulus held.
-    Hold(Stimulus),
-    /// A stair of equal steps.
-    Stairs(Stairs),
-}
-
-/// A stair ramp, or a pulse ramp where `rest` is given.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Stairs {
-    /// The first level.
-    pub from: Stimulus,
-    /// The last level, reached after `steps` steps.
-    pub to: Stimulus,
-    /// Number of steps, so there are `steps + 1` levels.
-    pub steps: u32,
-    /// Time on each level.
-    #[serde(rename = "dwell_s", with = "edge::si")]
-    pub dwell: Time,
-    /// Healthy state between levels, which makes the stair a pulse ramp.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub rest: Option<Rest>,
-}
-
-/// The state a pulse ramp returns to between its pulses.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Rest {
-    /// What is put out meanwhile.
-    pub stimulus: Stimulus,
-    /// For how long.
-    #[serde(rename = "time_s", with = "edge::si")]
-    pub time: Time,
-}
-
 /// Ends a segment when a condition holds.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Stop {
@@ -73,31 +72,16 @@ pub struct Stop {
     pub then: Then,
 }
 
-/// A condition watched by the rig while a segment plays.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-#[non_exhaustive]
-pub enum Condition {
-    /// The segment has lasted this long.
-    #[serde(rename = "after_s")]
-    After(#[serde(with = "edge::si")] Time),
-    /// The contact with this meaning is in this state.
-    Contact {
-        /// Its meaning on the rig, such as `trip`.
-        signal: Name,
-        /// Closed or open.
-        closed: bool,
-    },
-}
-
 /// What follows a segment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Then {
     /// The next segment; after the last one, the end.
     Next,
-    /// The end: outputs off.
+    /// The end; the program says what becomes of the outputs.
     End,
+    /// The end, with outputs off at once whatever the program says.
+    Off,
 }
 
 impl Segment {
@@ -115,20 +99,20 @@ impl Segment {
 
     /// The longest time the segment can last; `None` where nothing bounds it.
     pub fn longest(&self) -> Option<Time> {
-        let limit = self.stops.iter().find_map(|s| match s.when {
-            Condition::After(t) => Some(t),
-            Condition::Contact { .. } => None,
-        });
-        match (&self.profile, limit) {
-            (Profile::Hold(_), limit) => limit,
-            (Profile::Stairs(stairs), limit) => {
-                Some(limit.map_or(stairs.length(), |l| l.min(stairs.length())))
-            }
+        let limit = self.stops.iter().filter_map(|s| s.when.bound()).reduce(Time::min);
+        match (self.profile.length(), limit) {
+            (Some(a), Some(b)) => Some(a.min(b)),
+            (a, b) => a.or(b),
         }
     }
 
-    /// The levels a segment goes through, in order, each with how long it lasts at most.
+    /// The levels a segment goes through, in order, each with how long it lasts at most. Slopes and
+    /// recordings are cut into pieces short enough for their heating.
     pub fn levels(&self) -> Vec<(Stimulus, Time)> {
+        let pieces = |length: Time, n: usize| -> Vec<(Stimulus, Time)> {
+            let piece = length / n as f64;
+            (0..=n).map(|i| (self.profile.at(piece * i as f64), piece)).collect()
+        };
         match &self.profile {
             Profile::Hold(s) => vec![(s.clone(), self.longest().unwrap_or_default())],
             Profile::Stairs(stairs) => (0..=stairs.steps)
@@ -137,6 +121,16 @@ impl Segment {
                     [Some((stairs.level(i), stairs.dwell)), rest].into_iter().flatten()
                 })
                 .collect(),
+            Profile::Steps(steps) => steps
+                .levels
+                .iter()
+                .flat_map(|level| {
+                    let rest = steps.rest.as_ref().map(|r| (r.stimulus.clone(), r.time));
+                    [Some((level.clone(), steps.dwell)), rest].into_iter().flatten()
+                })
+                .collect(),
+            Profile::Slope(slope) => pieces(slope.time, 100 * slope.through.len()),
+            Profile::Playback(playback) => playback.recording.levels(playback.times),
         }
     }
 }
@@ -153,34 +147,12 @@ impl Stop {
     }
 }
 
-impl Stairs {
-    /// The stimulus of level `index`, counted from 0.
-    pub fn level(&self, index: u32) -> Stimulus {
-        let share = if self.steps == 0 { 0.0 } else { f64::from(index) / f64::from(self.steps) };
-        self.from.toward(&self.to, share)
-    }
-
-    /// Time from one level's start to the next one's.
-    pub fn period(&self) -> Time {
-        self.dwell + self.rest.as_ref().map_or(seconds(0.0), |r| r.time)
-    }
-
-    /// The level that was out at a time since the segment's start.
-    ///
-    /// In a pulse ramp the rest after a pulse still counts to that pulse, since a contact answers
-    /// after its delay.
-    pub fn level_at(&self, since_start: Time) -> u32 {
-        let index = (since_start / self.period()).value.floor().max(0.0);
-        (index as u32).min(self.steps)
-    }
-
-    /// Total time of all levels.
-    pub fn length(&self) -> Time {
-        self.period() * f64::from(self.steps + 1)
-    }
-}
-
 impl Program {
+    /// A program of these segments with outputs off at its end.
+    pub fn of(segments: Vec<Segment>) -> Self {
+        Self { segments, ..Self::default() }
+    }
+
     /// The longest time the program can take; `None` where a segment is unbounded.
     pub fn longest(&self) -> Option<Time> {
         self.segments.iter().map(Segment::longest).try_fold(seconds(0.0), |sum, t| Some(sum + t?))
@@ -189,14 +161,6 @@ impl Program {
     /// The index of the segment with this name.
     pub fn position(&self, name: &str) -> Option<usize> {
         self.segments.iter().position(|s| s.name == name)
-    }
-
-    /// A short digest of the program's content: the first 16 hex digits of its BLAKE3 hash.
-    pub fn digest(&self) -> String {
-        let mut json = Vec::with_capacity(1024);
-        // Serialising plain data of numbers and names cannot fail.
-        let _ = serde_json::to_writer(&mut json, self);
-        blake3::hash(&json).to_hex()[..16].to_owned()
     }
 
     /// The largest RMS value each channel will put out: (channel, value in A or V, is current).
@@ -210,8 +174,8 @@ impl Program {
             None => maxima.push((channel.clone(), rms, is_current)),
         };
         for (stimulus, _) in self.segments.iter().flat_map(Segment::levels) {
-            stimulus.currents.iter().for_each(|d| raise(&d.channel, d.phasor.rms.si(), true));
-            stimulus.voltages.iter().for_each(|d| raise(&d.channel, d.phasor.rms.si(), false));
+            stimulus.currents.iter().for_each(|d| raise(&d.channel, d.true_rms().si(), true));
+            stimulus.voltages.iter().for_each(|d| raise(&d.channel, d.true_rms().si(), false));
         }
         maxima
     }

@@ -1,0 +1,143 @@
+//! Conditions that the rig watches while a segment plays.
+
+use super::probe::Probe;
+use crate::edge;
+use crate::name::Name;
+use crate::quantity::{Quantity, Time, significant, text};
+use serde::{Deserialize, Serialize};
+
+/// A condition watched by the rig while a segment plays.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum Condition {
+    /// The segment has lasted this long.
+    #[serde(rename = "after_s")]
+    After(#[serde(with = "edge::si")] Time),
+    /// The contact with this meaning is in this state.
+    Contact {
+        /// Its meaning on the rig, such as `trip`.
+        signal: Name,
+        /// Closed or open.
+        closed: bool,
+    },
+    /// The contact with this meaning has changed since the segment began.
+    Edge {
+        /// Its meaning on the rig.
+        signal: Name,
+        /// To closed or to open.
+        closed: bool,
+    },
+    /// A measured value has passed a limit.
+    Reading {
+        /// What is measured.
+        probe: Probe,
+        /// Above or below.
+        relation: Relation,
+        /// The limit, in SI.
+        limit_si: f64,
+    },
+    /// A measured value has stayed within a band for a time.
+    Stable {
+        /// What is measured.
+        probe: Probe,
+        /// Width of the band as a share of the value.
+        within: f64,
+        /// For how long.
+        #[serde(rename = "time_s", with = "edge::si")]
+        time: Time,
+    },
+    /// The attendant has set a mark.
+    Mark,
+    /// At least one of these holds.
+    Any(Vec<Condition>),
+    /// All of these hold.
+    All(Vec<Condition>),
+}
+
+/// On which side of a limit a value is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Relation {
+    /// Below or at it.
+    AtMost,
+    /// Above or at it.
+    AtLeast,
+}
+
+impl Relation {
+    /// Whether a value is on this side.
+    pub fn holds(self, value: f64, limit: f64) -> bool {
+        match self {
+            Self::AtMost => value <= limit,
+            Self::AtLeast => value >= limit,
+        }
+    }
+
+    /// The other side.
+    #[must_use]
+    pub fn opposite(self) -> Self {
+        match self {
+            Self::AtMost => Self::AtLeast,
+            Self::AtLeast => Self::AtMost,
+        }
+    }
+}
+
+impl Condition {
+    /// The condition itself and all those inside it.
+    pub fn parts(&self) -> Vec<&Condition> {
+        let mut all = vec![self];
+        if let Self::Any(inner) | Self::All(inner) = self {
+            all.extend(inner.iter().flat_map(Condition::parts));
+        }
+        all
+    }
+
+    /// Whether it, or a part of it, looks at a measured value.
+    pub fn measures(&self) -> bool {
+        self.parts().iter().any(|c| matches!(c, Self::Reading { .. } | Self::Stable { .. }))
+    }
+
+    /// The longest time until it holds for certain.
+    pub fn bound(&self) -> Option<Time> {
+        match self {
+            Self::After(time) => Some(*time),
+            Self::Any(inner) => inner.iter().filter_map(Self::bound).reduce(Time::min),
+            _ => None,
+        }
+    }
+}
+
+impl std::fmt::Display for Condition {
+    /// As it reads in a preview: `trip closes, at most 5 s`.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let joined = |inner: &[Condition], word: &str| {
+            let texts: Vec<String> = inner.iter().map(ToString::to_string).collect();
+            texts.join(word)
+        };
+        match self {
+            Self::After(time) => write!(f, "{}", text(*time)),
+            Self::Contact { signal, closed: true } => write!(f, "{signal}"),
+            Self::Contact { signal, closed: false } => write!(f, "not {signal}"),
+            Self::Edge { signal, closed: true } => write!(f, "{signal} closes"),
+            Self::Edge { signal, closed: false } => write!(f, "{signal} opens"),
+            Self::Reading { probe, relation, limit_si } => {
+                let sign = if *relation == Relation::AtLeast { ">=" } else { "<=" };
+                let limit = Quantity { si: *limit_si, dimension: probe.dimension };
+                write!(f, "{probe} {sign} {limit}")
+            }
+            Self::Stable { probe, within, time } => {
+                write!(
+                    f,
+                    "{probe} steady within {} % for {}",
+                    significant(within * 100.0, 3),
+                    text(*time)
+                )
+            }
+            Self::Mark => f.write_str("the attendant's mark"),
+            Self::Any(inner) => f.write_str(&joined(inner, " or ")),
+            Self::All(inner) => f.write_str(&joined(inner, " and ")),
+        }
+    }
+}

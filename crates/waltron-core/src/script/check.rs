@@ -1,0 +1,565 @@
+//! Finding every mistake of a script before anything runs.
+//!
+//! The script is gone through once, every block in order, with the evaluator and the builders that
+//! running it uses; what is measured has its type but no value.
+
+use super::ast::{Ask, AskWanted, Ending, Expect, ForOver, RepeatKind, Script, Statement, Step};
+use super::build::{build, time};
+use super::condition::condition;
+use super::context::Context;
+use super::expectation::grade;
+use super::machine::{parameter_value, range};
+use super::output;
+use super::scene::Scene;
+use crate::document::{Problem, Problems};
+use crate::expression::{Expr, Names, RESERVED, Type, Value, evaluate, quantity};
+use crate::grading::PointId;
+use crate::name::{Name, nearest};
+use crate::program::Condition;
+use crate::quantity::Dimension;
+use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// Notes every mistake of a script.
+pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Problems) {
+    let mut checker =
+        Checker { script, context, problems, reassigned: reassigned(script), warnings: Vec::new() };
+    recursion(script, checker.problems);
+    let mut names: Vec<&Name> = Vec::new();
+    for sequence in &script.sequences {
+        if names.contains(&&sequence.name) {
+            let message = format!("sequence `{}` is there twice", sequence.name);
+            checker.problems.push(Problem::new(sequence.span.0.clone(), message));
+        }
+        names.push(&sequence.name);
+        let mut scene = Scene::new(Arc::clone(context), true);
+        for (name, kind) in &sequence.parameters {
+            scene.let_value(name.as_str(), Value::Unknown(kind.clone()));
+        }
+        // What the caller has put out is not known; anything may be on.
+        checker.block(&sequence.body, &mut scene);
+    }
+    let mut scene = Scene::new(Arc::clone(context), true);
+    checker.block(&script.body, &mut scene);
+}
+
+/// Names that get a new value somewhere, so that their first one proves nothing.
+fn reassigned(script: &Script) -> Vec<Name> {
+    fn walk(steps: &[Step], found: &mut Vec<Name>) {
+        for step in steps {
+            match &step.what {
+                Statement::Let { name, new: false, .. } => found.push(name.clone()),
+                other => blocks(other).into_iter().for_each(|b| walk(b, found)),
+            }
+        }
+    }
+    let mut found = Vec::new();
+    walk(&script.body, &mut found);
+    script.sequences.iter().for_each(|s| walk(&s.body, &mut found));
+    found
+}
+
+/// The blocks inside a statement.
+pub(super) fn blocks(what: &Statement) -> Vec<&[Step]> {
+    match what {
+        Statement::Play(body) => vec![body],
+        Statement::Repeat(r) => vec![&r.body],
+        Statement::For(f) => vec![&f.body],
+        Statement::Guard(g) => vec![&g.body],
+        Statement::If(branches) => branches.iter().map(|(_, b)| b.as_slice()).collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// Sub-sequences that call themselves, by whatever way.
+fn recursion(script: &Script, problems: &mut Problems) {
+    fn calls(steps: &[Step], found: &mut Vec<(Name, std::ops::Range<usize>)>) {
+        for step in steps {
+            if let Statement::Call { name, .. } = &step.what {
+                found.push((name.clone(), step.span.0.clone()));
+            }
+            blocks(&step.what).into_iter().for_each(|b| calls(b, found));
+        }
+    }
+    let mut graph: HashMap<&Name, Vec<(Name, std::ops::Range<usize>)>> = HashMap::new();
+    for sequence in &script.sequences {
+        let mut found = Vec::new();
+        calls(&sequence.body, &mut found);
+        graph.insert(&sequence.name, found);
+    }
+    for sequence in &script.sequences {
+        let (mut seen, mut open) = (Vec::new(), vec![sequence.name.clone()]);
+        while let Some(name) = open.pop() {
+            for (called, span) in graph.get(&name).into_iter().flatten() {
+                if *called == sequence.name {
+                    let message =
+                        format!("sequence `{}` would call itself for ever", sequence.name);
+                    problems
+                        .push(Problem::new(span.clone(), message).help("use `repeat` or `for`"));
+                } else if !seen.contains(called) {
+                    seen.push(called.clone());
+                    open.push(called.clone());
+                }
+            }
+        }
+    }
+}
+
+struct Checker<'a> {
+    script: &'a Script,
+    context: &'a Arc<Context>,
+    problems: &'a mut Problems,
+    reassigned: Vec<Name>,
+    warnings: Vec<Condition>,
+}
+
+impl Checker<'_> {
+    fn note<T>(&mut self, read: Result<T, Problem>) -> Option<T> {
+        read.map_err(|problem| self.problems.push(problem)).ok()
+    }
+
+    fn kind(&mut self, expr: &Expr, scene: &Scene) -> Value {
+        let value = evaluate(expr, scene);
+        self.note(value).unwrap_or(Value::Unknown(Type::Any))
+    }
+
+    fn wants(&mut self, expr: &Expr, dimension: Dimension, scene: &Scene) {
+        let read = quantity(expr, dimension, scene);
+        self.note(read);
+    }
+
+    fn ending(&mut self, ending: &Ending, scene: &Scene) {
+        if let Ending::Fail(text) = ending {
+            self.kind(text, scene);
+        }
+    }
+
+    /// Checks a block; names defined in it are gone behind it.
+    fn block(&mut self, steps: &[Step], scene: &mut Scene) {
+        let before = scene.variables();
+        let guards = self.warnings.len();
+        for step in steps {
+            self.step(step, scene);
+        }
+        self.warnings.truncate(guards);
+        for name in scene.variables() {
+            if !before.contains(&name) {
+                scene.forget(&name);
+            }
+        }
+    }
+
+    fn define(&mut self, name: &Name, value: Value, step: &Step, scene: &mut Scene) {
+        let taken =
+            |what: &str| Problem::new(step.span.0.clone(), format!("`{name}` is {what} already"));
+        if RESERVED.contains(&name.as_str()) {
+            self.problems.push(taken("a word of the language"));
+        } else if self.context.is_contact(name.as_str()) {
+            self.problems.push(taken("a contact").help("choose another name"));
+        } else if crate::quantity::Unit::parse(name.as_str()).is_some() {
+            let help = format!("`2 {name}` would read as a quantity; choose another name");
+            self.problems.push(taken("a unit").help(help));
+        }
+        scene.let_value(name.as_str(), value);
+    }
+
+    fn step(&mut self, step: &Step, scene: &mut Scene) {
+        match &step.what {
+            Statement::Let { name, new, value } => {
+                let mut worth = self.kind(value, scene);
+                if self.reassigned.contains(name) {
+                    worth = Value::Unknown(worth.kind());
+                }
+                match (new, scene.variable(name.as_str()).map(Value::kind)) {
+                    (true, _) => self.define(name, worth, step, scene),
+                    (false, Some(before)) => {
+                        let any = [&before, &worth.kind()].contains(&&Type::Any);
+                        if before != worth.kind() && !any {
+                            let message =
+                                format!("`{name}` is {before}, it cannot become {}", worth.kind());
+                            self.problems.push(Problem::new(value.span.clone(), message));
+                        }
+                    }
+                    (false, None) => {
+                        let problem = Problem::new(
+                            step.span.0.clone(),
+                            format!("nothing is called `{name}`"),
+                        );
+                        let known = scene.variables();
+                        let near = nearest(name.as_str(), known.iter().map(String::as_str));
+                        self.problems.push(
+                            problem
+                                .did_you_mean(near, || format!("define it with `let {name} = …`")),
+                        );
+                        scene.let_value(name.as_str(), Value::Unknown(worth.kind()));
+                    }
+                }
+            }
+            Statement::Hold(_)
+            | Statement::Ramp(_)
+            | Statement::Fault(_)
+            | Statement::Wait(_)
+            | Statement::Playback(_) => {
+                self.outputs(&[step], false, scene);
+            }
+            Statement::Play(body) => {
+                let steps: Vec<&Step> = body.iter().collect();
+                self.outputs(&steps, true, scene);
+            }
+            Statement::Off | Statement::Capture { .. } => {}
+            Statement::If(branches) => {
+                for (condition, body) in branches {
+                    if let Some(condition) = condition {
+                        self.truth(condition, scene);
+                    }
+                    self.block(body, scene);
+                }
+            }
+            Statement::For(repeat) => {
+                let item = match &repeat.over {
+                    ForOver::List(list) => match self.kind(list, scene).kind() {
+                        Type::List(item) => *item,
+                        Type::Any => Type::Any,
+                        other => {
+                            let message = format!("this is {other}, but a list is wanted here");
+                            self.problems.push(
+                                Problem::new(list.span.clone(), message)
+                                    .help("write it like `[1.5, 2, 5]`"),
+                            );
+                            Type::Any
+                        }
+                    },
+                    ForOver::Range(from, to, by) => {
+                        let values = range(from, to, by, scene);
+                        let values = self.note(values);
+                        values.and_then(|v| v.first().map(Value::kind)).unwrap_or(Type::Any)
+                    }
+                };
+                let outside = scene.variable(repeat.name.as_str()).cloned();
+                self.define(&repeat.name, Value::Unknown(item), step, scene);
+                self.block(&repeat.body, scene);
+                scene.forget(repeat.name.as_str());
+                if let Some(value) = outside {
+                    scene.let_value(repeat.name.as_str(), value);
+                }
+            }
+            Statement::Repeat(repeat) => {
+                let bounded = match &repeat.kind {
+                    RepeatKind::Times(n) => {
+                        self.wants(n, Dimension::NUMBER, scene);
+                        true
+                    }
+                    RepeatKind::For(t) => {
+                        let read = time(t, scene);
+                        self.note(read);
+                        true
+                    }
+                    RepeatKind::While(c) => {
+                        self.truth(c, scene);
+                        false
+                    }
+                    // Looked at after the body, which may define what it names.
+                    RepeatKind::Until(_) => false,
+                };
+                if let Some(most) = &repeat.most {
+                    self.wants(most, Dimension::NUMBER, scene);
+                } else if !bounded {
+                    let problem = Problem::new(step.span.0.clone(), "nothing bounds this loop");
+                    self.problems
+                        .push(problem.help("say how often at most: add `, at most 100 times`"));
+                }
+                let before = scene.variables();
+                for inner in &repeat.body {
+                    self.step(inner, scene);
+                }
+                if let RepeatKind::Until(c) = &repeat.kind {
+                    self.truth(c, scene);
+                }
+                for name in scene.variables() {
+                    // What was read in the loop can be looked at behind it: `mean(u)`.
+                    if !before.contains(&name) && !is_read(&repeat.body, &name) {
+                        scene.forget(&name);
+                    }
+                }
+            }
+            Statement::Guard(guard) => {
+                let built = condition(&guard.condition, self.context, scene);
+                if let Some(condition) = self.note(built) {
+                    self.possible(&condition, &guard.condition);
+                    self.warnings.push(condition);
+                }
+                self.block(&guard.body, scene);
+                self.ending(&guard.ending, scene);
+            }
+            Statement::Ask(ask) => self.ask(ask, step, scene),
+            Statement::Tell(text) => {
+                self.kind(text, scene);
+            }
+            Statement::Read { name, value, over } => {
+                if let Some(over) = over {
+                    let read = time(over, scene);
+                    self.note(read);
+                }
+                let probes = self.context.probes(value);
+                let Some(probes) = self.note(probes) else { return };
+                if probes.is_empty() {
+                    let readings: Vec<&str> =
+                        self.context.capability.readings.iter().map(|r| r.name.as_str()).collect();
+                    let help = format!(
+                        "read an instrument's value ({}) or a property of an output, such as `magnitude(ia)`",
+                        readings.join(", ")
+                    );
+                    // A name that is not known is the likelier mistake.
+                    match evaluate(value, scene) {
+                        Err(problem) => self.problems.push(Problem { help: Some(help), ..problem }),
+                        Ok(_) => self.problems.push(
+                            Problem::new(value.span.clone(), "nothing is measured here").help(help),
+                        ),
+                    }
+                }
+                let known = probes
+                    .iter()
+                    .map(|p| (p.to_string(), Value::Unknown(Type::Quantity(p.dimension))));
+                scene.readings = Some(known.collect());
+                let worth = self.kind(value, scene);
+                scene.readings = None;
+                let worth = Value::Unknown(worth.kind());
+                self.define(name, worth, step, scene);
+            }
+            Statement::Set { parameter, value, at } => {
+                let read = parameter_value(parameter, value, &at.0, scene);
+                self.note(read);
+            }
+            Statement::Expect(expect) => self.expect(expect, scene),
+            Statement::Stop(ending) => self.ending(ending, scene),
+            Statement::Call { name, args } => self.call(name, args, step, scene),
+        }
+    }
+
+    fn truth(&mut self, expr: &Expr, scene: &Scene) {
+        let kind = self.kind(expr, scene).kind();
+        if !matches!(kind, Type::Bool | Type::Any) {
+            let message = format!("this is {kind}, but a condition is wanted here");
+            self.problems.push(Problem::new(expr.span.clone(), message));
+        }
+    }
+
+    /// A guard on a value that cannot be reached guards nothing.
+    fn possible(&mut self, condition: &Condition, expr: &Expr) {
+        let impossible = condition.parts().iter().any(|c| match c {
+            Condition::Contact { signal, .. } | Condition::Edge { signal, .. } => {
+                !self.context.capability.sees(signal)
+            }
+            _ => false,
+        });
+        if impossible {
+            self.problems.push(
+                Problem::new(
+                    expr.span.clone(),
+                    "this guard can never be true: no input of the rig is wired to it",
+                )
+                .help("wire it in the rig's file, or take the guard out"),
+            );
+        }
+    }
+
+    fn outputs(&mut self, steps: &[&Step], together: bool, scene: &mut Scene) {
+        for step in steps {
+            let until = match &step.what {
+                Statement::Hold(s) => &s.until,
+                Statement::Ramp(s) => &s.until,
+                Statement::Fault(s) => &s.until,
+                Statement::Wait(s) => &s.until,
+                Statement::Playback(s) => &s.until,
+                _ => continue,
+            };
+            if let Some(ending) = until.otherwise.clone() {
+                self.ending(&ending, scene);
+            }
+        }
+        // Every wave that an earlier step may have put out: nothing is known to be off.
+        let mut built_scene = scene.clone();
+        let frequency = self.context.asset.ratings.frequency;
+        for channel in PHASE_VOLTAGES {
+            if self.context.capability.channel_dimension(channel).is_some()
+                && built_scene.state.voltages.iter().all(|d| d.channel != channel)
+            {
+                let phasor = crate::phasor::Phasor::new(
+                    crate::quantity::Measure::from_si(1.0),
+                    Default::default(),
+                );
+                built_scene.state.voltages.push(Drive::sine(channel.into(), phasor, frequency));
+            }
+        }
+        for channel in PHASE_CURRENTS {
+            if self.context.capability.channel_dimension(channel).is_some()
+                && built_scene.state.currents.iter().all(|d| d.channel != channel)
+            {
+                let phasor = crate::phasor::Phasor::new(
+                    crate::quantity::Measure::from_si(1.0),
+                    Default::default(),
+                );
+                built_scene.state.currents.push(Drive::sine(channel.into(), phasor, frequency));
+            }
+        }
+        if let [only] = steps
+            && let Statement::Hold(hold) = &only.what
+        {
+            let checked = output::check(&hold.output, None, scene);
+            if self.note(checked).is_none() {
+                return;
+            }
+        }
+        let built = build(steps, together, &[], &built_scene, 0);
+        let Some(built) = self.note(built) else {
+            self.results_of(steps, scene);
+            return;
+        };
+        for part in &built.parts {
+            let owners: Vec<&str> =
+                std::iter::once(part.kind).chain(part.label.as_ref().map(Name::as_str)).collect();
+            scene.result(&owners, "reached", Value::Unknown(Type::Bool));
+            scene.result(&owners, "time", Value::Unknown(Type::Quantity(Dimension::TIME)));
+            if let Some(ramp) = &part.ramp {
+                let kind = Type::Quantity(ramp.dimension);
+                scene.result(&owners, "value", Value::Unknown(kind.clone()));
+                scene.result(&owners, "resolution", Value::Unknown(kind));
+            }
+        }
+        scene.last = Some(super::scene::Injection { program: built.program, observation: None });
+    }
+
+    /// After a mistake, what the step yields is not complained about again.
+    fn results_of(&mut self, steps: &[&Step], scene: &mut Scene) {
+        for step in steps {
+            let (kind, label) = match &step.what {
+                Statement::Hold(s) => ("hold", &s.until.label),
+                Statement::Ramp(s) => ("ramp", &s.until.label),
+                Statement::Fault(s) => ("fault", &s.until.label),
+                Statement::Wait(s) => ("wait", &s.until.label),
+                Statement::Playback(s) => ("playback", &s.until.label),
+                _ => continue,
+            };
+            let owners: Vec<&str> =
+                std::iter::once(kind).chain(label.as_ref().map(Name::as_str)).collect();
+            for key in ["reached", "time", "value", "resolution"] {
+                scene.result(&owners, key, Value::Unknown(Type::Any));
+            }
+        }
+        scene.last = None;
+    }
+
+    fn ask(&mut self, ask: &Ask, step: &Step, scene: &mut Scene) {
+        self.kind(&ask.text, scene);
+        match &ask.wanted {
+            AskWanted::Confirm => {}
+            AskWanted::Choice(name, choices) => {
+                if !matches!(self.kind(choices, scene).kind(), Type::List(_) | Type::Any) {
+                    let problem = Problem::new(choices.span.clone(), "choices are a list");
+                    self.problems.push(problem.help("write them like `[\"A\", \"B\"]`"));
+                }
+                self.define(name, Value::Unknown(Type::Text), step, scene);
+            }
+            AskWanted::Value(name, kind, default) => {
+                if let (Type::Quantity(dimension), Some(default)) = (kind, default) {
+                    self.wants(default, *dimension, scene);
+                }
+                self.define(name, Value::Unknown(kind.clone()), step, scene);
+            }
+        }
+    }
+
+    fn expect(&mut self, expect: &Expect, scene: &Scene) {
+        if let Some(label) = &expect.label {
+            self.kind(label, scene);
+        }
+        let point = PointId { id: String::new(), test: "".into(), element: None, fault_loop: None };
+        let graded = grade(expect, scene, point);
+        self.note(graded);
+    }
+
+    fn call(&mut self, name: &Name, args: &[Expr], step: &Step, scene: &Scene) {
+        let Some(sequence) = self.script.sequences.iter().find(|s| s.name == *name) else {
+            let near =
+                nearest(name.as_str(), self.script.sequences.iter().map(|s| s.name.as_str()));
+            let problem =
+                Problem::new(step.span.0.clone(), format!("there is no sequence `{name}`"));
+            self.problems.push(
+                problem
+                    .did_you_mean(near, || format!("define it with `sequence {name}()` … `end`")),
+            );
+            return;
+        };
+        if sequence.parameters.len() != args.len() {
+            let message =
+                format!("`{name}` takes {} values, not {}", sequence.parameters.len(), args.len());
+            self.problems.push(Problem::new(step.span.0.clone(), message));
+        }
+        for ((parameter, wanted), arg) in sequence.parameters.clone().iter().zip(args) {
+            let found = self.kind(arg, scene).kind();
+            if found != *wanted && found != Type::Any {
+                let message = format!("`{parameter}` is {wanted}, not {found}");
+                self.problems.push(Problem::new(arg.span.clone(), message));
+            }
+        }
+    }
+}
+
+/// Whether a name is given by `read` somewhere in a block.
+fn is_read(steps: &[Step], wanted: &str) -> bool {
+    steps.iter().any(|step| match &step.what {
+        Statement::Read { name, .. } => name == wanted,
+        other => blocks(other).into_iter().any(|b| is_read(b, wanted)),
+    })
+}
+
+/// What a script should have thought of, though it can run: warnings, each with its place.
+pub(super) fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {
+    let mut found = Vec::new();
+    let scene = Scene::new(Arc::clone(context), true);
+    walk_pulses(&script.body, &scene, context, &mut found);
+    for sequence in &script.sequences {
+        walk_pulses(&sequence.body, &scene, context, &mut found);
+    }
+    found
+}
+
+/// Pulses that are shorter than the delay of a stage whose setting lies within the ramp.
+fn walk_pulses(steps: &[Step], scene: &Scene, context: &Arc<Context>, found: &mut Vec<Problem>) {
+    use super::ast::Pace;
+    for step in steps {
+        blocks(&step.what).into_iter().for_each(|b| walk_pulses(b, scene, context, found));
+        let Statement::Ramp(ramp) = &step.what else { continue };
+        let Pace::Stairs { every, resting: Some(_), .. } = &ramp.pace else { continue };
+        let value = |e: &Expr| evaluate(e, scene).ok().and_then(|v| v.quantity());
+        let (Some(from), Some(to), Some(pulse)) =
+            (value(&ramp.from), value(&ramp.to), value(every))
+        else {
+            continue;
+        };
+        for stage in context.asset.stages.iter().filter(|s| s.enabled) {
+            let needs = stage.time_tolerance.upper(stage.delay);
+            let (low, high) = (from.si.min(to.si), from.si.max(to.si));
+            let inside =
+                stage.pickup.dimension == from.dimension && (low..=high).contains(&stage.pickup.si);
+            let named = ramp.until.condition.as_ref().is_some_and(|c| {
+                context.text.get(c.span.clone()).is_some_and(|t| t.contains(stage.trip.as_str()))
+            });
+            if inside && named && pulse.si < crate::quantity::Measure::si(needs) {
+                let message = format!(
+                    "pulses of {pulse} are shorter than {} needs: its delay is {}",
+                    stage.id,
+                    crate::quantity::text(stage.delay)
+                );
+                let help = format!(
+                    "if {} is meant to be seen, make them longer than {}",
+                    stage.id,
+                    crate::quantity::text(needs)
+                );
+                found.push(Problem::new(every.span.clone(), message).help(help));
+            }
+        }
+    }
+    let _ = scene.known();
+}

@@ -1,0 +1,202 @@
+//! What a sequence knows before it runs: asset, rig, settings, files.
+
+use crate::asset::Asset;
+use crate::capability::Capability;
+use crate::document::Problem;
+use crate::expression::{Expr, ExprKind, Settings};
+use crate::name::{Name, nearest};
+use crate::program::{Probe, Property};
+use crate::quantity::Dimension;
+use std::collections::HashMap;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// A recorded file that sequences can play.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RecordedFile {
+    /// Samples a second.
+    pub rate_hz: f64,
+    /// Frequency of the power system.
+    pub frequency_hz: f64,
+    /// Its channels.
+    pub channels: Vec<RecordedChannel>,
+}
+
+/// A channel of a recorded file, in A or V.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RecordedChannel {
+    /// Its name in the file.
+    pub id: String,
+    /// Amperes, volts, or something else.
+    pub dimension: Option<Dimension>,
+    /// The samples.
+    pub samples: Arc<Vec<f64>>,
+}
+
+/// What a sequence knows before it runs.
+#[derive(Clone, Debug)]
+pub struct Context {
+    /// The test's id.
+    pub test: Name,
+    /// The asset with its settings.
+    pub asset: Asset,
+    /// What the rig can do and what is wired to it.
+    pub capability: Capability,
+    /// Names from the asset and the plan.
+    pub settings: Settings,
+    /// Files that the sequence plays.
+    pub recordings: HashMap<String, Arc<RecordedFile>>,
+    /// Seed of what is left to chance, such as a random inception angle.
+    pub seed: u64,
+    /// The script's text.
+    pub text: Arc<str>,
+}
+
+impl Context {
+    /// The contacts that conditions can name: wired ones, and those of the asset.
+    pub(super) fn contacts(&self) -> Vec<Name> {
+        let mut all: Vec<Name> = self.capability.inputs.iter().map(|i| i.meaning.clone()).collect();
+        for name in self.asset.contacts() {
+            if !all.contains(&name) {
+                all.push(name);
+            }
+        }
+        all
+    }
+
+    pub(super) fn is_contact(&self, name: &str) -> bool {
+        self.contacts().iter().any(|c| c == name)
+    }
+
+    /// The complaint about an output that is not there, with its way out.
+    pub(super) fn no_channel(&self, name: &str) -> (String, Option<String>) {
+        let currents = self.capability.currents.iter().map(|c| c.id.as_str());
+        let voltages = self.capability.voltages.iter().map(|c| c.id.as_str());
+        let mut all: Vec<&str> = currents.chain(voltages).collect();
+        all.extend(["i", "v", "f", "df"]);
+        let owner = name.split('.').next().unwrap_or(name);
+        let help = match nearest(owner, all.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("outputs are {}", all.join(", ")),
+        };
+        (format!("the rig has no output `{owner}`"), Some(help))
+    }
+
+    /// The line, from 1, of a place in the script.
+    pub(super) fn line(&self, offset: usize) -> usize {
+        self.text[..offset.min(self.text.len())].matches('\n').count() + 1
+    }
+
+    /// An element's or contact's name as an argument: `51P`, or `51V`, which reads as a quantity.
+    pub(super) fn name_argument(&self, expr: &Expr) -> Option<Name> {
+        match &expr.kind {
+            ExprKind::Name(name) => Some(name.clone()),
+            ExprKind::Quantity { .. } => self.text.get(expr.span.clone()).map(Name::from),
+            _ => None,
+        }
+    }
+
+    /// What an expression measures, if it is one measured value.
+    ///
+    /// # Errors
+    /// A property of something that is no output, a harmonic without its order.
+    pub(super) fn probe(&self, expr: &Expr) -> Result<Option<Probe>, Problem> {
+        match &expr.kind {
+            ExprKind::Name(name) => Ok(self.capability.reading(name.as_str()).map(|r| Probe {
+                of: name.clone(),
+                what: Property::Value,
+                dimension: r.dimension,
+            })),
+            ExprKind::Call(name, args) => self.property(name.as_str(), args, &expr.span),
+            _ => Ok(None),
+        }
+    }
+
+    fn property(
+        &self,
+        name: &str,
+        args: &[Expr],
+        span: &Range<usize>,
+    ) -> Result<Option<Probe>, Problem> {
+        let what = match name {
+            "active_power" => Property::ActivePower,
+            "reactive_power" => Property::ReactivePower,
+            _ => match Property::NAMES.iter().find(|(n, _)| *n == name) {
+                Some((_, what)) => *what,
+                None => return Ok(None),
+            },
+        };
+        let usage = match what {
+            Property::Harmonic(_) | Property::HarmonicAngle(_) => format!("write `{name}(ia, 3)`"),
+            Property::ActivePower | Property::ReactivePower => format!("write `{name}()`"),
+            _ => format!("write `{name}(ia)`"),
+        };
+        let wrong = |message: String| Problem::new(span.clone(), message).help(usage.clone());
+        if matches!(what, Property::ActivePower | Property::ReactivePower) {
+            if !args.is_empty() {
+                return Err(wrong(format!("`{name}` takes nothing in its brackets")));
+            }
+            return Ok(Some(Probe { of: "".into(), what, dimension: Dimension::POWER }));
+        }
+        let Some(of) = args.first().and_then(|a| self.name_argument(a)) else {
+            return Err(wrong(format!("`{name}` takes an output")));
+        };
+        let Some(channel) = self.capability.channel_dimension(of.as_str()) else {
+            let (message, help) = self.no_channel(of.as_str());
+            let problem = Problem::new(args[0].span.clone(), message);
+            return Err(Problem { help, ..problem });
+        };
+        let order = match (what, args.get(1)) {
+            (Property::Harmonic(_) | Property::HarmonicAngle(_), Some(order)) => match order.kind {
+                ExprKind::Quantity { value, .. }
+                    if value.dimension == Dimension::NUMBER
+                        && value.si.fract() == 0.0
+                        && (2.0..=50.0).contains(&value.si) =>
+                {
+                    value.si as u32
+                }
+                _ => {
+                    return Err(wrong(
+                        "a harmonic's order is a whole number from 2 to 50".to_owned(),
+                    ));
+                }
+            },
+            (Property::Harmonic(_) | Property::HarmonicAngle(_), None) => {
+                return Err(wrong(format!("`{name}` takes an output and the order")));
+            }
+            (_, Some(_)) => return Err(wrong(format!("`{name}` takes one output"))),
+            (_, None) => 0,
+        };
+        let what = match what {
+            Property::Harmonic(_) => Property::Harmonic(order),
+            Property::HarmonicAngle(_) => Property::HarmonicAngle(order),
+            other => other,
+        };
+        Ok(Some(Probe { of, what, dimension: what.dimension(channel) }))
+    }
+
+    /// Every measured value that an expression uses.
+    ///
+    /// # Errors
+    /// As [`Context::probe`].
+    pub(super) fn probes(&self, expr: &Expr) -> Result<Vec<Probe>, Problem> {
+        if let Some(probe) = self.probe(expr)? {
+            return Ok(vec![probe]);
+        }
+        let inner: Vec<&Expr> = match &expr.kind {
+            ExprKind::Unary(_, inner) => vec![&**inner],
+            ExprKind::Binary(_, a, b) => vec![&**a, &**b],
+            ExprKind::Call(_, args) | ExprKind::List(args) => args.iter().collect(),
+            _ => Vec::new(),
+        };
+        let mut all: Vec<Probe> = Vec::new();
+        for part in inner {
+            for probe in self.probes(part)? {
+                if !all.contains(&probe) {
+                    all.push(probe);
+                }
+            }
+        }
+        Ok(all)
+    }
+}

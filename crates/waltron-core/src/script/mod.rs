@@ -1,0 +1,94 @@
+//! Sequences: the script language for any injection.
+//!
+//! A script is text of one step a line: `hold`, `ramp`, `fault`, `wait`, `repeat`, `for`, `guard`,
+//! `ask`, `read`, `expect`, … It is read by [`load`], which finds every mistake before anything
+//! runs, and run by [`Sequence`], a [`Procedure`](crate::procedure::Procedure) like the built-in
+//! ones: it hands out programs, and is told what was observed. [`format()`] lays a script out.
+//!
+//! The grammar stands in the project's documentation, `docs/grammar.ebnf`.
+
+pub mod ast;
+mod build;
+mod check;
+mod code;
+mod condition;
+mod context;
+mod expectation;
+mod format;
+mod machine;
+mod output;
+mod parse;
+mod scene;
+mod target;
+#[cfg(test)]
+mod tests;
+
+pub use ast::Script;
+pub use context::{Context, RecordedChannel, RecordedFile};
+pub use format::format;
+pub use machine::Sequence;
+
+use crate::document::{DocumentError, Problem, Problems, Source};
+use std::sync::Arc;
+
+/// A script that may be run, with all it needs to know.
+#[derive(Clone, Debug)]
+pub struct Loaded {
+    /// The script.
+    pub script: Script,
+    /// What it knows.
+    pub context: Arc<Context>,
+}
+
+impl Loaded {
+    /// The script at its beginning.
+    pub fn procedure(&self) -> Sequence {
+        Sequence::new(&self.script, Arc::clone(&self.context))
+    }
+}
+
+/// Reads a script's text alone; its names are checked by [`load`].
+///
+/// # Errors
+/// Every mistake of its grammar.
+pub fn parse(source: &Source) -> Result<Script, DocumentError> {
+    let mut problems = Problems::default();
+    let script = parse::parse(&source.text, &mut problems);
+    problems.none_or(source)?;
+    Ok(script)
+}
+
+/// Reads a script and checks it against what it will run on.
+///
+/// # Errors
+/// Every mistake: grammar, names, units, kinds, loops without bound, ramps that never arrive.
+pub fn load(source: &Source, context: &Arc<Context>) -> Result<Script, DocumentError> {
+    let mut problems = Problems::default();
+    let script = parse::parse(&source.text, &mut problems);
+    check::check(&script, context, &mut problems);
+    problems.none_or(source)?;
+    Ok(script)
+}
+
+/// What a script that can run should still have thought of.
+pub fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {
+    check::warnings(script, context)
+}
+
+/// The recorded files that a script plays, as it names them, each once.
+pub fn recordings(script: &Script) -> Vec<String> {
+    fn walk(steps: &[ast::Step], found: &mut Vec<String>) {
+        for step in steps {
+            if let ast::Statement::Playback(playback) = &step.what
+                && !found.contains(&playback.file)
+            {
+                found.push(playback.file.clone());
+            }
+            check::blocks(&step.what).into_iter().for_each(|b| walk(b, found));
+        }
+    }
+    let mut found = Vec::new();
+    walk(&script.body, &mut found);
+    script.sequences.iter().for_each(|s| walk(&s.body, &mut found));
+    found
+}

@@ -1,0 +1,206 @@
+//! From the settings of a step to the stimulus it puts out.
+
+use super::ast::{Output, Setting};
+use super::context::Context;
+use super::scene::Scene;
+use super::target::{Target, set};
+use crate::document::Problem;
+use crate::expression::{PhasorValue, Type, Value, evaluate};
+use crate::fault_loop::FaultLoop;
+use crate::phasor::Phasor;
+use crate::quantity::{Angle, Current, Dimension, Measure, Voltage, degrees};
+use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use num_complex::Complex64;
+
+/// Finds out what a setting acts on and what it is set to.
+///
+/// # Errors
+/// Outputs that are not there, values of another kind.
+fn read(setting: &Setting, scene: &Scene) -> Result<(Target, Value), Problem> {
+    let target = target(setting, &scene.context)?;
+    let value = evaluate(&setting.value, scene)?;
+    if !target.accepts(&value.kind()) {
+        let message =
+            format!("`{}` takes {}, not {}", setting.target, target.wanted(), value.kind());
+        return Err(Problem::new(setting.value.span.clone(), message));
+    }
+    if let (Target::Wave { part: super::target::Part::Frequency, .. }, Value::Quantity(q)) =
+        (&target, &value)
+        && q.si <= 0.0
+    {
+        return Err(Problem::new(setting.value.span.clone(), "a frequency must be above zero"));
+    }
+    Ok((target, value))
+}
+
+fn target(setting: &Setting, context: &Context) -> Result<Target, Problem> {
+    Target::parse(setting.target.as_str(), context)
+        .map_err(|(message, help)| Problem { help, ..Problem::new(setting.at.0.clone(), message) })
+}
+
+/// The stimulus of a step, starting from what is out: what it does not name stays as it is.
+///
+/// # Errors
+/// Mistakes in its settings. Values that are not known yet leave their part as it is.
+pub(super) fn stimulus(
+    output: &Output,
+    base: &Stimulus,
+    scene: &Scene,
+) -> Result<Stimulus, Problem> {
+    let nominal = scene.context.asset.ratings.frequency;
+    let mut out = base.clone();
+    let mut read_all = Vec::new();
+    for setting in &output.settings {
+        read_all.push((setting, read(setting, scene)?));
+    }
+    if let Some(fault_loop) = output.fault {
+        fault(fault_loop, &read_all, &mut out, scene)?;
+    }
+    let mut power = [None, None];
+    for (setting, (target, value)) in &read_all {
+        match target {
+            Target::Impedance | Target::Return if output.fault.is_none() => {
+                let message = format!("`{}` belongs to a fault loop", setting.target);
+                return Err(Problem::new(setting.at.0.clone(), message)
+                    .help("name the loop, as in `fault A-N with i = 5 A, z = 2 Ohm @ 75 deg`"));
+            }
+            Target::ActivePower => power[0] = Some((setting, value.clone())),
+            Target::ReactivePower => power[1] = Some((setting, value.clone())),
+            Target::Wave { .. } if output.fault.is_some() && setting.target == "i" => {}
+            _ if value.is_unknown() => {}
+            _ => set(&mut out, target, value, nominal),
+        }
+    }
+    if let Some((setting, _)) = power.iter().flatten().next() {
+        let part = |p: &Option<(&&Setting, Value)>| {
+            p.as_ref().and_then(|(_, v)| v.quantity()).map_or(0.0, |q| q.si)
+        };
+        currents_for_power(Complex64::new(part(&power[0]), part(&power[1])), setting, &mut out)?;
+    }
+    Ok(out)
+}
+
+/// I = (S / 3 / V)*, in each phase.
+fn currents_for_power(s: Complex64, setting: &Setting, out: &mut Stimulus) -> Result<(), Problem> {
+    let volts = out.complex_phase_voltages();
+    let dead = volts.iter().any(|v| v.norm() < 1e-6);
+    if dead {
+        return Err(Problem::new(setting.at.0.clone(), "power needs three phase voltages")
+            .help("set them first, as in `v = balanced(nominal.voltage / sqrt(3)), p = 50 W`"));
+    }
+    for (index, channel) in PHASE_CURRENTS.into_iter().enumerate() {
+        let current = (s / 3.0 / volts[index]).conj();
+        put(&mut out.currents, channel, current, out.voltages.first().map(|d| d.frequency));
+    }
+    Ok(())
+}
+
+fn put<Q: Measure>(
+    drives: &mut Vec<Drive<Q>>,
+    channel: &str,
+    value: Complex64,
+    frequency: Option<crate::quantity::Frequency>,
+) {
+    let phasor = Phasor::new(Q::from_si(value.norm()), Angle::from_si(value.arg()));
+    match drives.iter_mut().find(|d| d.channel == channel) {
+        Some(drive) => drive.phasor = phasor,
+        None => drives.push(Drive::sine(channel.into(), phasor, frequency.unwrap_or_default())),
+    }
+}
+
+/// Currents of a loop, and its voltages where an impedance is given.
+///
+/// Source: constant test current; V = I·Z·(1 + k0) on a phase-to-earth loop, V = 2·I·Z between two
+/// phases, V = I·Z on three. Healthy phases stay at nominal voltage.
+fn fault(
+    fault_loop: FaultLoop,
+    settings: &[(&Setting, (Target, Value))],
+    out: &mut Stimulus,
+    scene: &Scene,
+) -> Result<(), Problem> {
+    let find = |name: &str| settings.iter().find(|(s, _)| s.target == name);
+    let Some((_, (_, current))) = find("i") else {
+        let end = settings.first().map_or(0..0, |(s, _)| s.at.0.clone());
+        return Err(Problem::new(end, format!("the fault {fault_loop} has no current"))
+            .help("give it with `i = …`"));
+    };
+    let phasor = |value: &Value| match value {
+        Value::Quantity(q) => Some(PhasorValue { rms: q.si, angle: 0.0, dimension: q.dimension }),
+        Value::Phasor(p) => Some(*p),
+        _ => None,
+    };
+    let Some(i) = phasor(current) else {
+        if matches!(current.kind(), Type::Phases(_)) {
+            let at = find("i").map_or(0..0, |(s, _)| s.value.span.clone());
+            return Err(Problem::new(at, "a fault loop takes one current, not three"));
+        }
+        return Ok(());
+    };
+    let frequency = out.frequency().unwrap_or(scene.context.asset.ratings.frequency);
+    let phases = fault_loop
+        .currents(Current::from_si(i.rms))
+        .map(|p| Phasor::new(p.rms, p.angle + Angle::from_si(i.angle)));
+    out.currents.retain(|d| !PHASE_CURRENTS.iter().any(|c| d.channel == *c));
+    let driven = Stimulus::phase_currents(phases, frequency).currents;
+    out.currents.extend(driven);
+    let Some((setting, (_, impedance))) = find("z") else { return Ok(()) };
+    let Some(z) = phasor(impedance) else { return Ok(()) };
+    let k0 =
+        find("k0").and_then(|(_, (_, v))| phasor(v)).map_or(Complex64::ZERO, PhasorValue::complex);
+    let Some(nominal) = scene.context.asset.ratings.voltage else {
+        return Err(Problem::new(setting.at.0.clone(), "the asset has no nominal voltage")
+            .help("add `voltage` to its [ratings]"));
+    };
+    let healthy = [0.0, -120.0, 120.0]
+        .map(|a: f64| Complex64::from_polar(nominal.si() / 3f64.sqrt(), degrees(a).si()));
+    let currents = phases.map(Phasor::complex);
+    let z = z.complex();
+    let mut volts = healthy;
+    match fault_loop {
+        FaultLoop::AN | FaultLoop::BN | FaultLoop::CN => {
+            let k = if fault_loop == FaultLoop::AN {
+                0
+            } else {
+                usize::from(fault_loop == FaultLoop::CN) + 1
+            };
+            volts[k] = currents[k] * z * (k0 + 1.0);
+        }
+        FaultLoop::AB | FaultLoop::BC | FaultLoop::CA => {
+            let (a, b, c) = match fault_loop {
+                FaultLoop::AB => (0, 1, 2),
+                FaultLoop::BC => (1, 2, 0),
+                _ => (2, 0, 1),
+            };
+            volts[a] = -healthy[c] / 2.0 + currents[a] * z;
+            volts[b] = -healthy[c] / 2.0 + currents[b] * z;
+        }
+        FaultLoop::ABC => volts = currents.map(|i| i * z),
+    }
+    for (channel, value) in PHASE_VOLTAGES.into_iter().zip(volts) {
+        put::<Voltage>(&mut out.voltages, channel, value, Some(frequency));
+    }
+    Ok(())
+}
+
+/// Checks a step's settings without putting anything together.
+///
+/// # Errors
+/// The first mistake.
+pub(super) fn check(
+    output: &Output,
+    extra: Option<(&str, Dimension)>,
+    scene: &Scene,
+) -> Result<(), Problem> {
+    let mut scene = scene.clone();
+    if let Some((name, dimension)) = extra {
+        scene.let_value(name, Value::Unknown(Type::Quantity(dimension)));
+    }
+    // Power needs voltages, which an earlier step may have put out.
+    let mut base = scene.state.clone();
+    for channel in PHASE_VOLTAGES {
+        if base.voltages.iter().all(|d| d.channel != channel) {
+            put::<Voltage>(&mut base.voltages, channel, Complex64::new(1.0, 0.0), None);
+        }
+    }
+    stimulus(output, &base, &scene).map(|_| ())
+}

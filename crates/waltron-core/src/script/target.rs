@@ -1,0 +1,259 @@
+//! What a setting such as `ia = 5 A` or `i.h3 = 6 %` acts on, and what it does to a stimulus.
+
+use super::context::Context;
+use crate::expression::{PhasorValue, Type, Value};
+use crate::name::Name;
+use crate::phasor::Phasor;
+use crate::quantity::{Angle, Dimension, Frequency, Measure, degrees, seconds};
+use crate::stimulus::{Dc, Drive, Harmonic, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+
+/// What a setting acts on.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum Target {
+    /// A part of the waves on these channels.
+    Wave { channels: Vec<Name>, dimension: Dimension, part: Part },
+    /// Everything: off.
+    Off,
+    /// Impedance of a fault loop.
+    Impedance,
+    /// Factor of a fault loop's return path.
+    Return,
+    /// Three-phase active power, drawn with the voltages that are on.
+    ActivePower,
+    /// Three-phase reactive power.
+    ReactivePower,
+}
+
+/// A part of a wave.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Part {
+    /// Magnitude and angle.
+    Phasor,
+    /// The magnitude alone.
+    Rms,
+    /// The angle alone.
+    Phase,
+    /// The frequency.
+    Frequency,
+    /// Rate of change of frequency.
+    Rate,
+    /// A harmonic, its angle where the fundamental rises through zero.
+    Harmonic(u32),
+    /// A harmonic, its angle against the common reference.
+    HarmonicAbsolute(u32),
+    /// A direct component.
+    Dc,
+    /// The time constant of its decay.
+    Tau,
+}
+
+/// Highest harmonic that can be put out.
+const HIGHEST_ORDER: u32 = 100;
+
+impl Target {
+    /// Finds out what a target's name means.
+    ///
+    /// # Errors
+    /// What is wrong with it, and what would be right.
+    pub(super) fn parse(name: &str, context: &Context) -> Result<Self, (String, Option<String>)> {
+        let capability = &context.capability;
+        let all = |ids: [&str; 3]| ids.map(Name::from).to_vec();
+        let (owner, part) = name.split_once('.').unwrap_or((name, ""));
+        let every: Vec<Name> = Vec::new();
+        let (channels, dimension) = match owner {
+            "off" => return Ok(Self::Off),
+            "z" => return Ok(Self::Impedance),
+            "k0" => return Ok(Self::Return),
+            "p" => return Ok(Self::ActivePower),
+            "q" => return Ok(Self::ReactivePower),
+            "f" | "df" if part.is_empty() => {
+                let part = if owner == "f" { Part::Frequency } else { Part::Rate };
+                return Ok(Self::Wave { channels: every, dimension: Dimension::NUMBER, part });
+            }
+            "i" => (all(PHASE_CURRENTS), Dimension::CURRENT),
+            "v" => (all(PHASE_VOLTAGES), Dimension::VOLTAGE),
+            id => match capability.channel_dimension(id) {
+                Some(dimension) => (vec![Name::from(id)], dimension),
+                None => return Err(context.no_channel(name)),
+            },
+        };
+        let part = match part {
+            "" => Part::Phasor,
+            "rms" => Part::Rms,
+            "phase" => Part::Phase,
+            "f" => Part::Frequency,
+            "df" => Part::Rate,
+            "dc" => Part::Dc,
+            "tau" => Part::Tau,
+            other => {
+                let (order, absolute) = match other.strip_suffix(".absolute") {
+                    Some(order) => (order, true),
+                    None => (other, false),
+                };
+                match order.strip_prefix('h').and_then(|n| n.parse().ok()) {
+                    Some(n) if (2..=HIGHEST_ORDER).contains(&n) && absolute => {
+                        Part::HarmonicAbsolute(n)
+                    }
+                    Some(n) if (2..=HIGHEST_ORDER).contains(&n) => Part::Harmonic(n),
+                    _ => {
+                        let help = "parts are rms, phase, f, df, dc, tau, h2 … h100, h3.absolute";
+                        return Err((
+                            format!("`{owner}` has no part `{other}`"),
+                            Some(help.to_owned()),
+                        ));
+                    }
+                }
+            }
+        };
+        Ok(Self::Wave { channels, dimension, part })
+    }
+
+    /// The dimension of its plain value, which a ramp moves through.
+    pub(super) fn dimension(&self) -> Dimension {
+        match self {
+            Self::Wave { dimension, part, .. } => match part {
+                Part::Phasor | Part::Rms | Part::Dc => *dimension,
+                Part::Phase => Dimension::ANGLE,
+                Part::Frequency => Dimension::FREQUENCY,
+                Part::Rate => Dimension::FREQUENCY_RATE,
+                Part::Harmonic(_) | Part::HarmonicAbsolute(_) => Dimension::NUMBER,
+                Part::Tau => Dimension::TIME,
+            },
+            Self::Off | Self::Return => Dimension::NUMBER,
+            Self::Impedance => Dimension::RESISTANCE,
+            Self::ActivePower | Self::ReactivePower => Dimension::POWER,
+        }
+    }
+
+    /// Whether a value of this type can be set.
+    pub(super) fn accepts(&self, kind: &Type) -> bool {
+        let d = self.dimension();
+        let phasor = match self {
+            Self::Wave { part, .. } => {
+                matches!(part, Part::Phasor | Part::Harmonic(_) | Part::HarmonicAbsolute(_))
+            }
+            Self::Impedance | Self::Return => true,
+            _ => false,
+        };
+        let three =
+            matches!(self, Self::Wave { channels, part: Part::Phasor, .. } if channels.len() == 3);
+        match kind {
+            Type::Quantity(found) => *found == d,
+            Type::Phasor(found) => phasor && *found == d,
+            Type::Phases(found) => three && *found == d,
+            Type::Any => true,
+            _ => matches!(self, Self::Off),
+        }
+    }
+
+    /// What it takes, in words.
+    pub(super) fn wanted(&self) -> String {
+        match self {
+            Self::Wave { channels, part: Part::Phasor, .. } if channels.len() == 3 => {
+                format!("{} or three phasors of it", self.dimension())
+            }
+            _ => self.dimension().to_string(),
+        }
+    }
+}
+
+/// Sets a part of a wave on a stimulus; a channel that is off gets a silent wave first.
+pub(super) fn set(stimulus: &mut Stimulus, target: &Target, value: &Value, nominal: Frequency) {
+    let Target::Wave { channels, dimension, part } = target else {
+        if *target == Target::Off {
+            *stimulus = Stimulus::off();
+        }
+        return;
+    };
+    let frequency = stimulus.frequency().unwrap_or(nominal);
+    if channels.is_empty() {
+        stimulus.currents.iter_mut().for_each(|d| set_part(d, *part, value, None));
+        stimulus.voltages.iter_mut().for_each(|d| set_part(d, *part, value, None));
+        return;
+    }
+    for (index, channel) in channels.iter().enumerate() {
+        // One value on a group is a balanced system.
+        let balanced = (channels.len() == 3).then(|| degrees([0.0, -120.0, 120.0][index]));
+        let (own, turn) = match value {
+            Value::Phases(phases) => (Value::Phasor(phases[index]), None),
+            other => (other.clone(), balanced),
+        };
+        if *dimension == Dimension::CURRENT {
+            set_part(drive(&mut stimulus.currents, channel, frequency), *part, &own, turn);
+        } else {
+            set_part(drive(&mut stimulus.voltages, channel, frequency), *part, &own, turn);
+        }
+    }
+}
+
+fn drive<'a, Q: Measure>(
+    drives: &'a mut Vec<Drive<Q>>,
+    channel: &Name,
+    frequency: Frequency,
+) -> &'a mut Drive<Q> {
+    let at = drives.iter().position(|d| d.channel == *channel).unwrap_or_else(|| {
+        drives.push(Drive::sine(channel.clone(), Phasor::zero(), frequency));
+        drives.len() - 1
+    });
+    &mut drives[at]
+}
+
+fn set_part<Q: Measure>(drive: &mut Drive<Q>, part: Part, value: &Value, turn: Option<Angle>) {
+    let phasor = match value {
+        Value::Quantity(q) => PhasorValue { rms: q.si, angle: 0.0, dimension: q.dimension },
+        Value::Phasor(p) => *p,
+        _ => return,
+    };
+    match part {
+        Part::Phasor => {
+            // A negative magnitude is half a turn.
+            let half = degrees(if phasor.rms < 0.0 { 180.0 } else { 0.0 });
+            let angle = Angle::from_si(phasor.angle) + turn.unwrap_or_default() + half;
+            drive.phasor = Phasor::new(Q::from_si(phasor.rms.abs()), angle);
+        }
+        Part::Rms => drive.phasor.rms = Q::from_si(phasor.rms),
+        Part::Phase => drive.phasor.angle = Angle::from_si(phasor.rms) + turn.unwrap_or_default(),
+        Part::Frequency => drive.frequency = Frequency::from_si(phasor.rms),
+        Part::Rate => drive.rate_hz_per_s = phasor.rms,
+        Part::Harmonic(order) => {
+            let angle = Angle::from_si(phasor.angle);
+            drive.set_harmonic(Harmonic { order, share: phasor.rms, angle });
+        }
+        Part::HarmonicAbsolute(order) => {
+            // Angle of the harmonic's own cosine, brought to the fundamental's rising zero.
+            let n = f64::from(order);
+            let quarter = std::f64::consts::FRAC_PI_2;
+            let relative = phasor.angle - n * drive.phasor.angle.si() - (n - 1.0) * quarter;
+            drive.set_harmonic(Harmonic {
+                order,
+                share: phasor.rms,
+                angle: Angle::from_si(relative),
+            });
+        }
+        Part::Dc => {
+            let tau = drive.dc.and_then(|dc| dc.tau);
+            drive.dc = Some(Dc { value: Q::from_si(phasor.rms), tau });
+        }
+        Part::Tau => {
+            let value = drive.dc.map_or(Q::from_si(0.0), |dc| dc.value);
+            drive.dc = Some(Dc { value, tau: Some(seconds(phasor.rms)) });
+        }
+    }
+}
+
+/// Ramps the plain value of a target: the magnitude where the target is a whole phasor, so that
+/// angles stay.
+pub(super) fn set_level(stimulus: &mut Stimulus, target: &Target, si: f64, nominal: Frequency) {
+    let dimension = target.dimension();
+    let value = Value::Quantity(crate::quantity::Quantity { si, dimension });
+    if let Target::Wave { channels, dimension, part: Part::Phasor } = target {
+        let on = |name: &Name| {
+            let current = stimulus.currents.iter().any(|d| d.channel == *name);
+            current || stimulus.voltages.iter().any(|d| d.channel == *name)
+        };
+        let part = if channels.iter().all(on) { Part::Rms } else { Part::Phasor };
+        let target = Target::Wave { channels: channels.clone(), dimension: *dimension, part };
+        return set(stimulus, &target, &value, nominal);
+    }
+    set(stimulus, target, &value, nominal);
+}

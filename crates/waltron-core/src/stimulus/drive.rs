@@ -1,0 +1,133 @@
+//! The wave on one channel: fundamental, harmonics, DC.
+
+use crate::name::Name;
+use crate::phasor::Phasor;
+use crate::quantity::{Angle, Frequency, Measure, Time};
+
+/// The wave on one channel.
+///
+/// With ψ(t) = ∫2πf dt + angle + 90°, the value is
+/// √2·rms·(sin ψ + Σ share·sin(order·ψ + angle)) + DC: an RMS phasor of angle 0 has its peak at
+/// t = 0, and a harmonic of angle 0 rises through zero together with the fundamental.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Drive<Q> {
+    /// The rig's channel, such as `ia`.
+    pub channel: Name,
+    /// RMS value and phase angle of the fundamental.
+    pub phasor: Phasor<Q>,
+    /// Frequency; each channel has its own, so that two sources can run asynchronously.
+    pub frequency: Frequency,
+    /// Rate of change of the frequency while this is held, in Hz/s.
+    pub rate_hz_per_s: f64,
+    /// Harmonics, by rising order.
+    pub harmonics: Vec<Harmonic>,
+    /// A direct component.
+    pub dc: Option<Dc<Q>>,
+}
+
+/// A harmonic of a wave.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Harmonic {
+    /// Multiple of the fundamental's frequency, at least 2.
+    pub order: u32,
+    /// RMS value as a share of the fundamental's.
+    pub share: f64,
+    /// Its angle where the fundamental rises through zero.
+    pub angle: Angle,
+}
+
+/// A direct component.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Dc<Q> {
+    /// Its value at the segment's start.
+    pub value: Q,
+    /// The time constant of its decay; it stays where there is none.
+    pub tau: Option<Time>,
+}
+
+impl<Q: Measure> Drive<Q> {
+    /// A plain sinusoid.
+    pub fn sine(channel: Name, phasor: Phasor<Q>, frequency: Frequency) -> Self {
+        Self { channel, phasor, frequency, rate_hz_per_s: 0.0, harmonics: Vec::new(), dc: None }
+    }
+
+    /// The same wave at zero, to move from or to.
+    #[must_use]
+    pub fn silent(&self) -> Self {
+        let phasor = Phasor::new(Q::from_si(0.0), self.phasor.angle);
+        let dc = self.dc.map(|dc| Dc { value: Q::from_si(0.0), ..dc });
+        Self { phasor, dc, ..self.clone() }
+    }
+
+    /// The true RMS value: fundamental, harmonics and DC, at the segment's start.
+    pub fn true_rms(&self) -> Q {
+        if self.harmonics.is_empty() && self.dc.is_none() {
+            return self.phasor.rms;
+        }
+        let shares: f64 = self.harmonics.iter().map(|h| h.share * h.share).sum();
+        let dc = self.dc.map_or(0.0, |dc| dc.value.si());
+        let fundamental = self.phasor.rms.si();
+        Q::from_si((fundamental * fundamental * (1.0 + shares) + dc * dc).sqrt())
+    }
+
+    /// Total harmonic distortion as a share of the fundamental (IEC 61000-4-7, 3.3.2).
+    pub fn thd(&self) -> f64 {
+        self.harmonics.iter().map(|h| h.share * h.share).sum::<f64>().sqrt()
+    }
+
+    /// Sets a harmonic; a share of zero takes it out.
+    pub fn set_harmonic(&mut self, harmonic: Harmonic) {
+        self.harmonics.retain(|h| h.order != harmonic.order);
+        if harmonic.share != 0.0 {
+            let at = self.harmonics.partition_point(|h| h.order < harmonic.order);
+            self.harmonics.insert(at, harmonic);
+        }
+    }
+
+    pub(super) fn is_moving(&self) -> bool {
+        self.rate_hz_per_s != 0.0 || self.dc.is_some_and(|dc| dc.tau.is_some())
+    }
+
+    pub(super) fn pass(&mut self, seconds: f64) {
+        self.frequency += Frequency::from_si(self.rate_hz_per_s * seconds);
+        if let Some(dc) = &mut self.dc
+            && let Some(tau) = dc.tau
+        {
+            dc.value = Q::from_si(dc.value.si() * (-seconds / tau.si()).exp());
+        }
+    }
+
+    /// The wave `share` of the way to another on the same channel; all its numbers move linearly.
+    #[must_use]
+    pub fn toward(&self, to: &Self, share: f64) -> Self {
+        let between = |a: f64, b: f64| a + (b - a) * share;
+        let rms = Q::from_si(between(self.phasor.rms.si(), to.phasor.rms.si()));
+        let angle = Angle::from_si(between(self.phasor.angle.si(), to.phasor.angle.si()));
+        let mut mixed = Self {
+            channel: self.channel.clone(),
+            phasor: Phasor::new(rms, angle),
+            frequency: Frequency::from_si(between(self.frequency.si(), to.frequency.si())),
+            rate_hz_per_s: between(self.rate_hz_per_s, to.rate_hz_per_s),
+            harmonics: Vec::new(),
+            dc: None,
+        };
+        let find =
+            |of: &Self, order| of.harmonics.iter().find(|h: &&Harmonic| h.order == order).copied();
+        for h in self.harmonics.iter().chain(&to.harmonics) {
+            let (a, b) = (find(self, h.order), find(to, h.order));
+            let silent = Harmonic { share: 0.0, ..*h };
+            let (a, b) = (a.unwrap_or(silent), b.unwrap_or(silent));
+            mixed.set_harmonic(Harmonic {
+                order: h.order,
+                share: between(a.share, b.share),
+                angle: Angle::from_si(between(a.angle.si(), b.angle.si())),
+            });
+        }
+        if self.dc.is_some() || to.dc.is_some() {
+            let value = |d: &Self| d.dc.map_or(0.0, |dc| dc.value.si());
+            let tau = self.dc.and_then(|dc| dc.tau).or(to.dc.and_then(|dc| dc.tau));
+            mixed.dc = Some(Dc { value: Q::from_si(between(value(self), value(to))), tau });
+        }
+        mixed
+    }
+}

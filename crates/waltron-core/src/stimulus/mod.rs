@@ -1,0 +1,116 @@
+//! What is put out at one moment: a wave for each driven channel.
+
+mod drive;
+mod record;
+
+pub use drive::{Dc, Drive, Harmonic};
+
+use crate::name::Name;
+use crate::phasor::Phasor;
+use crate::quantity::{Current, Frequency, Measure, Voltage};
+use num_complex::Complex64;
+use record::DriveRecord;
+use serde::{Deserialize, Serialize};
+
+/// All driven channels; a channel not named here is at zero.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(from = "Vec<DriveRecord>", into = "Vec<DriveRecord>")]
+pub struct Stimulus {
+    /// Current outputs.
+    pub currents: Vec<Drive<Current>>,
+    /// Voltage outputs.
+    pub voltages: Vec<Drive<Voltage>>,
+}
+
+/// The phase current channels in the order A, B, C.
+pub const PHASE_CURRENTS: [&str; 3] = ["ia", "ib", "ic"];
+
+/// The phase voltage channels in the order A, B, C.
+pub const PHASE_VOLTAGES: [&str; 3] = ["va", "vb", "vc"];
+
+impl Stimulus {
+    /// Everything at zero.
+    pub fn off() -> Self {
+        Self::default()
+    }
+
+    /// Three phase currents of one frequency on `ia`, `ib`, `ic`; phases at zero are left out.
+    pub fn phase_currents(phases: [Phasor<Current>; 3], frequency: Frequency) -> Self {
+        let currents = PHASE_CURRENTS
+            .iter()
+            .zip(phases)
+            .filter(|(_, phasor)| phasor.rms.si() != 0.0)
+            .map(|(channel, phasor)| Drive::sine(Name::from(*channel), phasor, frequency))
+            .collect();
+        Self { currents, voltages: Vec::new() }
+    }
+
+    /// The complex RMS currents on `ia`, `ib`, `ic`, in amperes.
+    pub fn complex_phase_currents(&self) -> [Complex64; 3] {
+        PHASE_CURRENTS.map(|channel| {
+            self.currents
+                .iter()
+                .find(|d| d.channel == channel)
+                .map_or(Complex64::ZERO, |d| d.phasor.complex())
+        })
+    }
+
+    /// The complex RMS voltages on `va`, `vb`, `vc`, in volts.
+    pub fn complex_phase_voltages(&self) -> [Complex64; 3] {
+        PHASE_VOLTAGES.map(|channel| {
+            self.voltages
+                .iter()
+                .find(|d| d.channel == channel)
+                .map_or(Complex64::ZERO, |d| d.phasor.complex())
+        })
+    }
+
+    /// Whether nothing at all is put out.
+    pub fn is_off(&self) -> bool {
+        self.currents.iter().all(|d| d.true_rms().si() == 0.0)
+            && self.voltages.iter().all(|d| d.true_rms().si() == 0.0)
+    }
+
+    /// The frequency of the first voltage that is on, else of the first current.
+    pub fn frequency(&self) -> Option<Frequency> {
+        let voltage = self.voltages.iter().find(|d| d.phasor.rms.si() > 0.0).map(|d| d.frequency);
+        voltage
+            .or_else(|| self.currents.iter().find(|d| d.phasor.rms.si() > 0.0).map(|d| d.frequency))
+    }
+
+    /// What is out after a time, where frequencies move by themselves.
+    #[must_use]
+    pub fn after(&self, seconds: f64) -> Self {
+        let mut moved = self.clone();
+        moved.currents.iter_mut().for_each(|d| d.pass(seconds));
+        moved.voltages.iter_mut().for_each(|d| d.pass(seconds));
+        moved
+    }
+
+    /// Whether anything moves while the stimulus is held: frequencies, decaying DC.
+    pub fn is_moving(&self) -> bool {
+        self.currents.iter().any(Drive::is_moving) || self.voltages.iter().any(Drive::is_moving)
+    }
+
+    /// The stimulus `share` of the way to another: RMS, angle and frequency move linearly.
+    ///
+    /// `share` 0 is `self`, 1 is `to`. A channel that only one side drives moves from or to zero.
+    #[must_use]
+    pub fn toward(&self, to: &Self, share: f64) -> Self {
+        Self {
+            currents: mix(&self.currents, &to.currents, share),
+            voltages: mix(&self.voltages, &to.voltages, share),
+        }
+    }
+}
+
+fn mix<Q: Measure>(from: &[Drive<Q>], to: &[Drive<Q>], share: f64) -> Vec<Drive<Q>> {
+    let missing = to.iter().filter(|t| !from.iter().any(|f| f.channel == t.channel));
+    from.iter()
+        .map(|f| match to.iter().find(|t| t.channel == f.channel) {
+            Some(target) => f.toward(target, share),
+            None => f.toward(&f.silent(), share),
+        })
+        .chain(missing.map(|t| t.silent().toward(t, share)))
+        .collect()
+}

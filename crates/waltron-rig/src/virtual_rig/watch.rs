@@ -1,0 +1,148 @@
+//! Whether a segment's stop conditions hold.
+
+use super::debounce::Debounce;
+use waltron_core::observation::Edge;
+use waltron_core::program::{Condition, Probe, Stop};
+use waltron_core::quantity::{Time, seconds};
+
+/// How often measured values are looked at.
+pub(super) const POLL_S: f64 = 0.01;
+
+/// The conditions of one segment while it plays.
+pub(super) struct Watch<'a> {
+    stops: &'a [Stop],
+    start: Time,
+    /// Values of each `steady` condition so far, in the order of the conditions: time and value.
+    steady: Vec<Vec<(Time, f64)>>,
+    /// The latest values, in the order of [`Watch::probes`].
+    values: Vec<(Probe, Option<f64>)>,
+    next_poll: Option<Time>,
+    marked: bool,
+}
+
+impl<'a> Watch<'a> {
+    pub(super) fn new(stops: &'a [Stop], start: Time) -> Self {
+        let mut values: Vec<(Probe, Option<f64>)> = Vec::new();
+        let mut steady = Vec::new();
+        for part in stops.iter().flat_map(|s| s.when.parts()) {
+            match part {
+                Condition::Reading { probe, .. } => values.push((probe.clone(), None)),
+                Condition::Stable { probe, .. } => {
+                    values.push((probe.clone(), None));
+                    steady.push(Vec::new());
+                }
+                _ => {}
+            }
+        }
+        values.dedup_by(|a, b| a.0 == b.0);
+        let next_poll = (!values.is_empty()).then_some(start);
+        Self { stops, start, steady, values, next_poll, marked: false }
+    }
+
+    /// What is to be measured now, if it is time.
+    pub(super) fn due(&self, now: Time) -> bool {
+        self.next_poll.is_some_and(|at| now >= at)
+    }
+
+    /// Takes new measured values and the attendant's mark.
+    pub(super) fn poll(
+        &mut self,
+        now: Time,
+        mut read: impl FnMut(&Probe) -> Option<f64>,
+        marked: bool,
+    ) {
+        self.marked |= marked;
+        for (probe, value) in &mut self.values {
+            *value = read(probe);
+        }
+        let mut histories = self.steady.iter_mut();
+        for part in self.stops.iter().flat_map(|s| s.when.parts()) {
+            if let Condition::Stable { probe, time, .. } = part
+                && let Some(history) = histories.next()
+            {
+                let value = self.values.iter().find(|(p, _)| p == probe).and_then(|(_, v)| *v);
+                match value {
+                    Some(value) => history.push((now, value)),
+                    None => history.clear(),
+                }
+                // Keep one value older than the window.
+                let old = history.iter().take_while(|(t, _)| now - *t > *time).count();
+                history.drain(..old.saturating_sub(1));
+            }
+        }
+        self.next_poll = Some(now + seconds(POLL_S));
+    }
+
+    /// The next moment at which something may hold without a contact changing.
+    pub(super) fn wake(&self, now: Time) -> Option<Time> {
+        let times = self.stops.iter().flat_map(|s| s.when.parts()).filter_map(|c| match c {
+            Condition::After(t) => Some(self.start + *t),
+            _ => None,
+        });
+        times.chain(self.next_poll).filter(|t| *t > now).reduce(Time::min)
+    }
+
+    /// The first stop that holds now.
+    pub(super) fn met(&self, now: Time, contacts: &Debounce) -> Option<usize> {
+        let mut steady = self.steady.iter();
+        let mut met = None;
+        for (index, stop) in self.stops.iter().enumerate() {
+            // Every condition is looked at, so that each takes its own history.
+            if self.holds(&stop.when, now, contacts, &mut steady) && met.is_none() {
+                met = Some(index);
+            }
+        }
+        met
+    }
+
+    fn holds<'h>(
+        &self,
+        condition: &Condition,
+        now: Time,
+        contacts: &Debounce,
+        steady: &mut impl Iterator<Item = &'h Vec<(Time, f64)>>,
+    ) -> bool {
+        let value =
+            |probe: &Probe| self.values.iter().find(|(p, _)| p == probe).and_then(|(_, v)| *v);
+        match condition {
+            Condition::After(time) => now >= self.start + *time,
+            Condition::Contact { signal, closed } => contacts.is(signal, *closed),
+            Condition::Edge { signal, closed } => contacts
+                .edges()
+                .iter()
+                .any(|e: &Edge| e.signal == *signal && e.closed == *closed && e.time >= self.start),
+            Condition::Reading { probe, relation, limit_si } => {
+                value(probe).is_some_and(|v| relation.holds(v, *limit_si))
+            }
+            Condition::Stable { within, time, .. } => steady.next().is_some_and(|history| {
+                let long_enough = history.first().is_some_and(|(t, _)| now - *t >= *time);
+                let low = history.iter().map(|(_, v)| *v).fold(f64::INFINITY, f64::min);
+                let high = history.iter().map(|(_, v)| *v).fold(f64::NEG_INFINITY, f64::max);
+                long_enough && high - low <= within * high.abs().max(low.abs())
+            }),
+            Condition::Mark => self.marked,
+            Condition::Any(inner) => {
+                let all: Vec<bool> =
+                    inner.iter().map(|c| self.holds(c, now, contacts, steady)).collect();
+                all.contains(&true)
+            }
+            Condition::All(inner) => {
+                let all: Vec<bool> =
+                    inner.iter().map(|c| self.holds(c, now, contacts, steady)).collect();
+                !all.contains(&false)
+            }
+            _ => false,
+        }
+    }
+
+    /// Whether a measured value or a mark is waited for, which must be looked at again and again.
+    pub(super) fn waits_for_mark(&self) -> bool {
+        self.stops.iter().flat_map(|s| s.when.parts()).any(|c| matches!(c, Condition::Mark))
+    }
+
+    pub(super) fn keep_polling(&mut self, now: Time) {
+        if self.next_poll.is_none() {
+            self.next_poll = Some(now);
+        }
+    }
+}
