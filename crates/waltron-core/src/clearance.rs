@@ -146,15 +146,15 @@ pub fn clear(
         }
         for part in segment.stops.iter().flat_map(|s| s.when.parts()) {
             match part {
-                Condition::Contact { signal, .. } | Condition::Edge { signal, .. } => {
-                    if !capability.sees(signal) {
-                        refuse(Refusal::NotWired { signal: signal.clone() });
-                    }
+                Condition::Contact { signal, .. } | Condition::Edge { signal, .. }
+                    if !capability.sees(signal) =>
+                {
+                    refuse(Refusal::NotWired { signal: signal.clone() });
                 }
-                Condition::Reading { probe, .. } | Condition::Stable { probe, .. } => {
-                    if !capability.measures(probe) {
-                        refuse(Refusal::NotMeasured { probe: probe.to_string() });
-                    }
+                Condition::Reading { probe, .. } | Condition::Stable { probe, .. }
+                    if !capability.measures(probe) =>
+                {
+                    refuse(Refusal::NotMeasured { probe: probe.to_string() });
                 }
                 _ => {}
             }

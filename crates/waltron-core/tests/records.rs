@@ -20,6 +20,7 @@ fn record() -> String {
         asset: file("a"),
         plan: file("p"),
         rig: file("r"),
+        scripts: Vec::new(),
     };
     let grade = |n: u32, verdict| {
         Event::Graded(Grade {

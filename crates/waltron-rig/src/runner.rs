@@ -114,9 +114,35 @@ impl Prepared {
         &self.planned
     }
 
+    /// What a test will do, in the sequence language.
+    pub fn script(&self, test: &str) -> Option<String> {
+        self.tests.iter().find(|(id, _)| id == test).map(|(_, p)| p.script())
+    }
+
+    /// Keeps one test only.
+    pub fn keep_only(&mut self, test: &str) {
+        self.tests.retain(|(id, _)| id == test);
+        self.planned.retain(|(id, _)| id == test);
+    }
+
     /// Number of points that will be graded.
     pub fn point_count(&self) -> usize {
         self.planned.iter().map(|(_, p)| p.points.len()).sum()
+    }
+
+    /// The largest RMS value of each channel over the whole plan: (channel, value in A or V, is
+    /// current), in the order of their names.
+    pub fn maxima(&self) -> Vec<(Name, f64, bool)> {
+        let mut all: Vec<(Name, f64, bool)> = Vec::new();
+        let tested = self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        for (channel, rms, is_current) in tested.flat_map(|(_, p)| p.program.maxima()) {
+            match all.iter_mut().find(|(c, _, _)| *c == channel) {
+                Some(found) => found.1 = found.1.max(rms),
+                None => all.push((channel, rms, is_current)),
+            }
+        }
+        all.sort_by(|a, b| a.0.cmp(&b.0));
+        all
     }
 
     /// The time the injections should take.

@@ -59,7 +59,7 @@ pub(crate) enum Command {
     Demo(Demo),
     /// Load a plan, check it against asset and rig, and show what will be put out.
     #[command(
-        after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --format json"
+        after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --timeline\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --as-script > times.seq"
     )]
     Check(Check),
     /// Run a plan: inject, measure, grade, record.
@@ -67,6 +67,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q08-f2.plan.toml --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte."
     )]
     Run(Run),
+    /// Lay sequences out in the one common way; comments stay, nothing changes its meaning.
+    #[command(
+        after_help = "Examples:\n  waltron fmt brackwater/inverse-curve.seq\n  waltron fmt --check *.seq"
+    )]
+    Fmt(Fmt),
     /// Write a report from run records.
     #[command(
         after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html"
@@ -139,6 +144,15 @@ pub(crate) struct Check {
     /// Use this rig instead of the one the plan names.
     #[arg(long, value_name = "FILE")]
     pub(crate) rig: Option<PathBuf>,
+    /// Only this test.
+    #[arg(long, value_name = "ID")]
+    pub(crate) test: Option<String>,
+    /// Show every stage of every injection: start, length, channels, what ends it.
+    #[arg(long)]
+    pub(crate) timeline: bool,
+    /// Print the test in the sequence language, to read or to adapt.
+    #[arg(long, requires = "test", conflicts_with = "timeline")]
+    pub(crate) as_script: bool,
     /// How results are printed.
     #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
     pub(crate) format: Format,
@@ -169,6 +183,16 @@ pub(crate) struct Run {
     /// How results are printed.
     #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
     pub(crate) format: Format,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Fmt {
+    /// Sequence files; `-` lays out what comes in on stdin.
+    #[arg(required = true, value_name = "FILE")]
+    pub(crate) files: Vec<PathBuf>,
+    /// Change nothing; exit with 1 if a file is laid out differently.
+    #[arg(long)]
+    pub(crate) check: bool,
 }
 
 #[derive(Debug, ClapArgs)]

@@ -22,6 +22,8 @@ struct Report {
     help: Option<String>,
     file: Option<String>,
     place: Option<(Source, std::ops::Range<usize>)>,
+    /// A warning rather than an error.
+    doubtful: bool,
 }
 
 /// Errors beyond this many say little more.
@@ -29,7 +31,13 @@ const MOST_SHOWN: usize = 20;
 
 impl Failure {
     fn single(exit: Exit, kind: &'static str, message: impl Into<String>) -> Self {
-        let report = Report { message: message.into(), help: None, file: None, place: None };
+        let report = Report {
+            message: message.into(),
+            help: None,
+            file: None,
+            place: None,
+            doubtful: false,
+        };
         Self { exit, kind, reports: vec![report] }
     }
 
@@ -53,6 +61,18 @@ impl Failure {
     /// Problems of one file at their places.
     pub(crate) fn problems(source: &Source, problems: Vec<Problem>) -> Self {
         DocumentError::new(source, problems).into()
+    }
+
+    /// Something doubtful at its place, which keeps nothing from running.
+    pub(crate) fn warning(source: &Source, problem: Problem) -> Self {
+        let mut warning = Self::problems(source, vec![problem]);
+        warning.reports.iter_mut().for_each(|r| r.doubtful = true);
+        warning
+    }
+
+    /// The text as it is shown on stderr.
+    pub(crate) fn render(&self, terminal: &Terminal) -> String {
+        self.text(terminal.colours_errors())
     }
 
     /// Adds the way out.
@@ -126,7 +146,8 @@ impl Report {
             Some(file) => format!("{file}: {}", self.message),
             None => self.message.clone(),
         };
-        let title = Level::ERROR.primary_title(message);
+        let level = if self.doubtful { Level::WARNING } else { Level::ERROR };
+        let title = level.primary_title(message);
         let mut group = match &self.place {
             Some((source, span)) if !source.text.is_empty() => {
                 // Only the line itself: a multi-line table as a marker says nothing.
@@ -156,6 +177,7 @@ impl From<DocumentError> for Failure {
             help: problem.help,
             file: None,
             place: Some((error.source_file.clone(), problem.span)),
+            doubtful: false,
         });
         Self { exit: Exit::Invalid, kind: "file", reports: reports.collect() }
     }

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
 use waltron_core::expression::Settings;
-use waltron_core::name::Name;
+use waltron_core::name::{Name, nearest};
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::Bench;
 use waltron_core::record::{FileCopy, RunStarted};
@@ -129,6 +129,44 @@ impl Job {
         prepare(&self.plan, self.bench(), &self.scripts).map_err(|blocked| {
             let problems = blocked.iter().map(|b| self.problem(b)).collect();
             Failure::problems(&self.plan_source, problems)
+        })
+    }
+
+    /// Refuses the id of a test that the plan does not have.
+    ///
+    /// # Errors
+    /// With the nearest id.
+    pub(crate) fn refuse_unknown_test(&self, id: &str) -> Result<(), Failure> {
+        if self.plan.tests.iter().any(|t| t.id == id) {
+            return Ok(());
+        }
+        let ids: Vec<&str> = self.plan.tests.iter().map(|t| t.id.as_str()).collect();
+        let help = match nearest(id, ids.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("its tests are {}", ids.join(", ")),
+        };
+        Err(Failure::usage(format!("the plan has no test `{id}`")).help(help))
+    }
+
+    /// What the plan's sequences should still have thought of.
+    pub(crate) fn warnings(&self) -> Vec<Failure> {
+        let mut all: Vec<(&Name, &Loaded)> = self.scripts.iter().collect();
+        all.sort_by(|a, b| a.0.cmp(b.0));
+        all.into_iter()
+            .flat_map(|(id, loaded)| {
+                let source = self.source_of(id);
+                let warnings = script::warnings(&loaded.script, &loaded.context);
+                warnings.into_iter().map(move |w| Failure::warning(&source, w))
+            })
+            .collect()
+    }
+
+    /// The text that a test's script is in.
+    fn source_of(&self, test: &Name) -> Source {
+        let loaded = self.scripts.get(test).map(|l| &l.context.text);
+        let of_file = self.script_sources.iter().find(|s| Some(&s.text) == loaded);
+        of_file.cloned().unwrap_or_else(|| {
+            Source::new(self.plan_source.name.clone(), loaded.cloned().unwrap_or_default())
         })
     }
 

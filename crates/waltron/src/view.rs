@@ -5,7 +5,7 @@ use crate::terminal::{BAD, DOUBTFUL, FAINT, GOOD, STRONG, Terminal, plain, style
 use anstyle::Style;
 use comfy_table::{CellAlignment, Table};
 use indicatif::{ProgressBar, ProgressStyle};
-use waltron_core::grading::{Criterion, Grade, Summary, Values, Verdict};
+use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
 use waltron_core::quantity::{Time, text};
 use waltron_core::record::{Outcome, RunEnded};
 
@@ -49,36 +49,32 @@ fn squeezed(text: &str) -> String {
 
 /// Injected, measured, expected with its band, deviation.
 fn told(grade: &Grade) -> String {
-    let none = || "–".to_owned();
-    let injected = grade.stimulus.text("current").unwrap_or_else(|| {
-        let (from, to) = (grade.stimulus.text("from_current"), grade.stimulus.text("to_current"));
-        format!("{}…{}", from.unwrap_or_default(), to.unwrap_or_default())
-    });
-    let is_time = matches!(grade.criterion, Criterion::TripTime | Criterion::NoOperation);
-    let main = |values: &Values| match values.iter().next() {
-        Some((_, value)) => format!("{value:#}"),
-        None if is_time => "no trip".to_owned(),
-        None => none(),
-    };
+    let injected = words::injected(&grade.stimulus).unwrap_or_default();
     if grade.verdict == Verdict::NotTested {
         return injected;
     }
-    let limit = |name: &str| grade.limits.column_text(name);
-    let band = match (limit("lower").or(limit("earliest")), limit("upper").or(limit("latest"))) {
-        (Some(a), Some(b)) => format!(" ({a} … {b})"),
-        (Some(a), None) => format!(" (from {a})"),
-        _ => String::new(),
+    if grade.criterion == Criterion::Condition {
+        // The reason of one that fails follows the line anyway.
+        let found =
+            if grade.verdict == Verdict::Pass { plain(&grade.reason) } else { String::new() };
+        return format!("{injected:<16} {found}").trim_end().to_owned();
+    }
+    let measured = words::main_value(&grade.measured, grade.criterion, true);
+    let allowed = words::allowed(&grade.limits, grade.criterion);
+    let expected = match (grade.expected.is_empty(), allowed) {
+        (true, Some(allowed)) => format!("allowed {allowed}"),
+        (false, Some(allowed)) => {
+            let expected = words::main_value(&grade.expected, grade.criterion, false);
+            format!("expected {expected} ({allowed})")
+        }
+        (_, None) => {
+            format!("expected {}", words::main_value(&grade.expected, grade.criterion, false))
+        }
     };
-    let expected = grade.expected.iter().next();
-    let expected = expected.map_or_else(|| main(&grade.expected), |(_, v)| v.to_string());
-    format!(
-        "{injected:<15} measured {:<9} expected {:<31} {}",
-        main(&grade.measured),
-        format!("{expected}{band}"),
-        grade.deviation.deviation_text(),
-    )
-    .trim_end()
-    .to_owned()
+    let deviation = grade.deviation.deviation_text();
+    format!("{injected:<16} measured {measured:<9} {expected:<40} {deviation}")
+        .trim_end()
+        .to_owned()
 }
 
 /// A progress bar on stderr; hidden where nobody watches.
@@ -199,7 +195,7 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
 #[cfg(test)]
 mod tests {
     use super::*;
-    use waltron_core::grading::PointId;
+    use waltron_core::grading::{PointId, Values};
     use waltron_core::quantity::{amperes, seconds};
 
     fn grade(verdict: Verdict, measured: Option<f64>) -> Grade {

@@ -22,8 +22,10 @@ fn grades(relay: &str, seed: u64) -> Vec<Grade> {
     let plan = PlanForm::load(&plan_source).unwrap().resolve(&plan_source, &asset).unwrap();
     let rig = RigForm::load(&source(&format!("{relay}.rig.toml"))).unwrap();
     let specimen = SpecimenForm::load(&source(&format!("{relay}.specimen.toml")), seed).unwrap();
-    let prepared = prepare(&plan, Bench { asset: &asset, capability: &rig.capability }).unwrap();
-    let mut virtual_rig = VirtualRig::new(rig.name, rig.capability, Box::new(specimen), Pace::Fast);
+    let prepared =
+        prepare(&plan, Bench { asset: &asset, capability: &rig.capability }, &Default::default())
+            .unwrap();
+    let mut virtual_rig = VirtualRig::new(rig.name, rig.capability, specimen, Pace::Fast);
     let mut attendant = Unattended;
     let mut sink = |_: &_| Ok(());
     run(prepared, &asset, &mut virtual_rig, &mut attendant, &mut sink).unwrap().grades

@@ -20,6 +20,17 @@ pub enum StageFunction {
 }
 
 impl StageFunction {
+    /// What it measures, in words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Overvoltage => "overvoltage",
+            Self::Undervoltage => "undervoltage",
+            Self::Overfrequency => "overfrequency",
+            Self::Underfrequency => "underfrequency",
+            Self::FrequencyRate => "rate of change of frequency",
+        }
+    }
+
     /// What its setting is.
     pub fn dimension(self) -> Dimension {
         match self {

@@ -170,6 +170,19 @@ impl<'a> Cursor<'a> {
             && !super::RESERVED.contains(&&self.text[token.span.clone()])
     }
 
+    /// Refuses a comma that stands where a decimal point belongs.
+    ///
+    /// # Errors
+    /// If one stands here.
+    pub fn refuse_decimal_comma(&self) -> Result<(), Problem> {
+        match self.peek() {
+            Some(token) if token.kind == Kind::Sign(Sign::Comma) && self.decimal_comma(token) => {
+                Err(self.unexpected("a decimal point"))
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// A comma right between two digits.
     fn decimal_comma(&self, comma: &Token) -> bool {
         let digit = |c: Option<char>| c.is_some_and(|c| c.is_ascii_digit());
@@ -381,6 +394,8 @@ impl<'a> Cursor<'a> {
         if let Some(word) = self.word()
             && super::RESERVED.contains(&word)
             && !matches!(word, "true" | "false")
+            // `ramp.value`: what a step yielded.
+            && !self.tokens.get(1).is_some_and(|t| t.kind == Kind::Sign(Sign::Dot))
         {
             return Err(self.unexpected("a value"));
         }

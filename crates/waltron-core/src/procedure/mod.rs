@@ -10,6 +10,7 @@
 
 mod pickup;
 mod setup;
+mod show;
 mod trip_time;
 
 pub use pickup::{Pickup, PickupSettings};
@@ -18,7 +19,7 @@ pub(crate) use trip_time::seen_trip;
 pub use trip_time::{Level, TripTime, TripTimeSettings};
 
 use crate::capability::ParameterValue;
-use crate::grading::{Grade, PointId, Values};
+use crate::grading::{Criterion, Grade, PointId, Values};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::Program;
@@ -118,6 +119,8 @@ pub enum Answer {
 pub struct Planned {
     /// The points that the program serves.
     pub points: Vec<PointId>,
+    /// What the first of them requires; `None` where there are none.
+    pub criterion: Option<Criterion>,
     /// What will be put out, in short.
     pub stimulus: Values,
     /// What is expected, in short.
@@ -136,6 +139,9 @@ pub struct Planned {
 pub trait Procedure {
     /// Every injection in order, with the worst case of those that depend on earlier outcomes.
     fn planned(&self) -> Vec<Planned>;
+
+    /// What it will do, in the sequence language: run as a sequence, it gives the same verdicts.
+    fn script(&self) -> String;
 
     /// The next action; asking again without telling the outcome gives the same action.
     fn next(&mut self) -> Action;

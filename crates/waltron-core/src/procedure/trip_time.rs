@@ -1,7 +1,7 @@
 //! Trip time: pre-fault, fault, and the time until the trip contact closes.
 
 use super::setup::{not_tested, phase_current, switched_off};
-use super::{Action, Answer, Bench, Planned, Procedure, Question, SetupError};
+use super::{Action, Answer, Bench, Planned, Procedure, Question, SetupError, show};
 use crate::asset::{Asset, Element};
 use crate::characteristic::{Acceptance, earliest_of};
 use crate::clearance::longest_at;
@@ -316,7 +316,35 @@ pub(crate) fn seen_trip(
     })
 }
 
+impl Shot {
+    /// The injection and its grading in the sequence language.
+    fn script(&self, trip: &Name, ask_reset: bool) -> String {
+        let fault_loop = self.point.fault_loop.unwrap_or(FaultLoop::AN);
+        let current = Current::from_si(self.stimulus.get("current").unwrap_or(0.0));
+        let lines =
+            show::fault_lines(&self.program.segments, fault_loop, &show::current(current), trip);
+        let short = self.point.id.strip_prefix(&format!("{}/", self.point.test));
+        let label = short.unwrap_or(&self.point.id);
+        let contact = show::name(trip);
+        let reset = format!("if {contact}\n  ask \"Reset the relay\"\nend\n");
+        format!(
+            "play\n  {}\nend\nexpect time(inception -> {contact}) within band({contact}) as \"{label}\"\n{}",
+            lines.join("\n  "),
+            if ask_reset { reset } else { String::new() },
+        )
+    }
+}
+
 impl Procedure for TripTime {
+    fn script(&self) -> String {
+        if let Some(reason) = &self.not_tested {
+            return format!("# not tested: {reason}\n");
+        }
+        let shots: Vec<String> =
+            self.shots.iter().map(|s| s.script(&self.trip, self.ask_reset)).collect();
+        shots.join("\n")
+    }
+
     fn planned(&self) -> Vec<Planned> {
         self.shots
             .iter()
@@ -326,6 +354,7 @@ impl Procedure for TripTime {
                     shot.program.longest().unwrap_or_default() - fault_time.unwrap_or_default();
                 Planned {
                     points: vec![shot.point.clone()],
+                    criterion: Some(shot.criterion()),
                     stimulus: shot.stimulus.clone(),
                     expected: shot.expected(),
                     limits: shot.limits(),

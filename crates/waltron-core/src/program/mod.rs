@@ -6,6 +6,7 @@
 mod condition;
 mod probe;
 mod profile;
+pub mod words;
 
 pub use condition::{Condition, Relation};
 pub use probe::{Probe, Property};

@@ -9,6 +9,7 @@ use super::scene::Scene;
 use super::target::{Part as WavePart, Target, set_level};
 use crate::document::Problem;
 use crate::expression::{Expr, Names, Type, Value, evaluate, quantity, wrong_kind};
+use crate::grading::Verdict;
 use crate::name::Name;
 use crate::observation::{Ended, Observation, Span};
 use crate::program::{
@@ -64,7 +65,11 @@ const SLOPE_PARTS: u32 = 200;
 
 /// A value that a step needs; one that is not known yet stands as one unit while checking.
 pub(super) fn needed(expr: &Expr, wanted: Dimension, scene: &Scene) -> Result<f64, Problem> {
-    Ok(quantity(expr, wanted, scene)?.map_or(1.0, |q| q.si))
+    match quantity(expr, wanted, scene)? {
+        Some(q) => Ok(q.si),
+        None if scene.preview => Ok(1.0),
+        None => Err(Problem::new(expr.span.clone(), scene.why_unknown(expr))),
+    }
 }
 
 /// A time above zero.
@@ -258,6 +263,9 @@ impl Builder<'_> {
     fn ramp(&mut self, ramp: &Ramp, span: Range<usize>) -> Result<(), Problem> {
         let value = |expr: &Expr| match evaluate(expr, self.scene)? {
             Value::Quantity(q) => Ok(Some(q)),
+            Value::Unknown(_) if !self.scene.preview => {
+                Err(Problem::new(expr.span.clone(), self.scene.why_unknown(expr)))
+            }
             Value::Unknown(Type::Quantity(dimension)) => Ok(Some(Quantity { si: 1.0, dimension })),
             Value::Unknown(Type::Any) => Ok(None),
             other => {
@@ -265,9 +273,10 @@ impl Builder<'_> {
                 Err(Problem::new(expr.span.clone(), message))
             }
         };
-        let unknown = [&ramp.from, &ramp.to]
-            .iter()
-            .any(|e| evaluate(e, self.scene).is_ok_and(|v| v.is_unknown()));
+        let unknown = self.scene.preview
+            && [&ramp.from, &ramp.to]
+                .iter()
+                .any(|e| evaluate(e, self.scene).is_ok_and(|v| v.is_unknown()));
         let (Some(from), Some(to)) = (value(&ramp.from)?, value(&ramp.to)?) else { return Ok(()) };
         let dimension = from.dimension;
         if to.dimension != dimension {
@@ -602,6 +611,41 @@ impl Part {
     pub(super) fn reached(&self, observation: &Observation) -> bool {
         self.seen(observation)
             .is_some_and(|s| self.until.is_some_and(|i| s.ended == Ended::Stop(i)))
+    }
+
+    /// The value of its ramp when its condition came true, or why there is none.
+    pub(super) fn outcome(
+        &self,
+        program: &Program,
+        observation: &Observation,
+    ) -> (Option<Quantity>, Option<(Verdict, String)>) {
+        let why = match (self.seen(observation), self.until) {
+            (None, _) => {
+                Some((Verdict::Inconclusive, "the injection ended before the ramp".to_owned()))
+            }
+            (Some(span), Some(_))
+                if self.reached(observation) && (span.end - span.start).si() < 1e-9 =>
+            {
+                let awaited = &self.awaited;
+                Some((
+                    Verdict::Inconclusive,
+                    format!("`{awaited}` before the ramp began: check reset and wiring"),
+                ))
+            }
+            (Some(_), Some(_)) if !self.reached(observation) => {
+                let end = self.ramp.as_ref().map(|r| Quantity { si: r.to, dimension: r.dimension });
+                let end = end.map(|q| q.to_string()).unwrap_or_default();
+                Some((
+                    Verdict::Fail,
+                    format!("no `{}` up to the ramp's end at {end}", self.awaited),
+                ))
+            }
+            _ => None,
+        };
+        match why {
+            Some(why) => (None, Some(why)),
+            None => (self.value(program, observation), None),
+        }
     }
 
     /// The value of its ramp when it ended: that of the level that was out when the contact

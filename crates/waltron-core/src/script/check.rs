@@ -34,8 +34,9 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
         }
         names.push(&sequence.name);
         let mut scene = Scene::new(Arc::clone(context), true);
+        let head = Step { what: Statement::Off, span: sequence.span.clone() };
         for (name, kind) in &sequence.parameters {
-            scene.let_value(name.as_str(), Value::Unknown(kind.clone()));
+            checker.define(name, Value::Unknown(kind.clone()), &head, &mut scene);
         }
         // What the caller has put out is not known; anything may be on.
         checker.block(&sequence.body, &mut scene);
@@ -427,7 +428,11 @@ impl Checker<'_> {
                 scene.result(&owners, "resolution", Value::Unknown(kind));
             }
         }
-        scene.last = Some(super::scene::Injection { program: built.program, observation: None });
+        scene.last = Some(super::scene::Injection {
+            program: built.program,
+            observation: None,
+            swept: None,
+        });
     }
 
     /// After a mistake, what the step yields is not complained about again.

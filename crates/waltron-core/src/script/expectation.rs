@@ -52,9 +52,13 @@ pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Gr
     })
 }
 
-/// The largest phase current of the last fault, for the column of what was injected.
+/// What was injected, for its column: the largest phase current of a fault, or what a ramp went
+/// through.
 fn stimulus(scene: &Scene) -> Values {
-    let Some(Injection { program, .. }) = &scene.last else { return Values::none() };
+    let Some(Injection { program, swept, .. }) = &scene.last else { return Values::none() };
+    if let Some([from, to]) = swept {
+        return Values::none().with_quantity("from", *from).with_quantity("to", *to);
+    }
     let fault = Scene::fault_segment(program).and_then(|i| program.segments.get(i));
     let current = fault.map(|s| {
         let phases = s.profile.last().complex_phase_currents();
@@ -67,7 +71,10 @@ fn stimulus(scene: &Scene) -> Values {
 enum Found {
     Known(Quantity),
     Unknown(Dimension),
-    DidNotHappen,
+    /// Of a kind that is not known, since what yields it is mistaken.
+    Any,
+    /// Why there is none, in a sequence that runs.
+    Missing(Dimension, Verdict, String),
 }
 
 fn find(expr: &Expr, scene: &Scene) -> Result<Found, Problem> {
@@ -75,12 +82,19 @@ fn find(expr: &Expr, scene: &Scene) -> Result<Found, Problem> {
         && !scene.preview
         && scene.between(from, to) == Ok(None)
     {
-        return Ok(Found::DidNotHappen);
+        let why = "one of the two events did not happen".to_owned();
+        return Ok(Found::Missing(Dimension::TIME, Verdict::Fail, why));
     }
     match evaluate(expr, scene)? {
         Value::Quantity(q) => Ok(Found::Known(q)),
+        Value::Unknown(kind) if !scene.preview => {
+            let dimension = if let Type::Quantity(d) = kind { d } else { Dimension::NUMBER };
+            let unknown = (Verdict::Inconclusive, "it was not measured".to_owned());
+            let (verdict, why) = scene.excuse_of(expr).cloned().unwrap_or(unknown);
+            Ok(Found::Missing(dimension, verdict, why))
+        }
         Value::Unknown(Type::Quantity(d)) => Ok(Found::Unknown(d)),
-        Value::Unknown(_) => Ok(Found::Unknown(Dimension::NUMBER)),
+        Value::Unknown(_) => Ok(Found::Any),
         other => Err(Problem::new(
             expr.span.clone(),
             format!("this is {}, but a quantity can be graded", other.kind()),
@@ -92,7 +106,8 @@ fn dimension_of(found: &Found) -> Dimension {
     match found {
         Found::Known(q) => q.dimension,
         Found::Unknown(d) => *d,
-        Found::DidNotHappen => Dimension::TIME,
+        Found::Any => Dimension::NUMBER,
+        Found::Missing(d, ..) => *d,
     }
 }
 
@@ -143,12 +158,10 @@ fn against(
             });
             (named(value, m, percent), deviation, judge_between(m, low, high))
         }
-        Found::DidNotHappen => (
-            Values::none(),
-            Values::none(),
-            Judgement::new(Verdict::Fail, "one of the two events did not happen"),
-        ),
-        Found::Unknown(_) => (Values::none(), Values::none(), unknown()),
+        Found::Missing(_, verdict, why) => {
+            (Values::none(), Values::none(), Judgement::new(verdict, why))
+        }
+        Found::Unknown(_) | Found::Any => (Values::none(), Values::none(), unknown()),
     };
     Outcome {
         criterion: Criterion::Value,
@@ -171,6 +184,9 @@ fn is_within(
     scene: &Scene,
 ) -> Result<Outcome, Problem> {
     let found = find(value, scene)?;
+    if matches!(found, Found::Any) {
+        return Ok(against(value, found, None, (0.0, 0.0), false));
+    }
     let dimension = dimension_of(&found);
     let wanted = match evaluate(expected, scene)? {
         Value::Quantity(q) if q.dimension == dimension => q.si,
@@ -194,6 +210,9 @@ fn is_within(
 
 fn between(value: &Expr, low: &Expr, high: &Expr, scene: &Scene) -> Result<Outcome, Problem> {
     let found = find(value, scene)?;
+    if matches!(found, Found::Any) {
+        return Ok(against(value, found, None, (0.0, 0.0), false));
+    }
     let dimension = dimension_of(&found);
     let (low_si, high_si) = (needed(low, dimension, scene)?, needed(high, dimension, scene)?);
     if low_si > high_si {
@@ -333,7 +352,7 @@ fn band(
 ) -> Result<Outcome, Problem> {
     let (band, contact) = acceptance_of(of, multiple, span, scene)?;
     let found = find(value, scene)?;
-    if dimension_of(&found) != Dimension::TIME {
+    if dimension_of(&found) != Dimension::TIME && !matches!(found, Found::Any) {
         return Err(wrong_kind(value, &Type::Quantity(dimension_of(&found)), Dimension::TIME));
     }
     let expected = Values::none().with_some("time", band.expected);
@@ -342,12 +361,12 @@ fn band(
     let criterion =
         if band.earliest.is_some() { Criterion::TripTime } else { Criterion::NoOperation };
     let (measured, judged) = match found {
-        Found::Unknown(_) => (None, unknown()),
+        Found::Unknown(_) | Found::Any => (None, unknown()),
         Found::Known(q) => {
             let t = Time::from_si(q.si);
             (Some(t), judge_trip_time(&band, TripOutcome::Operated(t)))
         }
-        Found::DidNotHappen => (None, waited(&band, &contact, scene)),
+        Found::Missing(..) => (None, waited(&band, &contact, scene)),
     };
     let deviation = match (measured, band.expected) {
         (Some(t), Some(e)) if e.si() > 0.0 => {
@@ -411,11 +430,8 @@ fn holds(condition: &Expr, scene: &Scene) -> Result<Outcome, Problem> {
                 }
                 (named(left, m, is_percent(right)), judged)
             }
-            Found::DidNotHappen => (
-                Values::none(),
-                Judgement::new(Verdict::Fail, "one of the two events did not happen"),
-            ),
-            Found::Unknown(_) => (Values::none(), unknown()),
+            Found::Missing(_, verdict, why) => (Values::none(), Judgement::new(verdict, why)),
+            Found::Unknown(_) | Found::Any => (Values::none(), unknown()),
         };
         let limits = if is_percent(right) {
             Values::none().with_percent(if upper { "upper" } else { "lower" }, limit)

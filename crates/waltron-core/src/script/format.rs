@@ -104,6 +104,8 @@ fn spaced(text: &str, line: &[Token], i: usize, written: bool) -> bool {
         t.kind == Kind::Name && crate::expression::RESERVED.contains(&&text[t.span.clone()])
     };
     match (before.kind, token.kind) {
+        // Two numbers around a point would become one.
+        (Kind::Number(_) | Kind::Quantity(_), Kind::Sign(Sign::Dot)) => true,
         (_, Kind::Sign(Sign::Comma | Sign::Close | Sign::CloseList | Sign::Dot | Sign::Colon)) => {
             false
         }

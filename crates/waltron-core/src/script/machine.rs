@@ -461,7 +461,12 @@ impl Sequence {
         let length =
             seen.map_or_else(|| built.program.longest().unwrap_or_default(), Observation::length);
         self.scene.elapsed += length;
-        let injection = Injection { program: built.program.clone(), observation: seen.cloned() };
+        let swept =
+            built.parts.iter().rev().find_map(|p| p.ramp.as_ref()).map(|ramp| {
+                [ramp.from, ramp.to].map(|si| Quantity { si, dimension: ramp.dimension })
+            });
+        let injection =
+            Injection { program: built.program.clone(), observation: seen.cloned(), swept };
         self.scene.state = match (built.program.finish, last_out(built, seen)) {
             (Finish::Keep, Some(out)) => out,
             _ => crate::stimulus::Stimulus::off(),
@@ -489,13 +494,14 @@ impl Sequence {
                 self.scene.result(&owners, "time", lasted);
             }
             if let Some(ramp) = &part.ramp {
-                let value = match seen {
-                    Some(o) => part.value(&built.program, o).map(Value::from),
-                    None => Some(unknown(Type::Quantity(ramp.dimension))),
+                let (value, why) = match seen {
+                    Some(o) => part.outcome(&built.program, o),
+                    None => (None, None),
                 };
-                if let Some(value) = value {
-                    self.scene.result(&owners, "value", value);
-                }
+                let value =
+                    value.map_or_else(|| unknown(Type::Quantity(ramp.dimension)), Value::from);
+                self.scene.result(&owners, "value", value);
+                self.scene.excuse(&owners, why);
                 let timing = self.scene.context.capability.timing_resolution;
                 if let Some(resolution) = part.resolution(&built.program, timing) {
                     self.scene.result(&owners, "resolution", resolution.into());
@@ -587,13 +593,13 @@ impl Sequence {
         let context = Arc::clone(&self.scene.context);
         let mut machine = Self::start(Arc::clone(&self.code), context, true);
         let mut planned: Vec<Planned> = Vec::new();
-        let mut early: Vec<Grade> = Vec::new();
         while planned.len() < MOST_PREVIEWED {
             match machine.next() {
                 Action::Done => break,
                 Action::Inject(program) => {
                     let longest = program.longest().unwrap_or_default();
-                    let injection = Injection { program: program.clone(), observation: None };
+                    let injection =
+                        Injection { program: program.clone(), observation: None, swept: None };
                     let expected = likely_fault(&injection, &machine.scene).filter(|_| {
                         program.segments.iter().any(|s| s.stops.len() > 1 && s.name == "fault")
                     });
@@ -603,16 +609,7 @@ impl Sequence {
                         (Some(expected), Some(fault)) => longest - fault + expected,
                         _ => longest,
                     };
-                    let none = Values::none();
-                    planned.push(Planned {
-                        points: Vec::new(),
-                        stimulus: none.clone(),
-                        expected: none.clone(),
-                        limits: none,
-                        program,
-                        likely,
-                        not_tested: None,
-                    });
+                    planned.push(Planned { program, likely, ..nothing() });
                     machine.pass_over();
                 }
                 Action::Ask(question) => {
@@ -629,24 +626,23 @@ impl Sequence {
                         machine.scene.let_value(name.as_str(), Value::Unknown(kind));
                     }
                 }
-                Action::Conclude(grades) => match planned.last_mut() {
-                    Some(last) => {
-                        for grade in grades {
-                            if last.points.is_empty() {
-                                last.stimulus = grade.stimulus.clone();
-                                last.expected = grade.expected.clone();
-                                last.limits = grade.limits.clone();
-                            }
+                Action::Conclude(grades) => {
+                    for grade in grades {
+                        // Further points of the same injection need none of their own.
+                        if planned.last().is_none_or(|last| !last.points.is_empty()) {
+                            planned.push(nothing());
+                        }
+                        if let Some(last) = planned.last_mut() {
+                            last.criterion = Some(grade.criterion);
+                            last.stimulus = grade.stimulus;
+                            last.expected = grade.expected;
+                            last.limits = grade.limits;
                             last.points.push(grade.point);
                         }
                     }
-                    None => early.extend(grades),
-                },
+                }
                 Action::Tell(_) | Action::Set(..) | Action::Off => {}
             }
-        }
-        if let Some(first) = planned.first_mut() {
-            first.points.extend(early.into_iter().map(|g| g.point));
         }
         planned
     }
@@ -659,6 +655,20 @@ impl Sequence {
             let line = self.scene.context.line(problem.span.start);
             self.end_with(line, Verdict::Inconclusive, problem.message);
         }
+    }
+}
+
+/// A planned entry that injects nothing.
+fn nothing() -> Planned {
+    Planned {
+        points: Vec::new(),
+        criterion: None,
+        stimulus: Values::none(),
+        expected: Values::none(),
+        limits: Values::none(),
+        program: crate::program::Program::default(),
+        likely: seconds(0.0),
+        not_tested: None,
     }
 }
 
@@ -756,6 +766,10 @@ pub(super) fn parameter_value(
 }
 
 impl Procedure for Sequence {
+    fn script(&self) -> String {
+        self.scene.context.text.to_string()
+    }
+
     fn planned(&self) -> Vec<Planned> {
         self.preview()
     }

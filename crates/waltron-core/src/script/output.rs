@@ -19,6 +19,9 @@ use num_complex::Complex64;
 fn read(setting: &Setting, scene: &Scene) -> Result<(Target, Value), Problem> {
     let target = target(setting, &scene.context)?;
     let value = evaluate(&setting.value, scene)?;
+    if value.is_unknown() && !scene.preview {
+        return Err(Problem::new(setting.value.span.clone(), scene.why_unknown(&setting.value)));
+    }
     if !target.accepts(&value.kind()) {
         let message =
             format!("`{}` takes {}, not {}", setting.target, target.wanted(), value.kind());

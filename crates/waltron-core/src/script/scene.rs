@@ -3,7 +3,8 @@
 use super::context::Context;
 use crate::characteristic::acceptance;
 use crate::document::Problem;
-use crate::expression::{Event, Expr, Names, Stage, Type, Value, Which, evaluate};
+use crate::expression::{Event, Expr, ExprKind, Names, Stage, Type, Value, Which, evaluate};
+use crate::grading::Verdict;
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Profile, Program};
@@ -19,6 +20,8 @@ pub(super) struct Injection {
     pub(super) program: Program,
     /// What was seen; while previewing nothing was, and what follows from it is unknown.
     pub(super) observation: Option<Observation>,
+    /// What its ramp goes through, from and to.
+    pub(super) swept: Option<[Quantity; 2]>,
 }
 
 /// What a running sequence knows.
@@ -29,6 +32,8 @@ pub(super) struct Scene {
     frames: Vec<HashMap<String, Value>>,
     /// What steps yielded: `ramp.value`, `up.reached`.
     results: HashMap<String, Value>,
+    /// Why a result has no value: its name, the verdict this gives, the reason.
+    excuses: HashMap<String, (Verdict, String)>,
     /// Every value that a name has been given by `read`.
     history: HashMap<String, Vec<Quantity>>,
     /// Values of a `read` being worked out, by the probe's text.
@@ -47,6 +52,7 @@ impl Scene {
             context,
             frames: vec![HashMap::new()],
             results: HashMap::new(),
+            excuses: HashMap::new(),
             history: HashMap::new(),
             readings: None,
             state: Stimulus::off(),
@@ -91,6 +97,33 @@ impl Scene {
         }
     }
 
+    /// Notes why a step yielded no value, or that it did.
+    pub(super) fn excuse(&mut self, owners: &[&str], why: Option<(Verdict, String)>) {
+        for owner in owners {
+            let key = format!("{owner}.value");
+            match &why {
+                Some(why) => self.excuses.insert(key, why.clone()),
+                None => self.excuses.remove(&key),
+            };
+        }
+    }
+
+    /// Why an expression has no value though it could have one.
+    pub(super) fn excuse_of(&self, expr: &Expr) -> Option<&(Verdict, String)> {
+        match &expr.kind {
+            ExprKind::Name(name) => self.excuses.get(name.as_str()),
+            ExprKind::Unary(_, inner) => self.excuse_of(inner),
+            ExprKind::Binary(_, a, b) => self.excuse_of(a).or_else(|| self.excuse_of(b)),
+            ExprKind::Call(_, args) => args.iter().find_map(|a| self.excuse_of(a)),
+            _ => None,
+        }
+    }
+
+    pub(super) fn why_unknown(&self, expr: &Expr) -> String {
+        let why = self.excuse_of(expr).map(|(_, why)| why.clone());
+        why.unwrap_or_else(|| "this was not measured".to_owned())
+    }
+
     pub(super) fn remember(&mut self, name: &str, value: Quantity) {
         self.history.entry(name.to_owned()).or_default().push(value);
     }
@@ -133,7 +166,7 @@ impl Scene {
                     .map(|e| e.time);
                 match which {
                     Which::First => edges.next(),
-                    Which::Last => edges.last(),
+                    Which::Last => edges.next_back(),
                     Which::Nth(n) => edges.nth(*n as usize - 1),
                 }
             }
@@ -240,7 +273,7 @@ impl Names for Scene {
             "curve" => self.curve(args, span),
             "mean" | "lowest" | "highest" | "count" => self.statistics(name, args, span),
             _ => match self.context.probe(&Expr {
-                kind: crate::expression::ExprKind::Call(name.into(), args.to_vec()),
+                kind: ExprKind::Call(name.into(), args.to_vec()),
                 span: span.clone(),
             }) {
                 Ok(None) => return None,

@@ -1,1 +1,483 @@
+use super::*;
+use crate::capability::{Capability, Channel, Input, Instrument, Parameter, ParameterKind};
+use crate::document::{AssetForm, Source};
+use crate::expression::Settings;
+use crate::grading::{Grade, Verdict};
+use crate::observation::{Edge, Ended, Observation, Reading, Span};
+use crate::procedure::{Action, Answer, Procedure};
+use crate::program::{Finish, Profile, Program};
+use crate::quantity::{Dimension, Measure, Quantity, Voltage, amperes, seconds};
+use crate::tolerance::Tolerance;
+use proptest::prelude::*;
+use std::collections::HashMap;
 
+fn context(text: &str) -> Arc<Context> {
+    let asset = r#"
+        [asset]
+        kind = "relay"
+        tag = "T"
+        [ratings]
+        current = "1 A"
+        voltage = "100 V"
+        frequency = "50 Hz"
+        [[element]]
+        id = "51P"
+        function = "overcurrent"
+        measures = "phase"
+        pickup = "1 A"
+        reset_ratio = "95 %"
+        curve = { family = "iec", shape = "very-inverse", tms = 0.3 }
+        [[element]]
+        id = "59"
+        function = "overvoltage"
+        pickup = "110 V"
+        curve = { family = "definite", delay = "1 s" }
+    "#;
+    let asset = AssetForm::load(&Source::new("asset", asset)).unwrap();
+    let current = |id: &str| Channel {
+        id: id.into(),
+        range: amperes(30.0),
+        accuracy: Tolerance::larger_of(0.0, amperes(0.0)),
+    };
+    let voltage = |id: &str| Channel {
+        id: id.into(),
+        range: Voltage::from_si(150.0),
+        accuracy: Tolerance::larger_of(0.0, Voltage::from_si(0.0)),
+    };
+    let input = |meaning: &str| Input {
+        id: meaning.into(),
+        meaning: meaning.into(),
+        debounce: seconds(0.0),
+    };
+    let capability = Capability {
+        currents: ["ia", "ib", "ic"].map(current).to_vec(),
+        voltages: ["va", "vb", "vc"].map(voltage).to_vec(),
+        inputs: ["trip", "start", "52a"].map(input).to_vec(),
+        readings: vec![
+            Instrument { name: "supply.voltage".into(), dimension: Dimension::VOLTAGE },
+            Instrument { name: "supply.current".into(), dimension: Dimension::CURRENT },
+        ],
+        parameters: vec![
+            Parameter { name: "supply.output".into(), kind: ParameterKind::Switch },
+            Parameter {
+                name: "supply.voltage".into(),
+                kind: ParameterKind::Quantity { dimension: Dimension::VOLTAGE, most: 30.0 },
+            },
+        ],
+        timing_resolution: seconds(1e-4),
+        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+    };
+    Arc::new(Context {
+        test: "t".into(),
+        settings: Settings::of(&asset),
+        asset,
+        capability,
+        recordings: HashMap::new(),
+        seed: 7,
+        text: text.into(),
+    })
+}
+
+fn loaded(text: &str) -> Sequence {
+    let context = context(text);
+    let script = load(&Source::new("s.seq", text), &context).unwrap_or_else(|e| panic!("{e:?}"));
+    Sequence::new(&script, context)
+}
+
+/// All mistakes as "line: message | help".
+fn mistakes(text: &str) -> Vec<String> {
+    let source = Source::new("s.seq", text);
+    let problems = match load(&source, &context(text)) {
+        Ok(_) => return Vec::new(),
+        Err(error) => error.problems,
+    };
+    let say = |p: &crate::document::Problem| {
+        format!(
+            "{}: {} | {}",
+            source.position(p.span.start).0,
+            p.message,
+            p.help.clone().unwrap_or_default()
+        )
+    };
+    problems.iter().map(say).collect()
+}
+
+/// Plays a program as if these contacts changed: ends at the first stop that a contact meets.
+fn played(program: &Program, edges: &[(&str, f64, bool)], readings: &[f64]) -> Observation {
+    let mut seen = Observation::default();
+    let mut now = seconds(0.0);
+    for segment in &program.segments {
+        let start = now;
+        let longest = segment.longest().unwrap();
+        let contact = segment.stops.iter().enumerate().find_map(|(i, s)| {
+            let crate::program::Condition::Contact { signal, closed } = &s.when else {
+                return None;
+            };
+            let edge = edges.iter().find(|(n, t, c)| {
+                *signal == *n && c == closed && *t >= start.si() && *t <= (start + longest).si()
+            })?;
+            Some((i, seconds(edge.1)))
+        });
+        let (end, ended) = match contact {
+            Some((i, at)) => (at, Ended::Stop(i)),
+            None if matches!(segment.profile, Profile::Hold(_)) => {
+                (start + longest, Ended::Stop(segment.stops.len() - 1))
+            }
+            None => (start + longest, Ended::Finished),
+        };
+        now = end;
+        seen.segments.push(Span { start, end, ended });
+    }
+    seen.edges = edges
+        .iter()
+        .filter(|(_, t, _)| *t <= now.si())
+        .map(|(n, t, closed)| Edge { signal: (*n).into(), time: seconds(*t), closed: *closed })
+        .collect();
+    for (probe, si) in program.reads.iter().zip(readings) {
+        let value = crate::grading::Values::none()
+            .with_quantity("value", Quantity { si: *si, dimension: probe.dimension });
+        seen.readings.push(Reading { probe: probe.clone(), value });
+    }
+    seen
+}
+
+/// Runs a script to its end; `answers` says what each injection shows.
+fn run(
+    text: &str,
+    mut answers: impl FnMut(usize, &Program) -> Observation,
+) -> (Vec<Grade>, Vec<Program>, Vec<String>) {
+    let mut machine = loaded(text);
+    let (mut grades, mut programs, mut log) = (Vec::new(), Vec::new(), Vec::new());
+    for _ in 0..1000 {
+        match machine.next() {
+            Action::Done => return (grades, programs, log),
+            Action::Inject(program) => {
+                let seen = answers(programs.len(), &program);
+                programs.push(program);
+                grades.extend(machine.observe(&seen));
+            }
+            Action::Conclude(more) => grades.extend(more),
+            Action::Ask(question) => {
+                log.push(format!("ask {}", question.text));
+                machine.answer(question.default_answer().unwrap_or(Answer::Si(2.5)));
+            }
+            Action::Tell(text) => log.push(format!("tell {text}")),
+            Action::Set(name, value) => log.push(format!("set {name} {value:?}")),
+            Action::Off => log.push("off".to_owned()),
+        }
+    }
+    panic!("the script does not end");
+}
+
+fn verdicts(grades: &[Grade]) -> Vec<(String, Verdict)> {
+    grades.iter().map(|g| (g.point.id.clone(), g.verdict)).collect()
+}
+
+#[test]
+fn a_pickup_ramp_yields_the_level_at_the_contacts_edge() {
+    let script = "ramp i from 0.9 A to 1.1 A by 10 mA every 200 ms until start\n\
+                  expect ramp.value is 51P.pickup within 5 % as \"pickup\"\n\
+                  expect ramp.resolution == 0.01 A as \"resolution\"\n\
+                  expect ramp.time between 2.3 s and 2.5 s as \"when\"\n";
+    // 12 steps of 200 ms: level 12 is 1.02 A.
+    let (grades, programs, _) = run(script, |_, p| played(p, &[("start", 2.45, true)], &[]));
+    assert_eq!(grades[0].measured.get("value"), Some(1.02));
+    assert!(grades.iter().take(3).all(|g| g.verdict == Verdict::Pass), "{:?}", verdicts(&grades));
+    let Profile::Stairs(stairs) = &programs[0].segments[0].profile else { panic!() };
+    assert_eq!((stairs.steps, stairs.level(20).complex_phase_currents()[1].norm()), (20, 1.1));
+    // Without a start there is no value: that fails, and what needs the value says why.
+    let (grades, ..) = run(script, |_, p| played(p, &[], &[]));
+    assert_eq!(grades[0].verdict, Verdict::Fail);
+    assert!(
+        grades[0].reason.contains("no `start` up to the ramp's end at 1.1 A"),
+        "{}",
+        grades[0].reason
+    );
+    // Closed all along: nothing is proved.
+    let (grades, ..) = run(script, |_, p| played(p, &[("start", 0.0, true)], &[]));
+    assert_eq!(grades[0].verdict, Verdict::Inconclusive);
+}
+
+#[test]
+fn a_fault_is_timed_from_inception_and_graded_on_its_band() {
+    let script = "fault A-N with i = 2 * 51P.pickup after prefault i = 0.5 A for 1 s until trip, at most 10 s\n\
+                  expect time(inception -> trip) within band(51P) as \"band\"\n\
+                  expect time(inception -> trip) is curve(51P, 2 x) within tolerance(51P) as \"curve\"\n\
+                  expect time(begin(fault) -> finish(fault)) <= 5 s as \"length\"\n\
+                  expect not start as \"quiet\"\n";
+    let (grades, programs, _) = run(script, |_, p| played(p, &[("trip", 5.1, true)], &[]));
+    assert!(grades.iter().all(|g| g.verdict == Verdict::Pass), "{:?}", verdicts(&grades));
+    assert!((grades[0].measured.get("time").unwrap() - 4.1).abs() < 1e-9);
+    assert_eq!(grades[0].point.id, "t/band");
+    assert_eq!(programs[0].finish, Finish::Off);
+    let before = &programs[0].segments[0].profile;
+    assert!(matches!(before, Profile::Hold(s) if s.currents.len() == 3));
+    let (grades, ..) = run(script, |_, p| played(p, &[], &[]));
+    let found: Vec<Verdict> = grades.iter().map(|g| g.verdict).collect();
+    assert_eq!(found, [Verdict::Fail, Verdict::Fail, Verdict::Fail, Verdict::Pass]);
+    assert!(grades[0].reason.contains("no operation within 10 s"));
+}
+
+#[test]
+fn loops_conditions_and_subsequences_do_what_they_say() {
+    let script = "let sum = 0 A\n\
+        sequence pulse(level: current, n: number)\n  repeat n times\n    hold ia = level for 100 ms\n  end\n  off\nend\n\
+        for m in [1, 2]\n  sum = sum + m * 1 A\n  call pulse(m * 1 A, 2)\nend\n\
+        for y from 3 A to 1 A by 1 A\n  sum = sum + y\nend\n\
+        if sum == 9 A\n  tell \"sum {sum}\"\nelse\n  fail \"wrong\"\nend\n\
+        repeat while sum > 7 A, at most 10 times\n  sum = sum - 1 A\nend\n\
+        repeat until sum < 6 A, at most 10 times\n  sum = sum - 1 A\nend\n\
+        expect sum == 5 A as \"sum\"\n\
+        repeat for 1 s\n  wait 300 ms\nend\n\
+        expect elapsed between 1.5 s and 1.7 s as \"elapsed\"\n";
+    let (grades, programs, log) = run(script, |_, p| played(p, &[], &[]));
+    assert_eq!(programs.len(), 4 + 4);
+    assert!(log.contains(&"tell sum 9 A".to_owned()), "{log:?}");
+    assert!(grades.iter().all(|g| g.verdict == Verdict::Pass), "{grades:?}");
+}
+
+#[test]
+fn a_guard_runs_its_steps_and_stops_everything() {
+    let script = "set supply.output = on\nguard supply.current >= 1.2 A\n  set supply.output = off\n  tell \"too much\"\nthen stop\n\
+                  wait until supply.voltage >= 22 V, at most 10 s\nexpect true as \"never reached\"\n";
+    let (grades, programs, log) = run(script, |_, p| {
+        let mut seen = played(p, &[], &[]);
+        seen.segments[0].ended = Ended::Stop(0);
+        seen
+    });
+    assert_eq!(programs[0].segments[0].stops[0].then, crate::program::Then::Off);
+    assert_eq!(verdicts(&grades), [("t/line 2".to_owned(), Verdict::Inconclusive)], "{grades:?}");
+    assert!(grades[0].reason.contains("supply.current >= 1.2 A"));
+    let off = log.iter().position(|l| l.contains("Switch(false)")).unwrap();
+    assert!(log[off + 1].contains("too much"));
+}
+
+#[test]
+fn readings_have_names_and_a_history() {
+    let script = "repeat 3 times\n  read p = supply.voltage * supply.current over 50 ms\nend\n\
+                  expect mean(p) is 24 W within 10 % as \"mean\"\n\
+                  expect highest(p) - lowest(p) <= 3 W as \"spread\"\nexpect count(p) == 3 as \"count\"\n\
+                  ask r: resistance \"Burden?\" default 2 Ohm\nexpect r between 1 Ohm and 3 Ohm as \"asked\"\n";
+    let (grades, programs, _) = run(script, |n, p| played(p, &[], &[24.0, 0.95 + 0.05 * n as f64]));
+    assert_eq!(programs[0].reads.len(), 2);
+    assert!(grades.iter().all(|g| g.verdict == Verdict::Pass), "{grades:?}");
+    assert!((grades[0].measured.get("value").unwrap() - 24.0).abs() < 1e-9);
+    let (grades, ..) = run(script, |_, p| played(p, &[], &[]));
+    assert_eq!(
+        grades.last().unwrap().verdict,
+        Verdict::Inconclusive,
+        "a reading that is not there ends it"
+    );
+}
+
+#[test]
+fn what_is_out_stays_until_it_is_changed() {
+    let script = "hold ia = 1 A, va = 50 V for 1 s\nhold ia = 2 A @ 90 deg, i.h3 = 10 % for 1 s\nramp va from 50 V to 60 V over 1 s then off\nfault C-A with i = 3 A, z = 2 Ohm @ 60 deg for 100 ms then off at zero\n";
+    let (_, programs, _) = run(script, |_, p| played(p, &[], &[]));
+    let out = |k: usize| programs[k].segments[0].profile.at(seconds(0.0));
+    assert_eq!(programs[0].finish, Finish::Keep);
+    assert_eq!(out(1).voltages[0].phasor.rms.si(), 50.0);
+    assert!((out(1).currents[0].phasor.angle.si().to_degrees() - 90.0).abs() < 1e-9);
+    assert_eq!(out(1).currents[0].harmonics[0].order, 3);
+    assert_eq!((programs[2].finish, programs[3].finish), (Finish::Off, Finish::OffAtZero));
+    // C-A: the loop's voltage is 2·I·Z, seen as the difference of the two phases.
+    let v = out(3).complex_phase_voltages();
+    let i = out(3).complex_phase_currents();
+    let z = num_complex::Complex64::from_polar(2.0, 60f64.to_radians());
+    assert!(((v[2] - v[0]) - (i[2] - i[0]) * z).norm() < 1e-9);
+    assert!((v[1].norm() - 100.0 / 3f64.sqrt()).abs() < 1e-9, "the healthy phase stays");
+}
+
+#[test]
+fn an_inception_angle_and_an_offset_make_the_current_continuous() {
+    let script = "fault A-N with i = 5 A @ -70 deg offset 60 ms after prefault v = balanced(57.7 V), ia = 1 A for 987 ms inception 30 deg for 100 ms\n";
+    let (_, programs, _) = run(script, |_, p| played(p, &[], &[]));
+    let wave = crate::waveform::render(&crate::waveform::pieces(&programs[0], None), 1e5).unwrap();
+    let inception = programs[0].segments[0].longest().unwrap().si();
+    let of = |name: &str| wave.channels.iter().find(|c| c.name == name).unwrap().samples.clone();
+    let at = (inception * 1e5).ceil() as usize;
+    let v = of("va")[at] / (57.7 * 2f64.sqrt());
+    assert!(
+        (v - 30f64.to_radians().sin()).abs() < 1e-3,
+        "the voltage is 30° past its rising zero: {v}"
+    );
+    let i = of("ia");
+    assert!((i[at] - i[at - 1]).abs() < 0.03, "no jump at inception: {} {}", i[at - 1], i[at]);
+}
+
+/// Every mistake of the list is found at its line, with a way out, all in one go.
+#[test]
+fn every_mistake_is_found_at_once_with_a_way_out() {
+    let cases: &[(&str, &str)] = &[
+        ("hold iq = 1 A for 1 s", "no output `iq` | did you mean"),
+        ("hold ia = 1 V for 1 s", "`ia` takes a current, not a voltage"),
+        ("hold ia = 2 * 51P.delay for 1 s", "nothing is called `51P.delay`"),
+        ("hold ia = 1 A + 2 s for 1 s", "a current and a time cannot be added"),
+        ("hold ia = 1 A / (2 - 2) for 1 s", "division by zero"),
+        ("hold ia = 1 amp for 1 s", "unknown unit `amp` | did you mean `A`?"),
+        ("hold ia = 2,5 A for 1 s", "a comma stands where a decimal point belongs"),
+        ("hold ia = 1 A", "this has no end"),
+        ("hold ia = 1 A until trip", "this waits for ever"),
+        ("hold ia = 1 A for 1 A", "this is a current, but a time is wanted"),
+        ("hold ia = 1 A for 0 s", "a time must be above zero"),
+        (
+            "wait until supply.voltage >= 3 A, at most 1 s",
+            "`supply.voltage` is a voltage, which cannot be compared with a current",
+        ),
+        ("wait until 51P.pickup > 3 A, at most 1 s", "this does not change while the step runs"),
+        ("wait until supply.voltage == 3 V, at most 1 s", "never exactly equal"),
+        ("ramp ia from 1 A to 2 A by -0.1 A every 1 s", "the step goes down, but the ramp goes up"),
+        ("ramp ia from 1 A to 2 A by 0 A every 1 s", "a step of zero never arrives"),
+        ("ramp ia from 1 A to 1 A by 1 mA every 1 s", "ends where it begins"),
+        ("ramp ia from 1 A to 2 A by 1 V every 1 s", "this is a voltage, but a current is wanted"),
+        ("ramp ia from 1 A to 2 A at 3 A", "this is a current, but a value in A·s^-1 is wanted"),
+        ("ramp ia from 1 uA to 2 A by 1 uA every 1 ms", "more than 10000"),
+        ("ramp p from 1 W to 2 W by 1 W every 1 s", "`p` cannot be ramped by itself"),
+        ("fault A-D with i = 1 A for 1 s", "`A-D` is no fault loop"),
+        ("fault A-N with z = 1 Ohm for 1 s", "the fault A-N has no current"),
+        ("repeat while supply_on", "nothing is called `supply_on`"),
+        ("end", ""),
+        ("repeat until trip", "nothing bounds this loop"),
+        ("end", ""),
+        ("for x in 3", "this is a plain number, but a list is wanted"),
+        ("end", ""),
+        ("let trip = 3", "`trip` is a contact already"),
+        ("let mA = 3", "`mA` is a unit already"),
+        ("let until = 3", "`until` is a word of the language"),
+        ("let dwell = 3 s", ""),
+        ("dwel = 4 s", "nothing is called `dwel` | did you mean `dwell`?"),
+        ("dwell = 4 A", "`dwell` is a time, it cannot become a current"),
+        ("set supply.output = 3 V", "`supply.output` is switched `on` or `off`"),
+        ("set supply.voltage = 40 V", "40 V is more than `supply.voltage` may be set to, 30 V"),
+        (
+            "set suply.voltage = 4 V",
+            "no parameter `suply.voltage` | did you mean `supply.voltage`?",
+        ),
+        ("read x = 3 A", "nothing is measured here"),
+        ("read y = harmonic(ia)", "takes an output and the order"),
+        ("expect supply.voltage > 3 V", "`supply.voltage` is measured"),
+        ("expect 1 A is 2 V within 3 %", "this is a voltage, but a current is wanted"),
+        ("expect 1 A is 2 A within 3", "this has no unit"),
+        ("expect 1 A is 2 A within 3 % or 4 %", "two parts of the same kind"),
+        (
+            "expect time(inception -> tripp) < 1 s",
+            "there is no contact `tripp` | did you mean `trip`?",
+        ),
+        ("expect 1 A is 1 A within tolerance(52P)", "no element `52P` | did you mean `51P`?"),
+        ("call nowhere()", "there is no sequence `nowhere`"),
+        ("hald ia = 1 A for 1 s", "`hald` is no step | did you mean `hold`?"),
+        ("guard `earth trip` then stop", "nothing is called `earth trip`"),
+        ("tell \"open", "has no closing"),
+        ("tell \"{nothing}\"", "nothing is called `nothing`"),
+        ("ask x: ampere \"?\"", "`ampere` is no kind of value"),
+        ("play", ""),
+        ("read z = supply.voltage", "only output steps can stand in a `play` block"),
+        ("end", ""),
+        ("playback \"none.cfg\" with ia = \"I1\"", "there is no recording `none.cfg`"),
+    ];
+    let text: String = cases.iter().map(|(line, _)| format!("{line}\n")).collect();
+    let found = mistakes(&text);
+    let mut missing = Vec::new();
+    for (index, (line, message)) in cases.iter().enumerate() {
+        if message.is_empty() {
+            continue;
+        }
+        let here = format!("{}: ", index + 1);
+        if !found.iter().any(|m| m.starts_with(&here) && m.contains(message)) {
+            let of_line: Vec<&String> = found.iter().filter(|m| m.starts_with(&here)).collect();
+            missing.push(format!("`{line}` should say `{message}`, says {of_line:?}"));
+        }
+    }
+    assert!(missing.is_empty(), "{}", missing.join("\n"));
+}
+
+#[test]
+fn blocks_and_recursion_are_checked() {
+    let all = |text: &str| mistakes(text).join("\n");
+    assert!(all("for x in [1]\n  wait 1 s\n").contains("1: this block has no `end`"));
+    assert!(all("end\n").contains("`end` without a block"));
+    assert!(all("else\n").contains("`else` without an `if`"));
+    assert!(all("guard trip\n  off\nend\n").contains("a guard ends with `then stop`"));
+    assert!(
+        all("sequence a()\n  call b()\nend\nsequence b()\n  call a()\nend\n")
+            .contains("would call itself")
+    );
+    assert!(
+        all("sequence a(y: current)\n  hold ia = y for 1 s\nend\ncall a(3 V)\ncall a()\n")
+            .contains("`y` is a current, not a voltage")
+    );
+    // Names of a block are gone behind it.
+    assert!(all("if 1 == 1\n  let y = 2\nend\nexpect y == 2\n").contains("nothing is called `y`"));
+    let text =
+        "ramp v from 100 V to 120 V by 1 V every 200 ms resting v = 100 V for 1 s until trip\n";
+    let context = context(text);
+    let script = load(&Source::new("s", text), &context).unwrap();
+    assert!(warnings(&script, &context)[0].message.contains("shorter than 59 needs"));
+}
+
+/// Lines of scripts that parse, to be put together at random.
+fn any_line() -> impl Strategy<Value = String> {
+    let value = prop_oneof![
+        "[0-9]{1,2}( ?(A|mA|V))?",
+        Just("51P.pickup".to_owned()),
+        Just("load".to_owned()),
+        Just("sqrt(3)".to_owned()),
+        Just("-120 deg".to_owned()),
+        Just("5A@-120deg".to_owned())
+    ];
+    let sum = proptest::collection::vec(value, 1..4).prop_flat_map(|parts| {
+        proptest::collection::vec(
+            prop_oneof![Just("+"), Just("-"), Just("*"), Just(" / "), Just("  and ")],
+            parts.len(),
+        )
+        .prop_map(move |ops| {
+            parts.iter().zip(ops).map(|(p, o)| format!("{p}{o}")).collect::<String>() + "(1 + 2)"
+        })
+    });
+    (sum, "[ \t]{0,3}", "( *# ?[a-z \"§]{0,9})?").prop_flat_map(|(e, indent, comment)| {
+        prop_oneof![
+            Just(format!("let load={e}")), Just(format!("hold ia={e},ib = {e} for 2s until not trip , at most 3 s")),
+            Just(format!("fault A-N with i={e} until trip or start,at most 2 s else fail \"x {{load}}\"")),
+            Just(format!("ramp f from {e} to 2A by 20mA every 250ms resting v=1V for 1s until closes(trip) as up")),
+            Just(format!("expect time(inception->nth(trip,2)) is {e} within +5%/-0 % as \"l\"")),
+            Just(format!("for m in [{e},2]")), Just("end".to_owned()), Just(format!("if {e} > 3")), Just("else".to_owned()),
+            Just(format!("guard supply.current>={e} then stop")), Just(format!("tell \"a  {{ {e} }}  b\"")), Just(String::new()),
+            Just(format!("read x=harmonic(ia,3)*({e}) over 1s")), Just("set supply.output=on".to_owned()),
+        ].prop_map(move |line| format!("{indent}{line}{comment}"))
+    })
+}
+
+proptest! {
+    /// Formatting twice is formatting once, and it never changes what a script means.
+    #[test]
+    fn formatting_is_idempotent_and_keeps_the_meaning(lines in proptest::collection::vec(any_line(), 0..12), crlf: bool) {
+        let text = lines.join(if crlf { "\r\n" } else { "\n" });
+        let once = format(&text);
+        prop_assert_eq!(&format(&once), &once);
+        let (mut a, mut b) = (Problems::default(), Problems::default());
+        let (before, after) = (parse::parse(&text, &mut a), parse::parse(&once, &mut b));
+        prop_assert_eq!(before, after);
+        prop_assert_eq!(a.is_empty(), b.is_empty());
+        let comments = |t: &str| t.matches('#').count();
+        prop_assert_eq!(comments(&text), comments(&once));
+    }
+
+    /// Whatever bytes a file holds: a script or complaints, never a panic.
+    #[test]
+    fn any_text_is_survived(text in "\\PC{0,200}") {
+        mistakes(&text);
+        format(&text);
+    }
+
+    #[test]
+    fn any_words_are_survived(words in proptest::collection::vec(prop_oneof![
+        proptest::sample::select(crate::expression::RESERVED.to_vec()).prop_map(str::to_owned),
+        "[-+*/^@()<>=,.\\[\\]:\n]", "[0-9]{1,4}( ?(A|ms|V|%|Hz/s))?", Just("ia".to_owned()), Just("\"{x}\"".to_owned()),
+        Just("51P".to_owned()), Just("\n".to_owned()), Just("trip".to_owned()), Just("A-N".to_owned()),
+    ], 0..60)) {
+        let text = words.join(" ");
+        mistakes(&text);
+        let once = format(&text);
+        prop_assert_eq!(format(&once), once);
+    }
+}

@@ -3,7 +3,7 @@
 use maud::{Markup, html as markup};
 use waltron_core::asset::{Asset, Element};
 use waltron_core::characteristic::{Form, Reset, SHAPES};
-use waltron_core::grading::{Criterion, Grade, Summary, Values, Verdict};
+use waltron_core::grading::{Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
 use waltron_core::quantity::{significant, text};
 use waltron_core::record::Run;
@@ -51,11 +51,41 @@ pub(super) fn summary(run: &Run) -> Markup {
     }
 }
 
+/// Voltage and frequency stages, where the asset has any.
+fn stages(asset: &Asset) -> Markup {
+    markup! {
+        @if !asset.stages.is_empty() {
+            table {
+                thead { tr {
+                    th { "Element" } th { "Measures" } th.number { "Pickup" } th.number { "Delay" }
+                    th { "Tolerance of pickup" } th { "of time" }
+                } }
+                tbody {
+                    @for s in &asset.stages {
+                        tr {
+                            td { (s.id) @if !s.enabled { " (off)" } }
+                            td { (s.function.name()) }
+                            td.number { (s.pickup.to_string()) }
+                            td.number { (text(s.delay)) }
+                            td { (s.pickup_tolerance) }
+                            td { (s.time_tolerance) }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
 pub(super) fn settings(asset: &Asset) -> Markup {
+    if asset.elements.is_empty() && asset.stages.is_empty() {
+        return Markup::default();
+    }
     markup! {
         section {
             h2 { "Settings and tolerances" }
-            table {
+            (stages(asset))
+            @if !asset.elements.is_empty() { table {
                 thead { tr {
                     th { "Element" } th { "Measures" } th.number { "Pickup" } th { "Characteristic" }
                     th.number { "Reset ratio" } th { "Tolerance of current" } th { "of time" }
@@ -77,7 +107,7 @@ pub(super) fn settings(asset: &Asset) -> Markup {
                         }
                     }
                 }
-            }
+            } }
         }
     }
 }
@@ -158,42 +188,12 @@ fn result(grade: &Grade) -> Markup {
         tr {
             td.verdict class=(class) { (sign) " " (grade.verdict) }
             td { (short) }
-            td.number { (injected(&grade.stimulus)) }
-            td.number { (main_value(&grade.expected, grade.criterion, false)) }
-            td.number { (allowed(grade)) }
-            td.number { (main_value(&grade.measured, grade.criterion, true)) }
+            td.number { (words::injected(&grade.stimulus).unwrap_or_default()) }
+            td.number { (words::main_value(&grade.expected, grade.criterion, false)) }
+            td.number { (words::allowed(&grade.limits, grade.criterion).unwrap_or_else(|| "–".into())) }
+            td.number { (words::main_value(&grade.measured, grade.criterion, true)) }
             td.number { (grade.deviation.deviation_text()) }
             td { (grade.reason) }
         }
-    }
-}
-
-fn injected(stimulus: &Values) -> String {
-    match (stimulus.text("current"), stimulus.text("from_current"), stimulus.text("to_current")) {
-        (Some(current), _, _) => current,
-        (None, Some(from), Some(to)) => format!("{from} → {to}"),
-        _ => String::new(),
-    }
-}
-
-/// The value a point is about, the first one; a measured one keeps its trailing zeros.
-fn main_value(values: &Values, criterion: Criterion, measured: bool) -> String {
-    let is_time = matches!(criterion, Criterion::TripTime | Criterion::NoOperation);
-    match values.iter().next() {
-        Some((_, value)) if measured => format!("{value:#}"),
-        Some((_, value)) => value.to_string(),
-        None if is_time => "no trip".to_owned(),
-        None => "–".to_owned(),
-    }
-}
-
-fn allowed(grade: &Grade) -> String {
-    let pair = |a: &str, b: &str| (grade.limits.column_text(a), grade.limits.column_text(b));
-    match (pair("lower", "upper"), pair("earliest", "latest"), grade.criterion) {
-        ((Some(a), Some(b)), _, _) => format!("{a} … {b}"),
-        (_, (Some(a), Some(b)), _) => format!("{a} … {b}"),
-        (_, (Some(a), None), _) => format!("from {a}"),
-        (_, _, Criterion::NoOperation) => "no trip".to_owned(),
-        _ => "–".to_owned(),
     }
 }

@@ -5,6 +5,7 @@ use waltron_core::asset::Ratings;
 use waltron_core::capability::{Channel, Input};
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::fault_loop::FaultLoop;
+use waltron_core::observation::Edge;
 use waltron_core::program::{Profile, Program, Rest, Stairs, Stop};
 use waltron_core::quantity::{Frequency, amperes};
 use waltron_core::tolerance::Tolerance;
@@ -140,7 +141,7 @@ fn stairs_and_pulses_put_every_level_out() {
         stops: vec![],
     };
     let applied = |segment: Segment| -> Vec<f64> {
-        Levels::of(&segment.profile)
+        levels(&segment.profile)
             .map(|(s, _)| FaultLoop::largest_phase(s.complex_phase_currents()).si())
             .collect()
     };

@@ -3,6 +3,7 @@
 mod check;
 mod curve;
 mod demo;
+mod fmt;
 mod man;
 mod plot;
 mod report;
@@ -27,6 +28,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Demo(args) => demo::demo(&args, terminal),
         Command::Check(args) => check::check(&args, terminal),
         Command::Run(args) => run::run(&args, terminal),
+        Command::Fmt(args) => fmt::fmt(&args, terminal),
         Command::Report(args) => report::report(&args, terminal),
         Command::Plot(args) => plot::plot(&args, terminal),
         Command::Curve { what } => curve::curve(&what, terminal),

@@ -158,7 +158,7 @@ fn check_shows_what_will_be_put_out_and_writes_nothing() {
     for part in [
         "51P-times/A-N/1.5x",
         "8.089 s",
-        "3.2 A to 4.8 A by 16 mA",
+        "3.2 A → 4.8 A by 16 mA",
         "ia 28.8 A",
         "Points    38",
         "10 min",

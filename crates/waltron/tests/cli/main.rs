@@ -3,4 +3,5 @@
 mod bad_input;
 mod contract;
 mod demo;
+mod sequences;
 mod support;

@@ -21,6 +21,17 @@ impl Site {
         Self { dir }
     }
 
+    /// A folder with the example sequences and what they need.
+    pub(crate) fn examples() -> Self {
+        let dir = TempDir::new().unwrap();
+        let from = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples");
+        for entry in std::fs::read_dir(from).unwrap() {
+            let entry = entry.unwrap();
+            std::fs::copy(entry.path(), dir.path().join(entry.file_name())).unwrap();
+        }
+        Self { dir }
+    }
+
     /// Changes a file's text; the text to be replaced must be there.
     pub(crate) fn edit(&self, file: &str, from: &str, to: &str) {
         let text = self.read(file);

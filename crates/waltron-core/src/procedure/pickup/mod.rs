@@ -3,7 +3,7 @@
 mod way;
 
 use super::setup::{not_tested, phase_current, switched_off};
-use super::{Action, Answer, Bench, Planned, Procedure, SetupError};
+use super::{Action, Answer, Bench, Planned, Procedure, SetupError, show};
 use crate::asset::Element;
 use crate::fault_loop::FaultLoop;
 use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_limits};
@@ -367,7 +367,71 @@ impl Pickup {
     }
 }
 
+impl Pickup {
+    /// A ramp and its grading in the sequence language.
+    fn ramp_script(&self, ramp: &Ramp) -> String {
+        let (Some(element), Some((up, signal))) = (&self.element, self.up(ramp)) else {
+            return String::new();
+        };
+        if let Some(reason) = self.why_not(ramp) {
+            return format!("# {}: not tested, {reason}\n", ramp.pickup_point.id);
+        }
+        let short = |p: &PointId| {
+            let prefix = format!("{}/", p.test);
+            p.id.strip_prefix(&prefix).unwrap_or(&p.id).to_owned()
+        };
+        let (id, contact) = (show::name(&element.id), show::name(&signal));
+        let rest = show::time(self.rest);
+        let injected = |of: &str| {
+            format!("fault {} with i = {}", ramp.fault_loop, show::times(ramp.scale, of))
+        };
+        let (pace, resting) = match &up.segments[1].profile {
+            Profile::Stairs(s) => {
+                let resting =
+                    s.rest.as_ref().map(|r| format!(" resting off for {}", show::time(r.time)));
+                (show::time(s.dwell), resting.unwrap_or_default())
+            }
+            _ => return String::new(),
+        };
+        let step = show::current(ramp.step);
+        let mut script = format!(
+            "play\n  hold off for {rest} as rest\n  ramp seen from {} to {} by {step} every {pace}{resting} \
+             with {} until {contact} as up\nend\noff\n\
+             expect up.value is {id}.pickup within tolerance({id}) as \"{}\"\n",
+            show::current(ramp.from),
+            show::current(ramp.to),
+            injected("seen"),
+            short(&ramp.pickup_point),
+        );
+        let Some(point) = &ramp.reset_point else { return script };
+        if !matches!(ramp.way, Way::Stairs { .. }) {
+            script.push_str("# Pulses do not show the dropout.\n");
+            return script;
+        }
+        let hold = self.down(ramp, ramp.to).and_then(|(p, _)| p.segments[1].longest());
+        script.push_str(&format!(
+            "if up.reached and up.value > {}\n  let top = min(up.value + 4 * {step}, max({}, up.value))\n  \
+             play\n    hold off for {rest} as rest\n    hold {} for {} as picked_up\n    \
+             ramp seen from top to max(0 A, 0.85 * {id}.reset_ratio * up.value - {step}) \
+             by {step} every {pace} with {} until not {contact} as down\n  end\n  off\n  \
+             expect down.value / up.value is {id}.reset_ratio within tolerance({id}) as \"{}\"\nend\n",
+            show::current(ramp.from),
+            show::current(ramp.to),
+            injected("top"),
+            hold.map(show::time).unwrap_or_default(),
+            injected("seen"),
+            short(point),
+        ));
+        script
+    }
+}
+
 impl Procedure for Pickup {
+    fn script(&self) -> String {
+        let ramps: Vec<String> = self.ramps.iter().map(|r| self.ramp_script(r)).collect();
+        ramps.join("\n")
+    }
+
     fn planned(&self) -> Vec<Planned> {
         let (expected, limits) = self.expected_and_limits();
         self.ramps
@@ -385,6 +449,7 @@ impl Procedure for Pickup {
                 let worst = |p: &Program| p.longest().unwrap_or_default();
                 Planned {
                     points,
+                    criterion: Some(Criterion::Pickup),
                     stimulus: ramp.values(),
                     expected: expected.clone(),
                     limits: limits.clone(),

@@ -11,6 +11,7 @@ use crate::name::{Name, nearest};
 use std::ops::Range;
 
 /// What a line is.
+#[allow(clippy::large_enum_variant, reason = "there is one at a time")]
 pub(super) enum Line {
     /// A statement.
     Whole(Statement),
@@ -206,6 +207,7 @@ fn output(c: &mut Cursor<'_>) -> Read<Output> {
         if !more {
             return Ok(Output { fault, settings });
         }
+        c.refuse_decimal_comma()?;
         c.take();
     }
 }

@@ -135,7 +135,7 @@ impl Builder {
                 Statement::Guard(Guard { condition, body, ending: Ending::Stop })
             }
             // The header was unreadable; its body was read for its own mistakes.
-            Opening::Broken => Statement::Play(body),
+            Opening::Broken => Statement::If(vec![(None, body)]),
         };
         self.push(what, span);
     }

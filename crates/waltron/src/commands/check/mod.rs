@@ -1,5 +1,7 @@
 //! `waltron check`: everything but the injection.
 
+mod timeline;
+
 use crate::cli::{Check as Args, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -8,7 +10,7 @@ use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::duration;
 use comfy_table::{CellAlignment, Table};
 use serde_json::json;
-use waltron_core::name::Name;
+use waltron_core::grading::words;
 use waltron_core::procedure::Planned;
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
 use waltron_rig::runner::Prepared;
@@ -19,39 +21,48 @@ use waltron_rig::runner::Prepared;
 /// Everything that stands in the way.
 pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let job = Job::load(&args.plan, args.rig.as_deref())?;
-    let prepared = job.prepare()?;
+    let mut prepared = job.prepare()?;
     job.rig(job.rig.seed, waltron_rig::virtual_rig::Pace::Fast)?;
+    if let Some(test) = &args.test {
+        job.refuse_unknown_test(test)?;
+        prepared.keep_only(test);
+    }
+    if args.as_script {
+        let test = args.test.as_deref().unwrap_or_default();
+        terminal.print_data(&as_script(&job, &prepared, test));
+        return Ok(Exit::Pass);
+    }
     match args.format {
-        Format::Json => terminal.print(&format!("{}\n", as_json(&prepared))),
+        Format::Json => terminal.print(&format!("{}\n", as_json(&prepared, args.timeline))),
+        Format::Text if args.timeline => terminal.print(&timeline::text(&prepared, terminal)),
         Format::Text => terminal.print(&as_text(&job, &prepared, terminal)),
+    }
+    for warning in job.warnings() {
+        terminal.chat(&warning.render(terminal));
     }
     Ok(Exit::Pass)
 }
 
-/// The largest RMS value of each channel over the whole plan.
-fn maxima(prepared: &Prepared) -> Vec<(Name, f64, bool)> {
-    let mut all: Vec<(Name, f64, bool)> = Vec::new();
-    let tested = prepared.planned().iter().filter(|(_, p)| p.not_tested.is_none());
-    for (channel, rms, is_current) in tested.flat_map(|(_, p)| p.program.maxima()) {
-        match all.iter_mut().find(|(c, _, _)| *c == channel) {
-            Some(found) => found.1 = found.1.max(rms),
-            None => all.push((channel, rms, is_current)),
-        }
+/// A test in the sequence language, with a head that says where it comes from.
+fn as_script(job: &Job, prepared: &Prepared, test: &str) -> String {
+    let script = prepared.script(test).unwrap_or_default();
+    if job.scripts.keys().any(|id| id == test) {
+        return script;
     }
-    all.sort_by(|a, b| a.0.cmp(&b.0));
-    all
+    let title = plain(&job.plan.title);
+    format!("# {test}: {title}, {}\n\n{script}", plain(&job.asset.identity.tag))
 }
 
 fn longest(planned: &Planned) -> Time {
     planned.program.longest().unwrap_or_default()
 }
 
-fn as_json(prepared: &Prepared) -> serde_json::Value {
+fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
     let injections: Vec<_> = prepared
         .planned()
         .iter()
         .map(|(test, p)| {
-            json!({
+            let mut injection = json!({
                 "test": test,
                 "points": p.points.iter().map(|p| &p.id).collect::<Vec<_>>(),
                 "stimulus": p.stimulus,
@@ -60,10 +71,15 @@ fn as_json(prepared: &Prepared) -> serde_json::Value {
                 "likely_s": p.likely.si(),
                 "longest_s": longest(p).si(),
                 "not_tested": p.not_tested,
-            })
+            });
+            if segments {
+                injection["segments"] = timeline::json(p);
+            }
+            injection
         })
         .collect();
-    let maxima: serde_json::Map<String, serde_json::Value> = maxima(prepared)
+    let maxima: serde_json::Map<String, serde_json::Value> = prepared
+        .maxima()
         .into_iter()
         .map(|(channel, rms, is_current)| {
             (format!("{channel}_{}", if is_current { "a" } else { "v" }), rms.into())
@@ -96,26 +112,19 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         if let Some(reason) = &planned.not_tested {
             skipped.push((ids.join(", "), plain(reason)));
         }
-        let value = |name: &str| planned.stimulus.text(name);
-        let injected = value("current").unwrap_or_else(|| {
-            let [from, to, step] = ["from_current", "to_current", "step_current"]
-                .map(|n| value(n).unwrap_or_default());
-            format!("{from} to {to} by {step}")
-        });
-        let limit = |name: &str| planned.limits.text(name);
-        let allowed =
-            match (limit("lower").or(limit("earliest")), limit("upper").or(limit("latest"))) {
-                (Some(a), Some(b)) => format!("{a} … {b}"),
-                (Some(a), None) => format!("from {a}"),
-                _ => "no trip".to_owned(),
-            };
-        let expected = planned.expected.iter().next();
+        let Some(criterion) = planned.criterion else { continue };
+        let none = || "–".to_owned();
+        let mut injected = words::injected(&planned.stimulus).unwrap_or_default();
+        if let Some(step) = planned.stimulus.text("step_current") {
+            injected.push_str(&format!(" by {step}"));
+        }
+        let at_most = longest(planned);
         table.add_row([
             ids.first().cloned().unwrap_or_default(),
             injected,
-            expected.map_or_else(|| "no trip".to_owned(), |(_, v)| v.to_string()),
-            allowed,
-            text(longest(planned)),
+            words::main_value(&planned.expected, criterion, false),
+            words::allowed(&planned.limits, criterion).unwrap_or_else(none),
+            if at_most.si() > 0.0 { text(at_most) } else { none() },
         ]);
     }
     for column in table.column_iter_mut().skip(1) {
@@ -125,7 +134,8 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     for (points, reason) in &skipped {
         out.push_str(&styled(DOUBTFUL, &format!("Not tested  {points}: {reason}\n")));
     }
-    let maxima: Vec<String> = maxima(prepared)
+    let maxima: Vec<String> = prepared
+        .maxima()
         .into_iter()
         .map(|(channel, rms, is_current)| {
             let value =

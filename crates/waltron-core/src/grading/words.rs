@@ -1,0 +1,32 @@
+//! A graded point in words, the same in the terminal, in tables and in reports.
+
+use super::{Criterion, Values};
+
+/// What was put out, in short: a current, or what a ramp went through.
+pub fn injected(stimulus: &Values) -> Option<String> {
+    let value = |name: &str| stimulus.text(name);
+    let swept = |from: &str, to: &str| Some(format!("{} → {}", value(from)?, value(to)?));
+    value("current").or_else(|| swept("from_current", "to_current")).or_else(|| swept("from", "to"))
+}
+
+/// The value a point is about, the first one; a measured one keeps its trailing zeros.
+pub fn main_value(values: &Values, criterion: Criterion, measured: bool) -> String {
+    let is_time = matches!(criterion, Criterion::TripTime | Criterion::NoOperation);
+    match values.iter().next() {
+        Some((_, value)) if measured => format!("{value:#}"),
+        Some((_, value)) => value.to_string(),
+        None if is_time => "no trip".to_owned(),
+        None => "–".to_owned(),
+    }
+}
+
+/// What is allowed; `None` where nothing is said in numbers.
+pub fn allowed(limits: &Values, criterion: Criterion) -> Option<String> {
+    let either = |a: &str, b: &str| limits.column_text(a).or_else(|| limits.column_text(b));
+    match (either("lower", "earliest"), either("upper", "latest")) {
+        (Some(a), Some(b)) => Some(format!("{a} … {b}")),
+        (Some(a), None) => Some(format!("from {a}")),
+        (None, Some(b)) => Some(format!("up to {b}")),
+        (None, None) => (criterion == Criterion::NoOperation).then(|| "no trip".to_owned()),
+    }
+}

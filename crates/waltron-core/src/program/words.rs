@@ -1,0 +1,136 @@
+//! Programs in words, for previews.
+
+use super::{Condition, Profile, Segment, Then};
+use crate::quantity::{Measure, Quantity, in_degrees, significant, text};
+use crate::stimulus::{Drive, Stimulus};
+
+/// What is put out, in short: `i 0.5 A balanced, va 57.7 V @ 0 deg, 50 Hz`.
+pub fn stimulus(stimulus: &Stimulus) -> String {
+    if stimulus.is_off() {
+        return "off".to_owned();
+    }
+    let mut parts = drives("i", &stimulus.currents);
+    parts.extend(drives("v", &stimulus.voltages));
+    let mut hertz: Vec<f64> = stimulus.currents.iter().map(|d| d.frequency.si()).collect();
+    hertz.extend(stimulus.voltages.iter().map(|d| d.frequency.si()));
+    hertz.dedup();
+    if let [one] = hertz.as_slice() {
+        parts.push(format!("{} Hz", significant(*one, 6)));
+    }
+    parts.join(", ")
+}
+
+fn drives<Q: Measure>(group: &str, drives: &[Drive<Q>]) -> Vec<String> {
+    let on: Vec<&Drive<Q>> = drives.iter().filter(|d| d.true_rms().si() != 0.0).collect();
+    if let [a, b, c] = on.as_slice()
+        && [a, b, c].iter().all(|d| d.harmonics.is_empty() && d.dc.is_none())
+        && is_balanced([a, b, c])
+    {
+        let angle = in_degrees(a.phasor.angle);
+        let turned = if angle.abs() < 1e-9 {
+            String::new()
+        } else {
+            format!(" @ {} deg", significant(angle, 4))
+        };
+        return vec![format!("{group} {}{turned} balanced", text(a.phasor.rms))];
+    }
+    on.into_iter().map(wave).collect()
+}
+
+fn is_balanced<Q: Measure>([a, b, c]: [&Drive<Q>; 3]) -> bool {
+    let turn =
+        |d: &Drive<Q>| (in_degrees(d.phasor.angle - a.phasor.angle) + 360.0).rem_euclid(360.0);
+    let same = |d: &Drive<Q>| {
+        (d.phasor.rms.si() - a.phasor.rms.si()).abs() < 1e-9 && d.frequency == a.frequency
+    };
+    same(b) && same(c) && (turn(b) - 240.0).abs() < 1e-6 && (turn(c) - 120.0).abs() < 1e-6
+}
+
+/// One channel: `ia 5 A @ -120 deg + h3 6 % @ 180 deg + 0.5 A DC`.
+fn wave<Q: Measure>(d: &Drive<Q>) -> String {
+    let mut out = format!("{} {}", d.channel, text(d.phasor.rms));
+    let angle = in_degrees(d.phasor.angle);
+    if angle.abs() > 1e-9 {
+        out.push_str(&format!(" @ {} deg", significant(angle, 4)));
+    }
+    for h in &d.harmonics {
+        out.push_str(&format!(" + h{} {} %", h.order, significant(h.share * 100.0, 4)));
+        let angle = in_degrees(h.angle);
+        if angle.abs() > 1e-9 {
+            out.push_str(&format!(" @ {} deg", significant(angle, 4)));
+        }
+    }
+    if let Some(dc) = d.dc {
+        out.push_str(&format!(" + {} DC", text(dc.value)));
+        if let Some(tau) = dc.tau {
+            out.push_str(&format!(" (τ {})", text(tau)));
+        }
+    }
+    if d.rate_hz_per_s != 0.0 {
+        out.push_str(&format!(", {} Hz/s", significant(d.rate_hz_per_s, 4)));
+    }
+    out
+}
+
+/// What a segment puts out: held, or from where to where.
+pub fn profile(profile: &Profile) -> String {
+    let moves = |from: &Stimulus, to: &Stimulus| format!("{} → {}", stimulus(from), stimulus(to));
+    let resting = |rest: &Option<super::Rest>| {
+        let pause = rest
+            .as_ref()
+            .map(|r| format!(", {} of {} between", text(r.time), stimulus(&r.stimulus)));
+        pause.unwrap_or_default()
+    };
+    match profile {
+        Profile::Hold(held) => stimulus(held),
+        Profile::Stairs(s) => {
+            let count = s.steps + 1;
+            format!(
+                "{}, {count} levels of {}{}",
+                moves(&s.from, &s.to),
+                text(s.dwell),
+                resting(&s.rest)
+            )
+        }
+        Profile::Steps(s) => {
+            let ends = match (s.levels.first(), s.levels.last()) {
+                (Some(a), Some(b)) => moves(a, b),
+                _ => "nothing".to_owned(),
+            };
+            format!("{ends}, {} levels of {}{}", s.levels.len(), text(s.dwell), resting(&s.rest))
+        }
+        Profile::Slope(s) => match (s.through.first(), s.through.last()) {
+            (Some(a), Some(b)) => format!("{}, smoothly", moves(a, b)),
+            _ => "nothing".to_owned(),
+        },
+        Profile::Playback(p) => {
+            let channels: Vec<&str> = p.channels().map(|(name, _)| name.as_str()).collect();
+            format!("{} on {}, {} times", p.file, channels.join(", "), p.times)
+        }
+    }
+}
+
+/// What ends a segment besides its time.
+pub fn ends(segment: &Segment) -> String {
+    let stops = segment.stops.iter().filter(|s| !matches!(s.when, Condition::After(_)));
+    let words = stops.map(|s| match s.then {
+        Then::Off => format!("guard {}", s.when),
+        _ => s.when.to_string(),
+    });
+    words.collect::<Vec<_>>().join("; ")
+}
+
+/// The true RMS value and the total harmonic distortion of each channel that carries harmonics or
+/// DC: (channel, true RMS, THD as a share).
+pub fn distorted(stimulus: &Stimulus) -> Vec<(String, Quantity, f64)> {
+    fn of<Q: Measure>(drives: &[Drive<Q>]) -> Vec<(String, Quantity, f64)> {
+        drives
+            .iter()
+            .filter(|d| !d.harmonics.is_empty() || d.dc.is_some())
+            .map(|d| (d.channel.to_string(), Quantity::of(d.true_rms()), d.thd()))
+            .collect()
+    }
+    let mut all = of(&stimulus.currents);
+    all.extend(of(&stimulus.voltages));
+    all
+}

@@ -1,0 +1,200 @@
+//! Sequences: the examples, built-in procedures shown as scripts, layout, mistakes.
+
+use crate::support::{Site, points};
+use serde_json::Value;
+
+/// Id and verdict of every point, and what was measured.
+fn outcome(run: &Value) -> Vec<(String, String, Option<f64>)> {
+    let measured = |p: &Value| {
+        let measured = p["measured"].as_object()?;
+        measured.get("reset_ratio_pct").or(measured.values().next())?.as_f64()
+    };
+    let all = run["points"].as_array().unwrap().iter();
+    all.map(|p| {
+        (p["id"].as_str().unwrap().into(), p["verdict"].as_str().unwrap().into(), measured(p))
+    })
+    .collect()
+}
+
+#[test]
+fn every_example_runs_and_passes_for_many_seeds() {
+    let site = Site::examples();
+    for plan in ["q05-t2.plan.toml", "dc1.plan.toml"] {
+        let check = site.waltron(&["check", plan, "--format", "json"]).exits(0).json();
+        for seed in 1..=20 {
+            let (record, seed) = (format!("{plan}-{seed}.jsonl"), seed.to_string());
+            let args =
+                ["run", plan, "--seed", &seed, "--record", &record, "--format", "json", "--yes"];
+            let run = site.waltron(&args).exits(0).json();
+            // What the preview announced is what was graded.
+            assert_eq!(
+                check["points"],
+                run["points"].as_array().unwrap().len(),
+                "{plan} seed {seed}"
+            );
+        }
+    }
+}
+
+#[test]
+fn the_guard_switches_a_supply_off_that_draws_too_much() {
+    let site = Site::examples();
+    let args = [
+        "run",
+        "dc1.plan.toml",
+        "--rig",
+        "dc1-heavy.rig.toml",
+        "--format",
+        "json",
+        "--yes",
+        "--record",
+        "r.jsonl",
+    ];
+    let run = site.waltron(&args).exits(1).json();
+    let first = points(&run, "settling")[0];
+    assert_eq!(first["verdict"], "fail");
+    assert_eq!(first["reason"], "more than 1.2 A while the supply settles");
+    let record = site.read("r.jsonl");
+    let order: Vec<usize> = ["\"switch\":true", "at_least", "\"switch\":false", "\"told\""]
+        .iter()
+        .map(|event| record.find(event).unwrap_or_else(|| panic!("no {event}")))
+        .collect();
+    assert!(order.is_sorted(), "{order:?}");
+}
+
+#[test]
+fn the_harmonics_that_were_put_out_are_read_back_apart() {
+    let site = Site::examples();
+    let run =
+        site.waltron(&["run", "q05-t2.plan.toml", "--format", "json", "--yes"]).exits(0).json();
+    let value = |id: &str| points(&run, id)[0]["measured"]["value_pct"].as_f64().unwrap();
+    for (id, given) in [
+        ("harmonics/phase A, third", 20.0),
+        ("harmonics/phase B, fifth", 8.0),
+        ("harmonics/phase C, fifth", 12.0),
+    ] {
+        let found = value(id);
+        assert!((found - given).abs() < 0.2 && found != given, "{id}: {found}");
+    }
+}
+
+/// Every test of both sample plans, run as itself and as the script that it is shown as.
+#[test]
+fn built_in_procedures_give_the_same_verdicts_as_their_scripts() {
+    let site = Site::new();
+    let mut compared = 0;
+    for (relay, tests) in [
+        (
+            "q07-f1",
+            vec!["51P-pickup", "51P-times", "50P-pickup", "50P-times", "51N-pickup", "51N-times"],
+        ),
+        ("q08-f2", vec!["51P-pickup", "51P-times"]),
+    ] {
+        let plan = site.read(&format!("{relay}.plan.toml"));
+        let head = &plan[..plan.find("[[test]]").unwrap()];
+        for test in tests {
+            let from = plan.find(&format!("id = \"{test}\"")).unwrap();
+            let end = plan[from..].find("[[test]]").map_or(plan.len(), |n| from + n);
+            site.write("one.plan.toml", &format!("{head}[[test]]\n{}", &plan[from..end]));
+            let script = site
+                .waltron(&["check", "one.plan.toml", "--test", test, "--as-script"])
+                .exits(0)
+                .out();
+            site.write("one.seq", &script);
+            site.waltron(&["fmt", "one.seq"]).exits(0);
+            let as_sequence = format!(
+                "{head}[[test]]\nid = \"{test}\"\nprocedure = \"sequence\"\nscript = \"one.seq\"\n"
+            );
+            site.write("two.plan.toml", &as_sequence);
+            let run = |plan: &str| {
+                let record = format!("{relay}-{test}-{plan}.jsonl");
+                let done =
+                    site.waltron(&["run", plan, "--format", "json", "--yes", "--record", &record]);
+                outcome(&done.json())
+            };
+            let (own, shown) = (run("one.plan.toml"), run("two.plan.toml"));
+            assert_eq!(own.len(), shown.len(), "{relay} {test}: {own:?} {shown:?}");
+            for (a, b) in own.iter().zip(&shown) {
+                assert_eq!((&a.0, &a.1), (&b.0, &b.1), "{relay} {test}");
+                if let (Some(x), Some(y)) = (a.2, b.2) {
+                    // A reset ratio is in percent on one side.
+                    let y = if a.0.ends_with("/reset") { y * 100.0 } else { y };
+                    assert!((x - y).abs() <= 1e-6 * x.abs(), "{relay} {}: {x} {y}", a.0);
+                }
+                compared += 1;
+            }
+        }
+    }
+    assert!(compared > 70, "{compared}");
+}
+
+#[test]
+fn mistakes_show_at_their_line_of_the_script_or_of_the_plan() {
+    let site = Site::examples();
+    site.edit(
+        "underfrequency.seq",
+        "until `frequency trip`, at most 2 s",
+        "until `frequency trip`",
+    );
+    site.edit("underfrequency.seq", "0.1 Hz/s", "0.1 A/s");
+    let done = site.waltron(&["check", "q05-t2.plan.toml"]).exits(2);
+    assert!(
+        done.err().contains("underfrequency.seq:7:")
+            && done.err().contains("underfrequency.seq:13:"),
+        "{}",
+        done.err()
+    );
+    assert_eq!(done.err().matches("error:").count(), 2, "no follow-up mistakes: {}", done.err());
+    let site = Site::examples();
+    site.edit("q05-t2.plan.toml", "balanced(0.8 A)", "balanced(0.8 s)");
+    let done = site.waltron(&["run", "q05-t2.plan.toml", "--format", "json"]).exits(2);
+    let error = &done.json()["error"];
+    let line = site.read("q05-t2.plan.toml").lines().position(|l| l.contains("0.8 s")).unwrap() + 1;
+    assert_eq!(
+        (error["line"].as_u64(), &error["file"]),
+        (Some(line as u64), &"q05-t2.plan.toml".into())
+    );
+    assert!(error["message"].as_str().unwrap().contains("not three phasors of time"), "{error}");
+    assert!(
+        !site.files().iter().any(|f| f.ends_with(".jsonl")),
+        "nothing is written when loading fails"
+    );
+}
+
+#[test]
+fn layout_is_checked_and_a_broken_file_is_left_alone() {
+    let site = Site::examples();
+    let all: Vec<String> = site.files().into_iter().filter(|f| f.ends_with(".seq")).collect();
+    let mut args = vec!["fmt", "--check"];
+    args.extend(all.iter().map(String::as_str));
+    site.waltron(&args).exits(0);
+    site.write("a.seq", "for m in [1,2]   # twice\nwait 2s\nend\n");
+    site.waltron(&["fmt", "--check", "a.seq"]).exits(1);
+    site.waltron(&["fmt", "a.seq"]).exits(0);
+    assert_eq!(site.read("a.seq"), "for m in [1, 2]  # twice\n  wait 2 s\nend\n");
+    site.write("b.seq", "for m in [1,2\nwait  2s\n");
+    let done = site.waltron(&["fmt", "b.seq"]).exits(2);
+    assert!(done.err().contains("b.seq:1:"), "{}", done.err());
+    assert_eq!(site.read("b.seq"), "for m in [1,2\nwait  2s\n");
+}
+
+#[test]
+fn values_in_a_plan_may_be_expressions_of_settings_and_of_each_other() {
+    let site = Site::new();
+    let plan = "[let]\nload = \"0.4 * nominal.current\"\ntwice = \"2 * load\"\n\n[[test]]\nid = \"51P-pickup\"";
+    site.edit("q07-f1.plan.toml", "[[test]]\nid = \"51P-pickup\"", plan);
+    site.edit("q07-f1.plan.toml", "prefault = \"0.5 A\"", "prefault = \"twice - 0.3 A\"");
+    site.edit("q07-f1.asset.toml", "pickup = \"9.6 A\"", "pickup = \"8 * 51P.pickup\"");
+    let check = site
+        .waltron(&["check", "q07-f1.plan.toml", "--format", "json", "--timeline"])
+        .exits(0)
+        .json();
+    let of_times =
+        check["injections"].as_array().unwrap().iter().find(|i| i["test"] == "51P-times").unwrap();
+    let load = &of_times["segments"][1]["profile"]["hold"][0]["rms_a"];
+    assert!((load.as_f64().unwrap() - 0.5).abs() < 1e-12, "{load}");
+    site.edit("q07-f1.plan.toml", "twice - 0.3 A", "twice - 0.3 s");
+    let done = site.waltron(&["check", "q07-f1.plan.toml"]).exits(2);
+    assert!(done.err().contains("a time cannot be subtracted from a current"), "{}", done.err());
+    assert!(done.err().contains("q07-f1.plan.toml:"), "{}", done.err());
+}
