@@ -6,7 +6,7 @@ use waltron_core::document::Source;
 use waltron_core::fault_loop::FaultLoop;
 use waltron_core::quantity::{Frequency, amperes, seconds};
 use waltron_core::stimulus::Stimulus;
-use waltron_specimen::{Specimen, SpecimenForm};
+use waltron_specimen::SpecimenForm;
 
 const STEP_S: f64 = 2e-4;
 

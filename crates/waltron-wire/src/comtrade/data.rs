@@ -1,0 +1,216 @@
+//! A view of the data's bytes (`.dat`): C37.111-2013, clause 8. Nothing is copied.
+
+use super::config::{Config, Format};
+use super::error::DataError;
+
+/// The samples of a recording.
+#[derive(Clone, Debug)]
+pub struct Data<'a> {
+    config: &'a Config,
+    bytes: &'a [u8],
+    count: u64,
+    /// Start of each ASCII line.
+    lines: Vec<usize>,
+}
+
+impl<'a> Data<'a> {
+    /// A view of data as their configuration describes them. ASCII data are gone through once, to
+    /// find their lines and every mistake.
+    ///
+    /// # Errors
+    /// [`DataError`]: fewer or more samples than declared, lines that do not fit.
+    pub fn new(config: &'a Config, bytes: &'a [u8]) -> Result<Self, DataError> {
+        let view = Self::what_is_there(config, bytes)?;
+        let declared = config.samples();
+        if view.count < declared {
+            let left_over = match config.format {
+                Format::Ascii => 0,
+                _ => bytes.len() % config.sample_bytes(),
+            };
+            return Err(DataError::Truncated { declared, held: view.count, left_over });
+        }
+        Ok(Self { count: declared, ..view })
+    }
+
+    /// A view of what is there, however many samples are declared.
+    ///
+    /// # Errors
+    /// As [`Data::new`], but for missing samples.
+    pub fn what_is_there(config: &'a Config, bytes: &'a [u8]) -> Result<Self, DataError> {
+        let declared = config.samples();
+        if config.format == Format::Ascii {
+            let lines = ascii_lines(config, bytes)?;
+            let count = lines.len() as u64;
+            return Ok(Self { config, bytes, count: count.min(declared), lines });
+        }
+        let size = config.sample_bytes();
+        let held = (bytes.len() / size) as u64;
+        let extra = bytes.len() as u64 - declared.min(held) * size as u64;
+        // Padding of less than a block does no harm; whole samples more mean another layout.
+        if held > declared && extra >= size as u64 {
+            let extra = usize::try_from(extra).unwrap_or(usize::MAX);
+            return Err(DataError::TooLong { declared, extra, format: config.format });
+        }
+        Ok(Self { config, bytes, count: held.min(declared), lines: Vec::new() })
+    }
+
+    /// Number of samples.
+    pub fn len(&self) -> u64 {
+        self.count
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.count == 0
+    }
+
+    /// Goes through all samples with the time in seconds since the first, the analog values in
+    /// their channels' units and the states. A missing value is NaN.
+    pub fn for_each(&self, mut visit: impl FnMut(f64, &[f64], &[bool])) {
+        let mut analog = vec![0.0; self.config.analog.len()];
+        let mut digital = vec![false; self.config.digital.len()];
+        if self.config.format == Format::Ascii {
+            for (index, start) in self.lines.iter().take(self.count as usize).enumerate() {
+                let stamp = self.ascii(*start, &mut analog, &mut digital);
+                visit(self.config.time_s(index as u64, stamp), &analog, &digital);
+            }
+            return;
+        }
+        let words = self.config.digital.len().div_ceil(16) * 2;
+        let scale: Vec<(f64, f64)> = self.config.analog.iter().map(|c| (c.a, c.b)).collect();
+        let records = self.bytes.chunks_exact(self.config.sample_bytes());
+        for (index, record) in records.take(self.count as usize).enumerate() {
+            let stamp = le_u32(&record[4..8]);
+            let (values, states) = record[8..].split_at(record.len() - 8 - words);
+            decode(self.config.format, values, &scale, &mut analog);
+            for (bit, state) in digital.iter_mut().enumerate() {
+                *state = states[bit / 8] >> (bit % 8) & 1 == 1;
+            }
+            visit(self.config.time_s(index as u64, f64::from(stamp)), &analog, &digital);
+        }
+    }
+
+    /// Goes through the analog values alone, sample by sample: the fastest way.
+    pub fn for_each_analog(&self, mut visit: impl FnMut(&[f64])) {
+        if self.config.format == Format::Ascii {
+            return self.for_each(|_, analog, _| visit(analog));
+        }
+        let scale: Vec<(f64, f64)> = self.config.analog.iter().map(|c| (c.a, c.b)).collect();
+        let mut analog = vec![0.0; scale.len()];
+        let words = self.config.digital.len().div_ceil(16) * 2;
+        let records = self.bytes.chunks_exact(self.config.sample_bytes());
+        for record in records.take(self.count as usize) {
+            decode(self.config.format, &record[8..record.len() - words], &scale, &mut analog);
+            visit(&analog);
+        }
+    }
+
+    /// One analog channel in its unit, over a range of samples.
+    pub fn analog(&self, channel: usize, range: std::ops::Range<u64>) -> Vec<f64> {
+        let range = range.start.min(self.count)..range.end.min(self.count);
+        let mut values = Vec::with_capacity((range.end - range.start) as usize);
+        if self.config.format == Format::Ascii {
+            let mut analog = vec![0.0; self.config.analog.len()];
+            let mut digital = vec![false; self.config.digital.len()];
+            for start in &self.lines[range.start as usize..range.end as usize] {
+                self.ascii(*start, &mut analog, &mut digital);
+                values.push(analog[channel]);
+            }
+            return values;
+        }
+        let width = if self.config.format == Format::Binary { 2 } else { 4 };
+        let (size, at) = (self.config.sample_bytes(), 8 + channel * width);
+        let scale = [(self.config.analog[channel].a, self.config.analog[channel].b)];
+        let mut one = [0.0];
+        for index in range {
+            let start = index as usize * size + at;
+            decode(self.config.format, &self.bytes[start..start + width], &scale, &mut one);
+            values.push(one[0]);
+        }
+        values
+    }
+
+    /// Reads one ASCII line, which was checked before; returns its time stamp.
+    fn ascii(&self, start: usize, analog: &mut [f64], digital: &mut [bool]) -> f64 {
+        let rest = &self.bytes[start..];
+        let end = rest.iter().position(|b| *b == b'\n').unwrap_or(rest.len());
+        let text = std::str::from_utf8(&rest[..end]).unwrap_or_default();
+        let mut values = text.split(',').map(str::trim);
+        let number = |text: Option<&str>| text.and_then(|t| t.parse::<f64>().ok());
+        values.next();
+        let stamp = number(values.next()).unwrap_or_default();
+        for (value, channel) in analog.iter_mut().zip(&self.config.analog) {
+            let raw = number(values.next()).filter(|raw| *raw != MISSING_ASCII);
+            *value = raw.map_or(f64::NAN, |raw| raw * channel.a + channel.b);
+        }
+        for state in digital {
+            *state = number(values.next()).is_some_and(|n| n != 0.0);
+        }
+        stamp
+    }
+}
+
+/// What stands for a missing value in ASCII data.
+const MISSING_ASCII: f64 = 99999.0;
+
+fn le_u32(bytes: &[u8]) -> u32 {
+    let mut four = [0; 4];
+    four.copy_from_slice(&bytes[..4]);
+    u32::from_le_bytes(four)
+}
+
+/// Scales the stored values of one sample. The most negative integer stands for a missing one.
+fn decode(format: Format, bytes: &[u8], scale: &[(f64, f64)], out: &mut [f64]) {
+    match format {
+        Format::Binary => {
+            for ((raw, (a, b)), value) in bytes.chunks_exact(2).zip(scale).zip(out) {
+                let raw = i16::from_le_bytes([raw[0], raw[1]]);
+                *value = if raw == i16::MIN { f64::NAN } else { f64::from(raw) * a + b };
+            }
+        }
+        Format::Binary32 => {
+            for ((raw, (a, b)), value) in bytes.chunks_exact(4).zip(scale).zip(out) {
+                let raw = i32::from_le_bytes([raw[0], raw[1], raw[2], raw[3]]);
+                *value = if raw == i32::MIN { f64::NAN } else { f64::from(raw) * a + b };
+            }
+        }
+        Format::Float32 | Format::Ascii => {
+            for ((raw, (a, b)), value) in bytes.chunks_exact(4).zip(scale).zip(out) {
+                *value = f64::from(f32::from_le_bytes([raw[0], raw[1], raw[2], raw[3]])) * a + b;
+            }
+        }
+    }
+}
+
+/// The starts of all lines, each checked.
+fn ascii_lines(config: &Config, bytes: &[u8]) -> Result<Vec<usize>, DataError> {
+    let wanted = 2 + config.analog.len() + config.digital.len();
+    let mut starts = Vec::new();
+    let mut start = 0;
+    for (index, line) in bytes.split(|b| *b == b'\n').enumerate() {
+        let here = start;
+        start += line.len() + 1;
+        // Some devices end the file with the mark of old systems, 0x1a.
+        if line.iter().all(|b| b.is_ascii_whitespace() || *b == 0x1a) {
+            continue;
+        }
+        let line_number = index + 1;
+        let mut found = 0;
+        for value in line.split(|b| *b == b',') {
+            found += 1;
+            let text = value.trim_ascii();
+            let number = std::str::from_utf8(text).ok().and_then(|t| t.parse::<f64>().ok());
+            // A missing analog value may be empty.
+            let may_be_empty = text.is_empty() && found > 1;
+            if number.is_none_or(|n| !n.is_finite()) && !may_be_empty && found <= wanted {
+                let text = String::from_utf8_lossy(text).chars().take(40).collect();
+                return Err(DataError::NotANumber { line: line_number, value: found, text });
+            }
+        }
+        if found != wanted {
+            return Err(DataError::Values { line: line_number, found, wanted });
+        }
+        starts.push(here);
+    }
+    Ok(starts)
+}

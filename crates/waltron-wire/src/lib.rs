@@ -1,0 +1,8 @@
+//! Codecs of Waltron: bytes to values and back. No file and no socket is opened here.
+//!
+//! [`comtrade`] is IEEE C37.111 / IEC 60255-24, recorded waveforms.
+
+#![forbid(unsafe_code)]
+#![warn(clippy::unwrap_used)]
+
+pub mod comtrade;
