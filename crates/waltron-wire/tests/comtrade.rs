@@ -52,7 +52,7 @@ fn every_mistake_has_its_place() {
     );
     assert!(matches!(
         error("3,2A,1D", "1000001,1000000A,1D"),
-        ConfigError::NotANumber { line: 5, .. }
+        ConfigError::Missing { line: 5, field: 6, .. }
     ));
     assert!(matches!(
         error("3,2A,1D", "99999999999999999999,2A,1D"),

@@ -170,6 +170,15 @@ impl Report {
     }
 }
 
+impl std::fmt::Display for Failure {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let messages: Vec<&str> = self.reports.iter().map(|r| r.message.as_str()).collect();
+        f.write_str(&messages.join("; "))
+    }
+}
+
+impl std::error::Error for Failure {}
+
 impl From<DocumentError> for Failure {
     fn from(error: DocumentError) -> Self {
         let reports = error.problems.into_iter().map(|problem| Report {

@@ -2,6 +2,7 @@
 
 use crate::failure::Failure;
 use crate::files::read_source;
+use crate::recording::Recorded;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -10,9 +11,9 @@ use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
 use waltron_core::expression::Settings;
 use waltron_core::name::{Name, nearest};
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
-use waltron_core::procedure::Bench;
+use waltron_core::procedure::{Bench, Planned};
 use waltron_core::record::{FileCopy, RunStarted};
-use waltron_core::script::{self, Context, Loaded};
+use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::runner::{Blocked, Prepared, prepare};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{RigForm, VirtualRigFile};
@@ -101,12 +102,13 @@ impl Job {
                     source
                 }
             };
+            let recordings = recordings(plan_path, &source)?;
             let context = Arc::new(Context {
                 test: test.id.clone(),
                 asset: self.asset.clone(),
                 capability: self.rig.capability.clone(),
                 settings: settings.clone(),
-                recordings: HashMap::new(),
+                recordings,
                 seed: self.rig.seed,
                 text: source.text.clone(),
             });
@@ -146,6 +148,29 @@ impl Job {
             None => format!("its tests are {}", ids.join(", ")),
         };
         Err(Failure::usage(format!("the plan has no test `{id}`")).help(help))
+    }
+
+    /// One injection of a test, counted from 1.
+    ///
+    /// # Errors
+    /// A test or an injection that is not there, a plan that cannot be run.
+    pub(crate) fn injection(&self, test: &str, number: usize) -> Result<Planned, Failure> {
+        self.refuse_unknown_test(test)?;
+        let mut prepared = self.prepare()?;
+        prepared.keep_only(test);
+        let all: Vec<&Planned> = prepared
+            .planned()
+            .iter()
+            .map(|(_, p)| p)
+            .filter(|p| !p.program.segments.is_empty())
+            .collect();
+        match all.get(number.wrapping_sub(1)) {
+            Some(planned) => Ok((*planned).clone()),
+            None => {
+                let message = format!("test `{test}` has {} injections, not {number}", all.len());
+                Err(Failure::usage(message).help("`waltron check --timeline` lists them"))
+            }
+        }
     }
 
     /// What the plan's sequences should still have thought of.
@@ -203,6 +228,22 @@ impl Job {
             scripts: self.script_sources.iter().map(copy).collect(),
         }
     }
+}
+
+/// Reads the recordings that a script plays. A file that is not there is left to the script's
+/// check, which shows the line that names it.
+fn recordings(plan: &Path, script: &Source) -> Result<HashMap<String, Arc<RecordedFile>>, Failure> {
+    let mut found = HashMap::new();
+    // What the script's grammar lacks is said when it is checked.
+    let Ok(parsed) = script::parse(script) else { return Ok(found) };
+    for name in script::recordings(&parsed) {
+        let path = beside(plan, &name);
+        if path.exists() {
+            let recorded = Recorded::load(&path, false, false)?;
+            found.insert(name, Arc::new(recorded.for_playing()?));
+        }
+    }
+    Ok(found)
 }
 
 fn copy(source: &Source) -> FileCopy {

@@ -12,6 +12,7 @@ mod exit;
 mod failure;
 mod files;
 mod job;
+mod recording;
 mod signals;
 mod terminal;
 mod view;

@@ -6,7 +6,7 @@ use anstyle::Style;
 use comfy_table::{CellAlignment, Table};
 use indicatif::{ProgressBar, ProgressStyle};
 use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
-use waltron_core::quantity::{Time, text};
+use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
 use waltron_core::record::{Outcome, RunEnded};
 
 /// Mark and colour of a verdict; the word says the same without colour.
@@ -89,6 +89,11 @@ pub(crate) fn progress(terminal: &Terminal, points: usize, likely: Time) -> Prog
     }
     bar.set_message(format!("{} left", duration(likely)));
     bar
+}
+
+/// An RMS value of a current, else of a voltage.
+pub(crate) fn rms(si: f64, is_current: bool) -> String {
+    if is_current { text(Current::from_si(si)) } else { text(Voltage::from_si(si)) }
 }
 
 /// Minutes and seconds as people say them: `3 min 20 s`.

@@ -23,10 +23,10 @@ const REGULAR: &[u8] = include_bytes!("../../fonts/OpenSans-Regular.ttf");
 /// The built-in semibold face.
 const SEMIBOLD: &[u8] = include_bytes!("../../fonts/OpenSans-Semibold.ttf");
 
-const INK: RGBColor = RGBColor(0x1d, 0x24, 0x2b);
-const FAINT: RGBColor = RGBColor(0x5a, 0x66, 0x72);
-const GRID: RGBColor = RGBColor(0xe4, 0xe8, 0xec);
-const GRID_STRONG: RGBColor = RGBColor(0xc3, 0xcb, 0xd2);
+pub(super) const INK: RGBColor = RGBColor(0x1d, 0x24, 0x2b);
+pub(super) const FAINT: RGBColor = RGBColor(0x5a, 0x66, 0x72);
+pub(super) const GRID: RGBColor = RGBColor(0xe4, 0xe8, 0xec);
+pub(super) const GRID_STRONG: RGBColor = RGBColor(0xc3, 0xcb, 0xd2);
 const CURVE: RGBColor = RGBColor(0x1f, 0x4e, 0x79);
 const BAND: RGBColor = RGBColor(0xc9, 0xdd, 0xee);
 const STAGE: RGBColor = RGBColor(0x8a, 0x94, 0x9e);
@@ -38,15 +38,17 @@ type Area<B> = DrawingArea<B, Shift>;
 type Log = LogCoord<f64>;
 type Chart<'a, B> = ChartContext<'a, B, Cartesian2d<Log, Log>>;
 
-fn px(value: f64) -> u32 {
+/// A length in pixels of the picture, as drawn.
+pub(super) fn px(value: f64) -> u32 {
     (value * f64::from(SCALE)).round() as u32
 }
 
-fn drawing(error: impl std::fmt::Display) -> PlotError {
+pub(super) fn drawing(error: impl std::fmt::Display) -> PlotError {
     PlotError::Drawing(error.to_string())
 }
 
-fn fonts() {
+/// Makes the built-in fonts known to the library.
+pub(super) fn fonts() {
     static ONCE: Once = Once::new();
     ONCE.call_once(|| {
         // Fails only on damaged font data, which is built in and covered by a test.
@@ -55,11 +57,11 @@ fn fonts() {
     });
 }
 
-fn label(size: f64, colour: &'static RGBColor) -> TextStyle<'static> {
+pub(super) fn label(size: f64, colour: &'static RGBColor) -> TextStyle<'static> {
     TextStyle::from((FONT, px(size) as f64).into_font()).color(colour)
 }
 
-fn heading(size: f64) -> TextStyle<'static> {
+pub(super) fn heading(size: f64) -> TextStyle<'static> {
     let font = FontDesc::new(FontFamily::Name(FONT), px(size) as f64, FontStyle::Bold);
     TextStyle::from(font).color(&INK)
 }
@@ -71,8 +73,30 @@ pub(super) struct Placed {
     pub(super) mark: usize,
 }
 
-/// Draws on a backend [`SCALE`] times larger than the picture; returns where the marks are.
-pub(super) fn draw<B: DrawingBackend>(
+/// Something that can be drawn.
+pub(super) trait Picture {
+    /// Draws on a backend [`SCALE`] times larger than the picture; returns where the marks are.
+    ///
+    /// # Errors
+    /// [`PlotError`] when there is nothing to draw or the drawing library refuses.
+    fn draw<B: DrawingBackend>(&self, height: u32, backend: B) -> Result<Vec<Placed>, PlotError>;
+
+    /// What hovering a mark shows.
+    fn note(&self, mark: usize) -> String;
+}
+
+impl Picture for TimeCurrent {
+    fn draw<B: DrawingBackend>(&self, height: u32, backend: B) -> Result<Vec<Placed>, PlotError> {
+        draw(self, height, backend)
+    }
+
+    fn note(&self, mark: usize) -> String {
+        let mark = &self.marks[mark];
+        format!("{}\n{}", mark.id, mark.notes.join("\n"))
+    }
+}
+
+fn draw<B: DrawingBackend>(
     plot: &TimeCurrent,
     height: u32,
     backend: B,

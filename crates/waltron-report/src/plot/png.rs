@@ -1,7 +1,7 @@
 //! PNG bytes of a diagram.
 
-use super::draw::{SCALE, draw};
-use super::{PlotError, TimeCurrent};
+use super::PlotError;
+use super::draw::{Picture, SCALE};
 use plotters::prelude::BitMapBackend;
 
 /// Draws a diagram as PNG bytes of `size` (width, height) in pixels.
@@ -10,11 +10,11 @@ use plotters::prelude::BitMapBackend;
 ///
 /// # Errors
 /// [`PlotError`] when the drawing library refuses or the picture cannot be encoded.
-pub fn png(plot: &TimeCurrent, size: (u32, u32)) -> Result<Vec<u8>, PlotError> {
+pub(super) fn png_of(plot: &impl Picture, size: (u32, u32)) -> Result<Vec<u8>, PlotError> {
     let (width, height) = size;
     let drawn_size = (width * SCALE, height * SCALE);
     let mut drawn = vec![0; drawn_size.0 as usize * drawn_size.1 as usize * BYTES];
-    draw(plot, height, BitMapBackend::with_buffer(&mut drawn, drawn_size))?;
+    plot.draw(height, BitMapBackend::with_buffer(&mut drawn, drawn_size))?;
     let pixels = averaged(&drawn, size);
     let rendering = |e: png::EncodingError| PlotError::Rendering(e.to_string());
     let mut bytes = Vec::new();

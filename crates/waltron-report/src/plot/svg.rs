@@ -1,7 +1,7 @@
 //! SVG text of a diagram, with what hovering a point shows.
 
-use super::draw::{FONT, SCALE, draw};
-use super::{PlotError, TimeCurrent};
+use super::PlotError;
+use super::draw::{FONT, Picture, SCALE};
 use plotters::prelude::SVGBackend;
 use std::fmt::Write;
 
@@ -15,11 +15,11 @@ const FAMILIES: &str = "Open Sans, Segoe UI, Helvetica, Arial, sans-serif";
 ///
 /// # Errors
 /// [`PlotError`] when the drawing library refuses.
-pub fn svg(plot: &TimeCurrent, size: (u32, u32)) -> Result<String, PlotError> {
+pub(super) fn svg_of(plot: &impl Picture, size: (u32, u32)) -> Result<String, PlotError> {
     let mut text = String::new();
     let (width, height) = size;
     let drawn_size = (width * SCALE, height * SCALE);
-    let placed = draw(plot, height, SVGBackend::with_string(&mut text, drawn_size))?;
+    let placed = plot.draw(height, SVGBackend::with_string(&mut text, drawn_size))?;
     // The library writes its drawn size; the picture's own size goes beside a view box.
     let drawn = format!("<svg width=\"{}\" height=\"{}\"", width * SCALE, height * SCALE);
     let wanted = format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\"");
@@ -30,8 +30,7 @@ pub fn svg(plot: &TimeCurrent, size: (u32, u32)) -> Result<String, PlotError> {
     text.truncate(end);
     let scale = f64::from(SCALE);
     for place in placed {
-        let mark = &plot.marks[place.mark];
-        let notes = format!("{}\n{}", mark.id, mark.notes.join("\n"));
+        let notes = plot.note(place.mark);
         // Writing to a string cannot fail.
         let _ = writeln!(
             text,

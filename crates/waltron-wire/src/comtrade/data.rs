@@ -77,12 +77,12 @@ impl<'a> Data<'a> {
             return;
         }
         let words = self.config.digital.len().div_ceil(16) * 2;
-        let scale: Vec<(f64, f64)> = self.config.analog.iter().map(|c| (c.a, c.b)).collect();
+        let scale = Scale::of(&self.config.analog);
         let records = self.bytes.chunks_exact(self.config.sample_bytes());
         for (index, record) in records.take(self.count as usize).enumerate() {
             let stamp = le_u32(&record[4..8]);
             let (values, states) = record[8..].split_at(record.len() - 8 - words);
-            decode(self.config.format, values, &scale, &mut analog);
+            scale.decode(self.config.format, values, &mut analog);
             for (bit, state) in digital.iter_mut().enumerate() {
                 *state = states[bit / 8] >> (bit % 8) & 1 == 1;
             }
@@ -95,12 +95,12 @@ impl<'a> Data<'a> {
         if self.config.format == Format::Ascii {
             return self.for_each(|_, analog, _| visit(analog));
         }
-        let scale: Vec<(f64, f64)> = self.config.analog.iter().map(|c| (c.a, c.b)).collect();
-        let mut analog = vec![0.0; scale.len()];
+        let scale = Scale::of(&self.config.analog);
+        let mut analog = vec![0.0; self.config.analog.len()];
         let words = self.config.digital.len().div_ceil(16) * 2;
         let records = self.bytes.chunks_exact(self.config.sample_bytes());
         for record in records.take(self.count as usize) {
-            decode(self.config.format, &record[8..record.len() - words], &scale, &mut analog);
+            scale.decode(self.config.format, &record[8..record.len() - words], &mut analog);
             visit(&analog);
         }
     }
@@ -120,11 +120,11 @@ impl<'a> Data<'a> {
         }
         let width = if self.config.format == Format::Binary { 2 } else { 4 };
         let (size, at) = (self.config.sample_bytes(), 8 + channel * width);
-        let scale = [(self.config.analog[channel].a, self.config.analog[channel].b)];
+        let scale = Scale::of(&self.config.analog[channel..=channel]);
         let mut one = [0.0];
         for index in range {
             let start = index as usize * size + at;
-            decode(self.config.format, &self.bytes[start..start + width], &scale, &mut one);
+            scale.decode(self.config.format, &self.bytes[start..start + width], &mut one);
             values.push(one[0]);
         }
         values
@@ -159,24 +159,66 @@ fn le_u32(bytes: &[u8]) -> u32 {
     u32::from_le_bytes(four)
 }
 
-/// Scales the stored values of one sample. The most negative integer stands for a missing one.
-fn decode(format: Format, bytes: &[u8], scale: &[(f64, f64)], out: &mut [f64]) {
-    match format {
-        Format::Binary => {
-            for ((raw, (a, b)), value) in bytes.chunks_exact(2).zip(scale).zip(out) {
-                let raw = i16::from_le_bytes([raw[0], raw[1]]);
-                *value = if raw == i16::MIN { f64::NAN } else { f64::from(raw) * a + b };
-            }
+/// Multipliers and offsets of the analog channels, side by side so that the compiler can work on
+/// several at once.
+struct Scale {
+    a: Vec<f64>,
+    b: Vec<f64>,
+}
+
+impl Scale {
+    fn of(channels: &[super::config::Analog]) -> Self {
+        Self {
+            a: channels.iter().map(|c| c.a).collect(),
+            b: channels.iter().map(|c| c.b).collect(),
         }
-        Format::Binary32 => {
-            for ((raw, (a, b)), value) in bytes.chunks_exact(4).zip(scale).zip(out) {
-                let raw = i32::from_le_bytes([raw[0], raw[1], raw[2], raw[3]]);
-                *value = if raw == i32::MIN { f64::NAN } else { f64::from(raw) * a + b };
+    }
+
+    /// Scales the stored values of one sample. The most negative integer stands for a missing one;
+    /// it is looked for beside the arithmetic and put right afterwards, since it is rare.
+    fn decode(&self, format: Format, bytes: &[u8], out: &mut [f64]) {
+        let n = out.len().min(self.a.len());
+        let (out, a, b) = (&mut out[..n], &self.a[..n], &self.b[..n]);
+        let mut missing = false;
+        match format {
+            Format::Binary => {
+                let (raws, _) = bytes.as_chunks::<2>();
+                let raws = &raws[..n];
+                for k in 0..n {
+                    let raw = i16::from_le_bytes(raws[k]);
+                    missing |= raw == i16::MIN;
+                    out[k] = f64::from(raw) * a[k] + b[k];
+                }
+                if missing {
+                    let gone = |raw: &[u8; 2]| i16::from_le_bytes(*raw) == i16::MIN;
+                    raws.iter()
+                        .zip(out)
+                        .filter(|(raw, _)| gone(raw))
+                        .for_each(|(_, v)| *v = f64::NAN);
+                }
             }
-        }
-        Format::Float32 | Format::Ascii => {
-            for ((raw, (a, b)), value) in bytes.chunks_exact(4).zip(scale).zip(out) {
-                *value = f64::from(f32::from_le_bytes([raw[0], raw[1], raw[2], raw[3]])) * a + b;
+            Format::Binary32 => {
+                let (raws, _) = bytes.as_chunks::<4>();
+                let raws = &raws[..n];
+                for k in 0..n {
+                    let raw = i32::from_le_bytes(raws[k]);
+                    missing |= raw == i32::MIN;
+                    out[k] = f64::from(raw) * a[k] + b[k];
+                }
+                if missing {
+                    let gone = |raw: &[u8; 4]| i32::from_le_bytes(*raw) == i32::MIN;
+                    raws.iter()
+                        .zip(out)
+                        .filter(|(raw, _)| gone(raw))
+                        .for_each(|(_, v)| *v = f64::NAN);
+                }
+            }
+            Format::Float32 | Format::Ascii => {
+                let (raws, _) = bytes.as_chunks::<4>();
+                let raws = &raws[..n];
+                for k in 0..n {
+                    out[k] = f64::from(f32::from_le_bytes(raws[k])) * a[k] + b[k];
+                }
             }
         }
     }
@@ -202,10 +244,16 @@ fn ascii_lines(config: &Config, bytes: &[u8]) -> Result<Vec<usize>, DataError> {
             let number = std::str::from_utf8(text).ok().and_then(|t| t.parse::<f64>().ok());
             // A missing analog value may be empty.
             let may_be_empty = text.is_empty() && found > 1;
-            if number.is_none_or(|n| !n.is_finite()) && !may_be_empty && found <= wanted {
+            let cut_off = here + line.len() == bytes.len();
+            let is_number = number.is_some_and(f64::is_finite);
+            if !is_number && !may_be_empty && !cut_off && found <= wanted {
                 let text = String::from_utf8_lossy(text).chars().take(40).collect();
                 return Err(DataError::NotANumber { line: line_number, value: found, text });
             }
+        }
+        // A last line without its end was cut off with the file.
+        if found < wanted && here + line.len() == bytes.len() {
+            break;
         }
         if found != wanted {
             return Err(DataError::Values { line: line_number, found, wanted });

@@ -4,11 +4,13 @@ mod check;
 mod curve;
 mod demo;
 mod fmt;
+mod inject;
 mod man;
 mod plot;
 mod report;
 pub(crate) mod run;
 mod schema;
+mod wave;
 
 use crate::cli::{Args, Command};
 use crate::exit::Exit;
@@ -31,6 +33,8 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Fmt(args) => fmt::fmt(&args, terminal),
         Command::Report(args) => report::report(&args, terminal),
         Command::Plot(args) => plot::plot(&args, terminal),
+        Command::Inject(args) => inject::inject(&args, terminal),
+        Command::Wave { what } => wave::wave(&what, terminal),
         Command::Curve { what } => curve::curve(&what, terminal),
         Command::Schema { kind } => schema::schema(kind, terminal),
         Command::Completions { shell } => {

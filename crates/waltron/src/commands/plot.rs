@@ -5,44 +5,95 @@ use crate::cli::Plot as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
+use crate::job::Job;
 use crate::terminal::Terminal;
 use std::path::Path;
 use waltron_core::asset::Asset;
 use waltron_core::document::AssetForm;
 use waltron_core::grading::Grade;
-use waltron_report::plot::{TimeCurrent, png, svg};
+use waltron_core::quantity::{Dimension, Measure, parse_as};
+use waltron_report::plot::{Diagram, Oscillogram, TimeCurrent, of_program, png, svg};
 
 /// Draws one diagram.
 ///
 /// # Errors
 /// A source that is neither record nor asset, an unknown format or element, a file that exists.
 pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
-    let ending = args.output.extension().and_then(|e| e.to_str()).unwrap_or_default();
-    let is_png = match ending.to_ascii_lowercase().as_str() {
-        "svg" => false,
-        "png" => true,
-        _ => {
-            return Err(Failure::usage(format!("no picture format has the ending `.{ending}`"))
-                .help("name the picture ….svg or ….png"));
-        }
-    };
+    let is_png = is_png(&args.output)?;
     files::refuse_existing(&args.output, args.force)?;
+    if let Some(test) = &args.test {
+        let diagram = stimulus(args, test)?;
+        write(args, is_png, (&diagram).into())?;
+        terminal.print(&format!("Plot    {}\n", args.output.display()));
+        return Ok(Exit::Pass);
+    }
+    if args.source.to_string_lossy().ends_with(".plan.toml") {
+        return Err(Failure::usage("which test of the plan shall be drawn?")
+            .help("name it with --test ID, or draw a run record or an asset"));
+    }
     let (asset, points) = load(&args.source, terminal)?;
     let drawing = |e: waltron_report::plot::PlotError| Failure::trouble(e.to_string());
     let diagrams = TimeCurrent::of_run(&asset, &points).map_err(drawing)?;
     let diagram = choose(&diagrams, &asset, args.element.as_deref())?;
-    let bytes = if is_png {
-        png(diagram, args.size).map_err(drawing)?
-    } else {
-        svg(diagram, args.size).map_err(drawing)?.into_bytes()
-    };
-    files::write(&args.output, &bytes, args.force)?;
+    write(args, is_png, diagram.into())?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
     if args.element.is_none() && diagrams.len() > 1 {
         let others: Vec<&str> = diagrams[1..].iter().map(|d| d.elements[0].as_str()).collect();
         terminal.chat(&format!("there is more to draw: --element {}\n", others.join(" or ")));
     }
     Ok(Exit::Pass)
+}
+
+/// Whether a picture's ending asks for PNG rather than SVG.
+///
+/// # Errors
+/// Another ending.
+pub(super) fn is_png(path: &Path) -> Result<bool, Failure> {
+    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+    match ending.to_ascii_lowercase().as_str() {
+        "svg" => Ok(false),
+        "png" => Ok(true),
+        _ => Err(Failure::usage(format!("no picture format has the ending `.{ending}`"))
+            .help("name the picture ….svg or ….png")),
+    }
+}
+
+/// Writes a diagram in the format of the file's ending.
+pub(super) fn write_to(
+    path: &Path,
+    is_png: bool,
+    size: (u32, u32),
+    diagram: Diagram<'_>,
+    force: bool,
+) -> Result<(), Failure> {
+    let drawing = |e: waltron_report::plot::PlotError| Failure::trouble(e.to_string());
+    let bytes = if is_png {
+        png(diagram, size).map_err(drawing)?
+    } else {
+        svg(diagram, size).map_err(drawing)?.into_bytes()
+    };
+    files::write(path, &bytes, force)
+}
+
+fn write(args: &Args, is_png: bool, diagram: Diagram<'_>) -> Result<(), Failure> {
+    write_to(&args.output, is_png, args.size, diagram, args.force)
+}
+
+/// What an injection of a test puts out.
+fn stimulus(args: &Args, test: &str) -> Result<Oscillogram, Failure> {
+    let job = Job::load(&args.source, None)?;
+    let planned = job.injection(test, args.injection)?;
+    let time = |text: &Option<String>, default: f64| match text {
+        None => Ok(default),
+        Some(text) => parse_as(text, Dimension::TIME)
+            .map_err(|e| Failure::usage(e.to_string()).help(e.help().unwrap_or_default())),
+    };
+    let longest = planned.program.longest().unwrap_or_default().si();
+    let window = (time(&args.from, 0.0)?, time(&args.to, longest)?);
+    let point = planned.points.first().map(|p| p.id.clone());
+    let title = format!("{}: {}", job.asset.identity.tag, point.unwrap_or_else(|| test.to_owned()));
+    of_program(title, &planned.program, None, Some(window))
+        .map_err(|e| Failure::usage(e.to_string()))
 }
 
 fn load(path: &Path, terminal: &Terminal) -> Result<(Asset, Vec<Grade>), Failure> {

@@ -1,9 +1,10 @@
 //! `waltron run`: inject, measure, grade, record.
 
-use crate::cli::{Format, PaceArg, Run as Args};
+use crate::cli::{Format as Printed, PaceArg, Run as Args};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::Job;
+use crate::recording::{Origin, of_waveform};
 use crate::signals::{StopFlag, install};
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
@@ -11,14 +12,20 @@ use std::io::BufRead;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use waltron_core::grading::{Grade, Summary};
+use waltron_core::name::Name;
+use waltron_core::observation::Observation;
 use waltron_core::procedure::{Answer, Question, Wanted};
-use waltron_core::quantity::{Dimension, Quantity, parse_as};
+use waltron_core::program::Program;
+use waltron_core::quantity::{Dimension, Measure, Quantity, parse_as, seconds};
 use waltron_core::record::{Event, Outcome};
+use waltron_core::waveform::{pieces, render};
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
 use waltron_rig::runner::{self, Finished, Prepared};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::writer::{Durability, RecordWriter};
+use waltron_wire::comtrade::Format;
+use waltron_wire::comtrade::emit::{DigitalTrack, combined};
 
 /// Runs a plan as the arguments say.
 ///
@@ -35,10 +42,10 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     };
     let pace = if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast };
     let seed = args.seed.unwrap_or(job.rig.seed);
-    let how = How { seed, pace, tester: args.tester.clone(), quiet: args.format == Format::Json };
+    let how = How { seed, pace, tester: args.tester.clone(), quiet: args.format == Printed::Json };
     let done = execute(&job, prepared, &record, how, attendant, &mut *clock, terminal)?;
     let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
-    if args.format == Format::Json {
+    if args.format == Printed::Json {
         terminal.print_data(&(json_of(&record, exit, &done)? + "\n"));
     } else {
         terminal.print(&view::summary(&done.grades, &done.ended, terminal));
@@ -115,6 +122,7 @@ pub(crate) fn execute(
     }
     let bar = view::progress(terminal, prepared.point_count(), likely);
     let mut injected = 0.0;
+    let mut captured: Vec<PathBuf> = Vec::new();
     let show = |grade: &Grade, injected: f64| {
         if !how.quiet {
             let line = view::point_line(grade, id_width, terminal.width());
@@ -132,6 +140,11 @@ pub(crate) fn execute(
             injected += observation.length().value;
         }
         writer.append(&clock.now(), event)?;
+        if let Event::Observed { program, observation, .. } = event
+            && let Some(name) = &program.capture
+        {
+            captured.push(capture(job, record, name, program, observation)?);
+        }
         if let Event::Graded(grade) = event {
             show(grade, injected);
         }
@@ -139,10 +152,53 @@ pub(crate) fn execute(
     };
     let done = runner::run(prepared, &job.asset, &mut rig, &mut attendant, &mut sink);
     bar.finish_and_clear();
+    for path in &captured {
+        terminal.chat(&format!("Waveforms  {}\n", path.display()));
+    }
     done.map_err(|e| {
         let failure = Failure::trouble(e.to_string());
         failure.help(format!("what was graded before is in {}", record.display()))
     })
+}
+
+/// Samples a second of captured waveforms.
+const CAPTURE_HZ: f64 = 10_000.0;
+
+/// Writes the waveforms and contacts of an injection beside the record.
+fn capture(
+    job: &Job,
+    record: &Path,
+    name: &Name,
+    program: &Program,
+    observation: &Observation,
+) -> Result<PathBuf, Failure> {
+    let mut waveform = render(&pieces(program, Some(observation)), CAPTURE_HZ)
+        .map_err(|e| Failure::trouble(e.to_string()))?;
+    waveform.cut(observation);
+    let count = waveform.channels.first().map_or(0, |c| c.samples.len());
+    let contacts = job.rig.capability.inputs.iter().map(|input| {
+        let state = |k: usize| {
+            let time = seconds((k as f64 + 0.5) / CAPTURE_HZ);
+            observation.closed_before(&input.meaning, time)
+        };
+        DigitalTrack { id: input.meaning.to_string(), states: (0..count).map(state).collect() }
+    });
+    let site = job.asset.identity.site.clone().unwrap_or_default();
+    let origin = Origin {
+        station: &site,
+        device: &job.asset.identity.tag,
+        frequency_hz: job.asset.ratings.frequency.si(),
+    };
+    let recording = of_waveform(&waveform, contacts.collect(), &origin);
+    let stem = record.file_name().unwrap_or_default().to_string_lossy();
+    let stem = stem.strip_suffix(".run.jsonl").unwrap_or(&stem).to_owned();
+    let file = |n: u32| {
+        let suffix = if n == 1 { String::new() } else { format!("-{n}") };
+        record.with_file_name(format!("{stem}.{name}{suffix}.cff"))
+    };
+    let path = (1..1000).map(file).find(|p| !p.exists()).unwrap_or_else(|| file(1000));
+    crate::files::write(&path, &combined(&recording, Format::Binary32), false)?;
+    Ok(path)
 }
 
 fn heading(job: &Job, prepared: &Prepared) -> String {
@@ -196,7 +252,7 @@ fn free_name(plan: &Path, now: &str) -> PathBuf {
 fn prompt(question: &Question) -> String {
     let text = plain(&question.text);
     match &question.wanted {
-        Wanted::Confirmation => format!("{text}: Enter when done, q to stop: "),
+        Wanted::Confirmation => format!("{text}: Enter to go on, q to stop: "),
         Wanted::Choice(choices) => {
             let numbered =
                 choices.iter().enumerate().map(|(i, c)| format!("  {}  {}\n", i + 1, plain(c)));

@@ -198,3 +198,160 @@ fn values_in_a_plan_may_be_expressions_of_settings_and_of_each_other() {
     assert!(done.err().contains("a time cannot be subtracted from a current"), "{}", done.err());
     assert!(done.err().contains("q07-f1.plan.toml:"), "{}", done.err());
 }
+
+#[test]
+fn what_was_captured_can_be_looked_into_and_played_again() {
+    let site = Site::examples();
+    let run_plan = |site: &Site, script: &str, record: &str| {
+        site.write("own.seq", script);
+        let plan = site.read("q05-t2.plan.toml");
+        let head = &plan[..plan.find("[[test]]").unwrap()];
+        site.write(
+            "own.plan.toml",
+            &format!(
+                "{head}[[test]]\nid = \"own\"\nprocedure = \"sequence\"\nscript = \"own.seq\"\n"
+            ),
+        );
+        site.waltron(&["run", "own.plan.toml", "--yes", "--format", "json", "--record", record])
+    };
+    let fault = "capture trip\nfault A-N with i = 6 A after prefault i = 0.5 A for 200 ms until trip, at most 2 s\nexpect time(inception -> trip) within band(51P) as \"time\"\n";
+    let first = run_plan(&site, fault, "a.run.jsonl").exits(0).json();
+    let trip = first["points"][0]["measured"]["time_s"].as_f64().unwrap();
+    let info = site.waltron(&["wave", "info", "a.trip.cff", "--format", "json"]).exits(0).json();
+    assert_eq!(info["analog"][0]["id"], "ia");
+    assert!((info["length_s"].as_f64().unwrap() - 0.2 - trip).abs() < 0.01, "{info}");
+    // Both editions and a text format hold the same wave.
+    for (file, options) in [
+        ("b.cfg", vec!["--revision", "1999", "--encoding", "ascii"]),
+        ("c.cfg", vec!["--revision", "1991", "--encoding", "binary"]),
+        ("d.cff", vec!["--encoding", "float32"]),
+    ] {
+        let mut args = vec!["wave", "convert", "a.trip.cff", "-o", file];
+        args.extend(options);
+        site.waltron(&args).exits(0);
+        let found = site
+            .waltron(&["wave", "phasors", file, "--at", "400ms", "--format", "json"])
+            .exits(0)
+            .json();
+        let rms = found["channels"][0]["rms"].as_f64().unwrap();
+        assert!((rms - 6.0).abs() < 1e-3, "{file}: {rms}");
+    }
+    // Played back at twice the size, it trips faster; the relay sees the same pre-fault and fault.
+    let play = "playback \"b.cfg\" with ia = \"ia\" * 2, ib = \"ib\", ic = \"ic\" from 100 ms until trip as fault\nexpect trip as \"trips\"\nexpect time(begin(fault) -> trip) <= 700 ms as \"faster\"\n";
+    run_plan(&site, play, "p.run.jsonl").exits(0);
+    site.waltron(&["wave", "plot", "d.cff", "-o", "d.svg", "--to", "60ms"]).exits(0);
+    assert!(site.read("d.svg").contains("Current, A"));
+    // A channel that is not there shows the line and what there is.
+    let done = run_plan(&site, &play.replace("\"ib\"", "\"iz\""), "q.run.jsonl").exits(2);
+    assert!(
+        done.json()["error"]["help"].as_str().unwrap().contains("ia, ib, ic"),
+        "{}",
+        done.out()
+    );
+}
+
+#[test]
+fn damaged_recordings_are_refused_with_their_place() {
+    let site = Site::examples();
+    site.waltron(&[
+        "wave",
+        "make",
+        "q05-t2.plan.toml",
+        "--test",
+        "harmonics",
+        "-o",
+        "m.cfg",
+        "--revision",
+        "1999",
+        "--encoding",
+        "ascii",
+        "--rate",
+        "1000",
+    ])
+    .exits(0);
+    let (cfg, dat) = (site.read("m.cfg"), site.read("m.dat"));
+    let refused = |message: &str| {
+        let done = site.waltron(&["wave", "info", "m.cfg"]).exits(2);
+        assert!(done.err().contains(message), "`{message}` is not in {}", done.err());
+    };
+    site.write("m.dat", &dat[..dat.len() / 2]);
+    refused("declares 1000 samples");
+    let partial =
+        site.waltron(&["wave", "info", "m.cfg", "--partial", "--format", "json"]).exits(0).json();
+    assert!((400..600).contains(&partial["samples"].as_u64().unwrap()), "{partial}");
+    site.write("m.dat", &dat.replacen(",99998,", ",99,998,", 1));
+    refused("decimal commas");
+    site.write("m.dat", &dat);
+    site.write("m.cfg", &cfg.replace("3,3A,0D", "4,3A,0D"));
+    refused("line 2: 4 channels are declared");
+    site.write("m.cfg", &cfg.replace("1000,1000", "1000,99999999999"));
+    refused("declares 99999999999 samples, the data hold 1000");
+    std::fs::remove_file(site.dir.path().join("m.dat")).unwrap();
+    refused("m.dat, are not there");
+    std::fs::write(site.dir.path().join("n.cfg"), b"Tr\xfcb,1,1999\n").unwrap();
+    let done = site.waltron(&["wave", "info", "n.cfg"]).exits(2);
+    assert!(
+        done.err().contains("line 1: byte 0xfc") && done.err().contains("--latin1"),
+        "{}",
+        done.err()
+    );
+}
+
+#[test]
+fn one_off_injections_show_ask_put_out_and_read_back() {
+    let site = Site::examples();
+    let with = |more: &[&str]| {
+        let mut args = vec!["inject"];
+        args.extend(more);
+        args.extend(["--rig", "q05-t2.rig.toml", "--asset", "q05-t2.asset.toml"]);
+        site.waltron(&args)
+    };
+    let fault = with(&[
+        "ia=2.4 A",
+        "--prefault",
+        "i=0.5 A",
+        "--until",
+        "trip",
+        "--for",
+        "10 s",
+        "--yes",
+        "--format",
+        "json",
+    ])
+    .exits(0)
+    .json();
+    let trip =
+        fault["contacts"].as_array().unwrap().iter().find(|c| c["signal"] == "trip").unwrap();
+    assert!((trip["time_s"].as_f64().unwrap() - 3.43).abs() < 0.1, "timed from inception: {trip}");
+    let shown = with(&[
+        "i=1 A",
+        "--harmonic",
+        "ib=5:20%@90deg",
+        "--frequency",
+        "51 Hz",
+        "--for",
+        "1 s",
+        "--yes",
+    ])
+    .exits(0)
+    .out();
+    assert!(shown.contains("ib: true RMS 1.02 A, THD 20 %"), "{shown}");
+    assert!(shown.find("Maxima").unwrap() < shown.find("Measured at the end").unwrap());
+    // Nobody answers: nothing is put out.
+    let silent = with(&["ia=1 A", "--for", "1 s"]).exits(4);
+    assert!(silent.err().contains("nothing was put out") && !silent.out().contains("Measured"));
+    assert!(
+        with(&["ia=50 A", "--for", "1 s", "--yes"])
+            .exits(2)
+            .err()
+            .contains("above the rig's range")
+    );
+    assert!(
+        with(&["ia=5 V", "--for", "1 s", "--yes"])
+            .exits(2)
+            .err()
+            .contains("a current, not a voltage")
+    );
+    assert!(with(&["ia=5 A", "--yes"]).exits(2).err().contains("how long"));
+    assert!(with(&["ia=1 A", "--watch"]).exits(2).err().contains("needs a terminal"));
+}

@@ -293,7 +293,10 @@ fn clause(c: &mut Cursor<'_>, until: &mut Until) -> Read<bool> {
         "as" => {
             twice(until.label.is_some())?;
             c.take();
-            until.label = Some(new_name(c, "a label")?.0);
+            // A stage called `fault` is one: `inception` is its begin.
+            let is_fault = c.word() == Some("fault");
+            let label = if is_fault { c.name("a label")? } else { new_name(c, "a label")? };
+            until.label = Some(label.0);
         }
         _ => return Ok(false),
     }

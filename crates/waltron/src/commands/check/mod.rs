@@ -2,17 +2,19 @@
 
 mod timeline;
 
+pub(super) use timeline::stages;
+
 use crate::cli::{Check as Args, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::Job;
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
-use crate::view::duration;
+use crate::view::{duration, rms as rms_in_words};
 use comfy_table::{CellAlignment, Table};
 use serde_json::json;
 use waltron_core::grading::words;
 use waltron_core::procedure::Planned;
-use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
+use waltron_core::quantity::{Measure, Time, text};
 use waltron_rig::runner::Prepared;
 
 /// Loads, resolves, checks, and shows what will be put out.
@@ -137,11 +139,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     let maxima: Vec<String> = prepared
         .maxima()
         .into_iter()
-        .map(|(channel, rms, is_current)| {
-            let value =
-                if is_current { text(Current::from_si(rms)) } else { text(Voltage::from_si(rms)) };
-            format!("{channel} {value}")
-        })
+        .map(|(channel, rms, is_current)| format!("{channel} {}", rms_in_words(rms, is_current)))
         .collect();
     out.push_str(&format!("Maxima    {}\n", maxima.join("   ")));
     if job.asset.ratings.thermal.is_empty() {

@@ -4,7 +4,7 @@ use crate::terminal::{FAINT, STRONG, Terminal, plain, styled};
 use comfy_table::{CellAlignment, Table};
 use serde_json::json;
 use waltron_core::procedure::Planned;
-use waltron_core::program::words;
+use waltron_core::program::{Program, words};
 use waltron_core::quantity::{Measure, seconds, significant, text as in_words};
 use waltron_rig::runner::Prepared;
 
@@ -26,13 +26,14 @@ pub(super) fn text(prepared: &Prepared, terminal: &Terminal) -> String {
         let points: Vec<String> = planned.points.iter().map(|p| plain(&p.id)).collect();
         let head = format!("Injection {number}  {}", points.join(", "));
         out.push_str(&format!("{}\n", styled(FAINT, head.trim_end())));
-        out.push_str(&stages(planned, terminal));
+        out.push_str(&stages(&planned.program, terminal));
         out.push('\n');
     }
     out
 }
 
-fn stages(planned: &Planned, terminal: &Terminal) -> String {
+/// The stages of a program as a table, and the true RMS value of what is not a plain sine.
+pub(in crate::commands) fn stages(program: &Program, terminal: &Terminal) -> String {
     let mut table = Table::new();
     table.load_style(comfy_table::presets::NOTHING);
     if let Some(width) = terminal.width() {
@@ -42,7 +43,7 @@ fn stages(planned: &Planned, terminal: &Terminal) -> String {
     let mut start = seconds(0.0);
     let mut certain = true;
     let mut waves = Vec::new();
-    for segment in &planned.program.segments {
+    for segment in &program.segments {
         let longest = segment.longest().unwrap_or_default();
         let ends = words::ends(segment);
         // What follows a stage that can end early begins at that time at the latest.

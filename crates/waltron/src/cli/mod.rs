@@ -1,5 +1,10 @@
 //! Commands and their options.
 
+pub(crate) mod inject;
+pub(crate) mod wave;
+
+use self::inject::Inject;
+use self::wave::Wave;
 use crate::terminal::Colour;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
@@ -77,11 +82,21 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html"
     )]
     Report(Report),
-    /// Draw the time-current diagram of a run or an asset.
+    /// Draw the time-current diagram of a run or an asset, or what a test of a plan puts out.
     #[command(
-        after_help = "Examples:\n  waltron plot brackwater/q07-f1.run.jsonl -o q07-f1.svg\n  waltron plot brackwater/q08-f2.asset.toml -o settings.png\n  waltron plot brackwater/q07-f1.run.jsonl --element 51N -o 51n.png"
+        after_help = "Examples:\n  waltron plot brackwater/q05-t2.plan.toml --test underfrequency -o sinking.svg\n  waltron plot brackwater/q05-t2.plan.toml --test harmonics --from 0s --to 40ms -o waves.png\n  waltron plot brackwater/q07-f1.run.jsonl -o q07-f1.svg\n  waltron plot brackwater/q08-f2.asset.toml -o settings.png\n  waltron plot brackwater/q07-f1.run.jsonl --element 51N -o 51n.png"
     )]
     Plot(Plot),
+    /// Put any stimulus out once, and print what was measured.
+    #[command(
+        after_help = "Examples:\n  waltron inject ia=\"5 A\" ib=\"5 A @ -120 deg\" --for \"200 ms\" --rig brackwater/q07-f1.rig.toml --asset brackwater/q07-f1.asset.toml\n  waltron inject ia=\"2.4 A\" --prefault i=\"0.5 A\" --until trip --for \"10 s\" --rig brackwater/q07-f1.rig.toml --asset brackwater/q07-f1.asset.toml\n  waltron inject i=\"1 A\" --harmonic ia=3:6%@180deg --for \"1 s\" --rig brackwater/q05-t2.rig.toml --asset brackwater/q05-t2.asset.toml"
+    )]
+    Inject(Inject),
+    /// Look into recorded waveforms (COMTRADE), convert them, make them.
+    Wave {
+        #[command(subcommand)]
+        what: Wave,
+    },
     /// Evaluate a time characteristic, or find the current for a time.
     Curve {
         #[command(subcommand)]
@@ -120,6 +135,8 @@ impl Command {
         match self {
             Self::Check(c) => c.format,
             Self::Run(r) => r.format,
+            Self::Inject(i) => i.format,
+            Self::Wave { what } => what.format(),
             Self::Curve { what: Curve::Time(c) } => c.curve.format,
             Self::Curve { what: Curve::Current(c) } => c.curve.format,
             _ => Format::Text,
@@ -210,8 +227,8 @@ pub(crate) struct Report {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Plot {
-    /// A run record or an asset file.
-    #[arg(value_name = "RUN|ASSET")]
+    /// A run record, an asset or a plan.
+    #[arg(value_name = "RUN|ASSET|PLAN")]
     pub(crate) source: PathBuf,
     /// The picture to write; the ending gives the format: .svg or .png
     #[arg(short, long, value_name = "FILE")]
@@ -219,6 +236,18 @@ pub(crate) struct Plot {
     /// The element to draw; the first one tested if not given.
     #[arg(long, value_name = "ID")]
     pub(crate) element: Option<String>,
+    /// The test whose stimulus is drawn (of a plan).
+    #[arg(long, value_name = "ID")]
+    pub(crate) test: Option<String>,
+    /// Which of its injections, counted from 1 as in `check --timeline`.
+    #[arg(long, value_name = "N", default_value_t = 1, requires = "test")]
+    pub(crate) injection: usize,
+    /// Begin of what is drawn; half a second or less shows the waves themselves.
+    #[arg(long, value_name = "TIME", requires = "test")]
+    pub(crate) from: Option<String>,
+    /// End of what is drawn.
+    #[arg(long, value_name = "TIME", requires = "test")]
+    pub(crate) to: Option<String>,
     /// Width and height in pixels.
     #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = size)]
     pub(crate) size: (u32, u32),

@@ -1,0 +1,297 @@
+//! `waltron inject`: any stimulus, once.
+
+mod watch;
+
+use super::check::stages;
+use super::run::Panel;
+use crate::cli::Format;
+use crate::cli::PaceArg;
+use crate::cli::inject::Inject as Args;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::read_source;
+use crate::signals::install;
+use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
+use serde_json::{Value, json};
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+use waltron_core::asset::Asset;
+use waltron_core::capability::Capability;
+use waltron_core::clearance::{Cleared, clear};
+use waltron_core::document::{AssetForm, Source};
+use waltron_core::expression::Settings;
+use waltron_core::observation::Observation;
+use waltron_core::procedure::{Action, Answer, Procedure, Question};
+use waltron_core::program::{Probe, Program, Property};
+use waltron_core::quantity::text;
+use waltron_core::script::{self, Context, Sequence};
+use waltron_rig::Rig;
+use waltron_rig::attendant::Attendant;
+use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::{RigForm, VirtualRigFile};
+use waltron_specimen::SpecimenForm;
+
+/// Shows what will be put out, asks, puts it out, prints what was measured.
+///
+/// # Errors
+/// Values that make no sense, what asset or rig do not withstand.
+pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
+    let bench = Bench::load(args)?;
+    let mut rig = bench.rig(args)?;
+    if args.watch {
+        return watch::watch(args, &bench, &mut rig, terminal);
+    }
+    let mut program = bench.program(&script_of(args)?)?;
+    program.reads = probes(&program, &bench.file.capability);
+    let cleared = bench.cleared(program)?;
+    let quiet = args.format == Format::Json;
+    if !quiet {
+        terminal.print(&heading(&bench, cleared.program(), terminal));
+    }
+    let mut panel = if args.yes { Panel::Confirming(install()) } else { Panel::Asking(install()) };
+    let question = Question::confirm(format!("Put this out on {}", bench.file.name));
+    if panel.ask(&question) == Answer::Stop {
+        terminal.chat("nothing was put out\n");
+        return Ok(Exit::Stopped);
+    }
+    let seen = rig.play(&cleared, &mut panel).map_err(|e| Failure::trouble(e.to_string()))?;
+    rig.off().map_err(|e| Failure::trouble(e.to_string()))?;
+    if quiet {
+        terminal.print_data(&format!("{}\n", as_json(cleared.program(), &seen)));
+    } else {
+        terminal.print(&outcome(cleared.program(), &seen));
+    }
+    Ok(if seen.aborted() { Exit::Stopped } else { Exit::Pass })
+}
+
+/// Asset and rig that something is put out on.
+pub(super) struct Bench {
+    pub(super) asset: Asset,
+    pub(super) file: VirtualRigFile,
+}
+
+impl Bench {
+    fn load(args: &Args) -> Result<Self, Failure> {
+        let asset = AssetForm::load(&read_source(&args.asset)?)?;
+        let file = RigForm::load(&read_source(&args.rig)?)?;
+        Ok(Self { asset, file })
+    }
+
+    fn rig(&self, args: &Args) -> Result<VirtualRig, Failure> {
+        let beside = args.rig.parent().unwrap_or(Path::new("")).join(&self.file.specimen);
+        let specimen = SpecimenForm::load(&read_source(&beside)?, self.file.seed)?;
+        // Watching is live by nature.
+        let real = args.pace == PaceArg::Real || args.watch;
+        let pace = if real { Pace::Real } else { Pace::Fast };
+        Ok(VirtualRig::new(self.file.name.clone(), self.file.capability.clone(), specimen, pace))
+    }
+
+    /// The one program of a script.
+    pub(super) fn program(&self, text: &str) -> Result<Program, Failure> {
+        let source = Source::new("as a sequence", text);
+        let context = Arc::new(Context {
+            test: "inject".into(),
+            settings: Settings::of(&self.asset),
+            asset: self.asset.clone(),
+            capability: self.file.capability.clone(),
+            recordings: HashMap::new(),
+            seed: self.file.seed,
+            text: source.text.clone(),
+        });
+        let script = script::load(&source, &context)?;
+        let mut sequence = Sequence::new(&script, context);
+        match sequence.next() {
+            Action::Inject(program) => Ok(program),
+            Action::Conclude(grades) => {
+                let why = grades.first().map_or("nothing is put out", |g| g.reason.as_str());
+                Err(Failure::usage(why))
+            }
+            _ => Err(Failure::usage("nothing is put out")),
+        }
+    }
+
+    /// Checks a program against ratings and rig.
+    pub(super) fn cleared(&self, program: Program) -> Result<Cleared, Failure> {
+        clear(program, &self.asset.ratings, &self.file.capability).map_err(|refusals| {
+            let all: Vec<String> = refusals.iter().map(ToString::to_string).collect();
+            Failure::usage(all.join("; ")).help("nothing was put out")
+        })
+    }
+}
+
+/// `ia=5 A` as a script writes it.
+fn setting(given: &str) -> Result<String, Failure> {
+    match given.split_once('=') {
+        Some((output, value)) if !value.trim().is_empty() => {
+            Ok(format!("{} = {}", output.trim(), value.trim()))
+        }
+        _ => Err(Failure::usage(format!("`{given}` does not say what is put out"))
+            .help("write OUTPUT=VALUE, such as ia=\"5 A @ -120 deg\"")),
+    }
+}
+
+/// `ia=3:6%@180deg` as a script writes it.
+fn harmonic(given: &str) -> Result<String, Failure> {
+    let parts = given.split_once('=').and_then(|(output, rest)| {
+        let (order, share) = rest.split_once(':')?;
+        Some(format!("{}.h{} = {}", output.trim(), order.trim(), share.trim()))
+    });
+    parts.ok_or_else(|| {
+        Failure::usage(format!("`{given}` is no harmonic"))
+            .help("write OUTPUT=ORDER:SHARE@ANGLE, such as ia=3:6%@180deg")
+    })
+}
+
+/// The outputs of the arguments, separated by commas.
+pub(super) fn outputs(args: &Args, given: &[String]) -> Result<String, Failure> {
+    let mut all: Vec<String> = given.iter().map(|o| setting(o)).collect::<Result<_, _>>()?;
+    if let Some(frequency) = &args.frequency {
+        all.push(format!("f = {frequency}"));
+    }
+    Ok(all.join(", "))
+}
+
+pub(super) fn during(args: &Args) -> Result<String, Failure> {
+    let mut all = vec![outputs(args, &args.outputs)?];
+    for given in &args.harmonic {
+        all.push(harmonic(given)?);
+    }
+    Ok(all.join(", "))
+}
+
+/// The arguments as a script of one step.
+fn script_of(args: &Args) -> Result<String, Failure> {
+    let Some(duration) = &args.duration else {
+        return Err(Failure::usage("how long shall it be put out?")
+            .help("say it with --for \"2 s\", or go on until told otherwise with --watch"));
+    };
+    let ends = match &args.until {
+        Some(condition) => format!("until {condition}, at most {duration}"),
+        None => format!("for {duration}"),
+    };
+    let during = during(args)?;
+    if args.prefault.is_empty() {
+        return Ok(format!("hold {during} {ends} then off\n"));
+    }
+    let before = outputs(args, &args.prefault)?;
+    Ok(format!("fault with {during} after prefault {before} for {} {ends}\n", args.prefault_time))
+}
+
+/// What is measured of every output that is driven, and every instrument.
+pub(super) fn probes(program: &Program, capability: &Capability) -> Vec<Probe> {
+    let mut probes = Vec::new();
+    for (channel, _, _) in program.maxima() {
+        let Some(dimension) = capability.channel_dimension(channel.as_str()) else { continue };
+        for what in [
+            Property::Magnitude,
+            Property::Phase,
+            Property::Frequency,
+            Property::Rms,
+            Property::Thd,
+        ] {
+            let dimension = what.dimension(dimension);
+            probes.push(Probe { of: channel.clone(), what, dimension });
+        }
+    }
+    probes.extend(capability.readings.iter().map(|r| Probe {
+        of: r.name.clone(),
+        what: Property::Value,
+        dimension: r.dimension,
+    }));
+    probes
+}
+
+fn heading(bench: &Bench, program: &Program, terminal: &Terminal) -> String {
+    let maxima: Vec<String> = program
+        .maxima()
+        .into_iter()
+        .map(|(channel, rms, is_current)| {
+            format!("{channel} {}", crate::view::rms(rms, is_current))
+        })
+        .collect();
+    let mut out = format!(
+        "{} on {}\n\n{}\nMaxima    {}\n",
+        styled(STRONG, &plain(&bench.asset.identity.tag)),
+        plain(&bench.file.name),
+        stages(program, terminal),
+        maxima.join("   "),
+    );
+    if bench.asset.ratings.thermal.is_empty() {
+        let warning = "the asset gives no thermal ratings: only the rig's range limits the output";
+        out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
+    }
+    out.push('\n');
+    out
+}
+
+/// When the timer starts: at the fault, or at the begin.
+fn inception(program: &Program, seen: &Observation) -> waltron_core::quantity::Time {
+    let fault = program.position("fault").and_then(|i| seen.segments.get(i));
+    fault.map_or_else(Default::default, |s| s.start)
+}
+
+fn outcome(program: &Program, seen: &Observation) -> String {
+    let mut out = String::new();
+    let start = inception(program, seen);
+    let from = if program.position("fault").is_some() { "inception" } else { "the begin" };
+    for edge in &seen.edges {
+        let change = if edge.closed { "closes" } else { "opens" };
+        let line = format!(
+            "{} {change} {} after {from}",
+            plain(edge.signal.as_str()),
+            text(edge.time - start)
+        );
+        out.push_str(&format!("{}\n", styled(STRONG, &line)));
+    }
+    if seen.edges.is_empty() {
+        out.push_str("No contact changed\n");
+    }
+    out.push_str(&format!("Put out for {}\n\nMeasured at the end\n", text(seen.length())));
+    let mut of: Option<&str> = None;
+    for reading in &seen.readings {
+        let channel = reading.probe.of.as_str();
+        let value = reading.value.text("value").unwrap_or_default();
+        let word = match reading.probe.what {
+            Property::Rms => "true RMS ",
+            Property::Thd => "THD ",
+            Property::Value | Property::Magnitude => "",
+            _ => "",
+        };
+        let value = match reading.probe.what {
+            Property::Thd => {
+                let share = reading.value.get("value").unwrap_or_default();
+                format!("{} %", waltron_core::quantity::significant(share * 100.0, 3))
+            }
+            Property::Phase => format!("@ {value}"),
+            _ => value,
+        };
+        let head = if of == Some(channel) {
+            "  ".to_owned()
+        } else {
+            format!("{}{channel:<16}", if of.is_some() { "\n" } else { "" })
+        };
+        out.push_str(&format!("{head}{word}{value}"));
+        of = Some(channel);
+    }
+    out.push('\n');
+    out
+}
+
+fn as_json(program: &Program, seen: &Observation) -> Value {
+    let start = inception(program, seen);
+    let contacts: Vec<Value> = seen
+        .edges
+        .iter()
+        .map(
+            |e| json!({ "signal": e.signal, "closed": e.closed, "time_s": (e.time - start).value }),
+        )
+        .collect();
+    json!({
+        "segments": program.segments,
+        "length_s": seen.length().value,
+        "stopped": seen.aborted(),
+        "contacts": contacts,
+        "readings": seen.readings,
+    })
+}

@@ -1,0 +1,229 @@
+//! `waltron inject --watch`: live readings; keys change what is out, a step at a time.
+
+use super::{Args, Bench, during, outputs, probes};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::signals::install;
+use crate::terminal::{Terminal, plain};
+use crossterm::event::{Event, KeyCode, KeyEventKind, KeyModifiers, poll, read};
+use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
+use std::io::IsTerminal;
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+use waltron_core::program::{Finish, Profile, Program, Property, Segment};
+use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
+use waltron_core::stimulus::{Drive, Stimulus};
+use waltron_rig::Rig;
+use waltron_rig::attendant::Attendant;
+use waltron_rig::virtual_rig::VirtualRig;
+
+/// How long each look lasts.
+const LOOK_S: f64 = 0.2;
+
+/// The terminal without line editing, until this is dropped.
+struct Raw;
+
+impl Raw {
+    fn enter() -> Result<Self, Failure> {
+        enable_raw_mode()
+            .map_err(|e| Failure::usage(format!("the terminal cannot be watched: {e}")))?;
+        Ok(Self)
+    }
+}
+
+impl Drop for Raw {
+    fn drop(&mut self) {
+        // Nothing can be done about a terminal that is gone.
+        let _ = disable_raw_mode();
+    }
+}
+
+/// What the keys have made of the stimulus.
+struct Live {
+    during: Stimulus,
+    before: Option<Stimulus>,
+    /// Which of the two is out.
+    is_fault: bool,
+    /// What up and down change, and by what share.
+    vary: String,
+    step: f64,
+    factor: f64,
+    /// Time of everything put out so far, and when it was switched over last.
+    total: Time,
+    switched: Time,
+}
+
+impl Live {
+    fn stimulus(&self) -> Stimulus {
+        let base =
+            if self.is_fault { &self.during } else { self.before.as_ref().unwrap_or(&self.during) };
+        let mut out = base.clone();
+        if self.is_fault {
+            out.currents.iter_mut().for_each(|d| self.scale(d, 'i'));
+            out.voltages.iter_mut().for_each(|d| self.scale(d, 'v'));
+        }
+        out
+    }
+
+    fn scale<Q: Measure>(&self, drive: &mut Drive<Q>, group: char) {
+        if self.vary == "f" {
+            drive.frequency *= self.factor;
+        } else if drive.channel == *self.vary || self.vary == group.to_string() {
+            drive.phasor.rms = Q::from_si(drive.phasor.rms.si() * self.factor);
+        }
+    }
+}
+
+/// Never asks; Ctrl-C comes as a key, a signal as a flag.
+struct Watcher(crate::signals::StopFlag);
+
+impl Attendant for Watcher {
+    fn ask(
+        &mut self,
+        question: &waltron_core::procedure::Question,
+    ) -> waltron_core::procedure::Answer {
+        question.default_answer().unwrap_or(waltron_core::procedure::Answer::Stop)
+    }
+
+    fn wants_to_stop(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
+}
+
+/// Puts the stimulus out until a key ends it.
+///
+/// # Errors
+/// No terminal, values that make no sense or are not withstood for ever.
+pub(super) fn watch(
+    args: &Args,
+    bench: &Bench,
+    rig: &mut VirtualRig,
+    terminal: &Terminal,
+) -> Result<Exit, Failure> {
+    if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
+        return Err(
+            Failure::usage("--watch needs a terminal").help("use --for TIME where there is none")
+        );
+    }
+    let held = |outputs: &str| -> Result<Stimulus, Failure> {
+        let program = bench.program(&format!("hold {outputs} for 1 s\n"))?;
+        Ok(program.segments.first().map(|s| s.profile.last()).unwrap_or_default())
+    };
+    let before = match args.prefault.as_slice() {
+        [] => None,
+        given => Some(held(&outputs(args, given)?)?),
+    };
+    let first = args.outputs.first().and_then(|o| o.split_once('=')).map(|(name, _)| name.trim());
+    let share = |text: &str| {
+        parse_as(text, Dimension::NUMBER)
+            .map_err(|e| Failure::usage(e.to_string()).help("write --step \"1 %\""))
+    };
+    let mut live = Live {
+        during: held(&during(args)?)?,
+        is_fault: before.is_none(),
+        before,
+        vary: args.vary.clone().unwrap_or_else(|| first.unwrap_or("i").to_owned()),
+        step: share(&args.step)?,
+        factor: 1.0,
+        total: seconds(0.0),
+        switched: seconds(0.0),
+    };
+    let varied = live.vary.clone();
+    terminal.print(&format!(
+        "up, down  change {varied} by {}\n{}q         off and out\n\n",
+        args.step,
+        if live.before.is_some() {
+            "f         switch over between pre-fault and fault; starts the timer\n"
+        } else {
+            ""
+        },
+    ));
+    let mut watcher = Watcher(install());
+    let raw = Raw::enter()?;
+    let outcome = turns(bench, rig, &mut live, &mut watcher, terminal);
+    let off = rig.off();
+    drop(raw);
+    terminal.print(&format!("\noff after {}\n", text(live.total)));
+    off.map_err(|e| Failure::trouble(e.to_string()))?;
+    outcome?;
+    Ok(Exit::Pass)
+}
+
+fn turns(
+    bench: &Bench,
+    rig: &mut VirtualRig,
+    live: &mut Live,
+    watcher: &mut Watcher,
+    terminal: &Terminal,
+) -> Result<(), Failure> {
+    loop {
+        let segment = Segment::hold("watch", live.stimulus(), seconds(LOOK_S));
+        let mut program =
+            Program { segments: vec![segment], finish: Finish::Keep, ..Program::default() };
+        program.reads = probes(&program, &bench.file.capability);
+        program.reads.retain(|p| matches!(p.what, Property::Magnitude | Property::Value));
+        let Profile::Hold(out) = program.segments[0].profile.clone() else { return Ok(()) };
+        let cleared = bench.cleared(program)?;
+        let seen = rig.play(&cleared, watcher).map_err(|e| Failure::trouble(e.to_string()))?;
+        for edge in &seen.edges {
+            let since = live.total + edge.time - live.switched;
+            let change = if edge.closed { "closes" } else { "opens" };
+            let from = if live.before.is_some() { "the switch-over" } else { "the begin" };
+            let line =
+                format!("{} {change} {} after {from}", plain(edge.signal.as_str()), text(since));
+            terminal.print(&format!("\r\x1b[K{line}\r\n"));
+        }
+        live.total += seen.length();
+        let mut parts = vec![format!("{:.1} s", live.total.si())];
+        if live.before.is_some() {
+            parts.push(if live.is_fault { "fault" } else { "pre-fault" }.to_owned());
+        }
+        for reading in &seen.readings {
+            let value = reading.value.column_text("value").unwrap_or_default();
+            parts.push(format!("{} {value}", plain(reading.probe.of.as_str())));
+        }
+        if let Some(hertz) = out.frequency() {
+            parts.push(format!("{:.3} Hz", hertz.si()));
+        }
+        let width = terminal.width().unwrap_or(80).saturating_sub(1);
+        let line: String = parts.join("   ").chars().take(width).collect();
+        terminal.print(&format!("\r\x1b[K{line}"));
+        if seen.aborted() || !keys(bench, live, terminal) {
+            return Ok(());
+        }
+    }
+}
+
+/// Takes the keys pressed meanwhile; false ends it.
+fn keys(bench: &Bench, live: &mut Live, terminal: &Terminal) -> bool {
+    while poll(Duration::ZERO).unwrap_or(false) {
+        let Ok(Event::Key(key)) = read() else { continue };
+        if key.kind == KeyEventKind::Release {
+            continue;
+        }
+        let before = live.factor;
+        match key.code {
+            KeyCode::Up => live.factor += live.step,
+            KeyCode::Down => live.factor = (live.factor - live.step).max(0.0),
+            KeyCode::Char('f') if live.before.is_some() => {
+                live.is_fault = !live.is_fault;
+                live.switched = live.total;
+            }
+            KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => return false,
+            KeyCode::Char('q') | KeyCode::Esc => return false,
+            _ => {}
+        }
+        let segment = Segment::hold("watch", live.stimulus(), seconds(LOOK_S));
+        let program =
+            Program { segments: vec![segment], finish: Finish::Keep, ..Program::default() };
+        if let Err(refused) = bench.cleared(program) {
+            live.factor = before;
+            // A fault that is not withstood for ever is not switched to.
+            if live.is_fault && live.before.is_some() && before == live.factor {
+                live.is_fault = key.code != KeyCode::Char('f') && live.is_fault;
+            }
+            terminal.print(&format!("\r\x1b[K{refused}\r\n"));
+        }
+    }
+    true
+}

@@ -1,0 +1,149 @@
+//! `waltron wave`: recorded waveforms.
+
+mod analysis;
+mod info;
+
+use super::plot::{is_png, write_to};
+use crate::cli::wave::{Wave, WaveConvert, WaveMake, WavePlot};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files;
+use crate::job::Job;
+use crate::recording::{Origin, Recorded, dimension_of, of_waveform, write};
+use crate::terminal::Terminal;
+use comfy_table::{CellAlignment, Table};
+use waltron_core::quantity::{
+    Dimension, Measure, Quantity, parse_as, seconds, significant, text as in_words,
+};
+use waltron_core::waveform::{Waveform, WaveformChannel, pieces, render};
+use waltron_report::plot::of_waveform as oscillogram;
+
+/// Does what was asked of recordings.
+///
+/// # Errors
+/// Files that are no recordings, windows outside them.
+pub(crate) fn wave(what: &Wave, terminal: &Terminal) -> Result<Exit, Failure> {
+    match what {
+        Wave::Info(args) => info::info(args, terminal),
+        Wave::Convert(args) => convert(args, terminal),
+        Wave::Plot(args) => draw(args, terminal),
+        Wave::Harmonics(args) => analysis::harmonics(args, terminal),
+        Wave::Phasors(args) => analysis::phasors(args, terminal),
+        Wave::Make(args) => make(args, terminal),
+    }
+    .map(|()| Exit::Pass)
+}
+
+/// A time on the command line.
+///
+/// # Errors
+/// What is no time.
+pub(crate) fn time(given: &str) -> Result<f64, Failure> {
+    parse_as(given, Dimension::TIME).map_err(|error| {
+        let failure = Failure::usage(error.to_string());
+        match error.help() {
+            Some(help) => failure.help(help),
+            None => failure,
+        }
+    })
+}
+
+fn window(from: Option<&str>, to: Option<&str>, end: f64) -> Result<(f64, f64), Failure> {
+    let from = from.map_or(Ok(0.0), time)?;
+    let to = to.map_or(Ok(end), time)?;
+    if from < 0.0 || to <= from || from >= end {
+        let (from, to) = (in_words(seconds(from)), in_words(seconds(to)));
+        return Err(Failure::usage(format!("there is nothing from {from} to {to}"))
+            .help(format!("the recording lasts {}", in_words(seconds(end)))));
+    }
+    Ok((from, to.min(end)))
+}
+
+/// A value in its channel's unit.
+fn in_unit(value: f64, unit: &str) -> String {
+    match dimension_of(unit) {
+        Some((dimension, factor)) => Quantity { si: value * factor, dimension }.to_string(),
+        None => format!("{} {unit}", significant(value, 4)),
+    }
+}
+
+fn table(header: &[&str], terminal: &Terminal) -> Table {
+    let mut table = Table::new();
+    table.load_style(comfy_table::presets::NOTHING);
+    if let Some(width) = terminal.width() {
+        table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
+    }
+    table.set_header(header);
+    table
+}
+
+/// The table with its columns from `first` on aligned to the right.
+fn right(mut table: Table, first: usize) -> String {
+    let numbers = table.column_iter_mut().skip(first);
+    numbers.for_each(|c| c.set_cell_alignment(CellAlignment::Right));
+    format!("{table}\n")
+}
+
+fn convert(args: &WaveConvert, terminal: &Terminal) -> Result<(), Failure> {
+    let recorded = Recorded::of(&args.read)?;
+    let end = recorded.data()?.len() as f64 / recorded.rate_hz()?;
+    let (from, to) = window(args.from.as_deref(), args.to.as_deref(), end)?;
+    write(&recorded.part(from, to)?, &args.write)?;
+    terminal.print(&format!("Recording  {}\n", args.write.output.display()));
+    Ok(())
+}
+
+fn draw(args: &WavePlot, terminal: &Terminal) -> Result<(), Failure> {
+    let is_png = is_png(&args.output)?;
+    files::refuse_existing(&args.output, args.force)?;
+    let recorded = Recorded::of(&args.read)?;
+    let (rate_hz, data) = (recorded.rate_hz()?, recorded.data()?);
+    let end = data.len() as f64 / rate_hz;
+    let times = window(args.from.as_deref(), args.to.as_deref(), end)?;
+    let channels = recorded.config.analog.iter().enumerate().filter_map(|(k, c)| {
+        let (dimension, factor) = dimension_of(&c.unit)?;
+        let is_current = dimension == Dimension::CURRENT;
+        let values = || data.analog(k, 0..data.len()).into_iter().map(|v| v * factor).collect();
+        (is_current || dimension == Dimension::VOLTAGE).then(|| WaveformChannel {
+            name: c.id.as_str().into(),
+            is_current,
+            samples: values(),
+        })
+    });
+    let waveform = Waveform { rate_hz, channels: channels.collect() };
+    let title = format!("{} {}", recorded.config.station, recorded.config.device);
+    let subtitle = format!("first sample {}", recorded.config.start);
+    let mut plot = oscillogram(title, subtitle, &waveform, times);
+    let mut before: Option<Vec<bool>> = None;
+    data.for_each(|t, _, digital| {
+        let known = before.replace(digital.to_vec());
+        let channels = known.iter().flatten().zip(digital).zip(&recorded.config.digital);
+        for ((was, is), channel) in channels.filter(|((was, is), _)| was != is) {
+            let _ = was;
+            plot.moments.push((t, format!("{} {}", channel.id, if *is { "on" } else { "off" })));
+        }
+    });
+    write_to(&args.output, is_png, args.size, (&plot).into(), args.force)?;
+    terminal.print(&format!("Plot    {}\n", args.output.display()));
+    Ok(())
+}
+
+fn make(args: &WaveMake, terminal: &Terminal) -> Result<(), Failure> {
+    if !(100.0..=1e6).contains(&args.rate) {
+        return Err(Failure::usage(format!("--rate is {}", args.rate))
+            .help("give 100 to 1000000 samples a second"));
+    }
+    let job = Job::load(&args.plan, None)?;
+    let planned = job.injection(&args.test, args.injection)?;
+    let waveform = render(&pieces(&planned.program, None), args.rate)
+        .map_err(|e| Failure::usage(e.to_string()))?;
+    let site = job.asset.identity.site.clone().unwrap_or_default();
+    let origin = Origin {
+        station: &site,
+        device: &job.asset.identity.tag,
+        frequency_hz: job.asset.ratings.frequency.si(),
+    };
+    write(&of_waveform(&waveform, Vec::new(), &origin), &args.write)?;
+    terminal.print(&format!("Recording  {}\n", args.write.output.display()));
+    Ok(())
+}

@@ -1,0 +1,258 @@
+//! Recordings on disk: `.cfg` with its `.dat`, or `.cff`, in and out.
+
+use crate::cli::wave::{EncodingArg, RevisionArg, WaveRead, WaveWrite};
+use crate::failure::Failure;
+use crate::files;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use waltron_core::quantity::{Dimension, Unit};
+use waltron_core::script::{RecordedChannel, RecordedFile};
+use waltron_core::waveform::Waveform;
+use waltron_wire::comtrade::emit::{self, AnalogTrack, DigitalTrack, Recording};
+use waltron_wire::comtrade::{
+    Config, ConfigError, Container, Data, DataError, Format, Revision, Side,
+};
+
+/// A recording's configuration and its data's bytes, read once and kept as they are.
+pub(crate) struct Recorded {
+    pub(crate) config: Config,
+    bytes: Vec<u8>,
+    data: std::ops::Range<usize>,
+    path: PathBuf,
+    partial: bool,
+}
+
+impl Recorded {
+    /// Reads a recording; `.dat` stands beside its `.cfg`.
+    ///
+    /// # Errors
+    /// Files that are not there, are no recording, or are cut off.
+    pub(crate) fn load(path: &Path, latin1: bool, partial: bool) -> Result<Self, Failure> {
+        let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+        let recorded = match ending.to_ascii_lowercase().as_str() {
+            "cff" => {
+                let bytes = files::read_bytes(path)?;
+                let (config, data) = {
+                    let parts =
+                        Container::parse(&bytes).map_err(|e| Failure::file(path, e.to_string()))?;
+                    let start = parts.data.as_ptr() as usize - bytes.as_ptr() as usize;
+                    (config(path, parts.config, latin1)?, start..start + parts.data.len())
+                };
+                Self { config, bytes, data, path: path.to_owned(), partial }
+            }
+            "cfg" => {
+                let config = config(path, &files::read_bytes(path)?, latin1)?;
+                let beside = [path.with_extension("dat"), path.with_extension("DAT")];
+                let Some(data) = beside.iter().find(|p| p.exists()) else {
+                    let message = format!("its data, {}, are not there", beside[0].display());
+                    return Err(Failure::file(path, message).help("copy the .dat beside the .cfg"));
+                };
+                let bytes = files::read_bytes(data)?;
+                Self { config, data: 0..bytes.len(), bytes, path: data.clone(), partial }
+            }
+            _ => {
+                return Err(Failure::file(path, "a recording's file ends in .cfg or .cff")
+                    .help("give the .cfg, its .dat is found beside it"));
+            }
+        };
+        recorded.data()?;
+        Ok(recorded)
+    }
+
+    /// Reads a recording as the arguments say.
+    ///
+    /// # Errors
+    /// As [`Recorded::load`].
+    pub(crate) fn of(args: &WaveRead) -> Result<Self, Failure> {
+        Self::load(&args.file, args.latin1, args.partial)
+    }
+
+    /// A view of the samples.
+    ///
+    /// # Errors
+    /// Data that do not fit their configuration.
+    pub(crate) fn data(&self) -> Result<Data<'_>, Failure> {
+        let bytes = &self.bytes[self.data.clone()];
+        let view = if self.partial {
+            Data::what_is_there(&self.config, bytes)
+        } else {
+            Data::new(&self.config, bytes)
+        };
+        view.map_err(|error| {
+            let failure = Failure::file(&self.path, error.to_string());
+            match error {
+                DataError::Truncated { .. } => {
+                    failure.help("if the recording was cut off, read what is there with --partial")
+                }
+                _ => failure,
+            }
+        })
+    }
+
+    /// The sampling rate.
+    ///
+    /// # Errors
+    /// A recording whose rate changes.
+    pub(crate) fn rate_hz(&self) -> Result<f64, Failure> {
+        self.config.rate_hz().ok_or_else(|| {
+            Failure::file(&self.path, "the sampling rate changes within the recording")
+                .help("this needs one rate; `waltron wave info` works with several")
+        })
+    }
+
+    /// The recording as sequences play it: channels in A or V. Missing values are played as zero.
+    ///
+    /// # Errors
+    /// Data that do not fit, a rate that changes.
+    pub(crate) fn for_playing(&self) -> Result<RecordedFile, Failure> {
+        let (rate_hz, data) = (self.rate_hz()?, self.data()?);
+        let channels = self.config.analog.iter().enumerate().map(|(index, channel)| {
+            let unit = Unit::parse(&channel.unit);
+            let factor = unit.map_or(1.0, |u| u.factor);
+            let scaled = |v: f64| if v.is_finite() { v * factor } else { 0.0 };
+            let samples: Vec<f64> =
+                data.analog(index, 0..data.len()).into_iter().map(scaled).collect();
+            RecordedChannel {
+                id: channel.id.clone(),
+                dimension: unit.map(|u| u.dimension),
+                samples: Arc::new(samples),
+            }
+        });
+        let channels = channels.collect();
+        Ok(RecordedFile { rate_hz, frequency_hz: self.config.frequency_hz, channels })
+    }
+
+    /// The recording, or a part of it, to be written again.
+    ///
+    /// # Errors
+    /// Data that do not fit, a rate that changes.
+    pub(crate) fn part(&self, from_s: f64, to_s: f64) -> Result<Recording, Failure> {
+        let (rate_hz, data) = (self.rate_hz()?, self.data()?);
+        let index = |t: f64| ((t * rate_hz).round().max(0.0) as u64).min(data.len());
+        let range = index(from_s)..index(to_s);
+        let analog = self.config.analog.iter().enumerate().map(|(k, c)| AnalogTrack {
+            id: c.id.clone(),
+            phase: c.phase.clone(),
+            unit: c.unit.clone(),
+            ratio: (c.primary, c.secondary),
+            side: c.side,
+            values: data.analog(k, range.clone()),
+        });
+        let mut states: Vec<Vec<bool>> = vec![Vec::new(); self.config.digital.len()];
+        let mut number = 0;
+        data.for_each(|_, _, digital| {
+            if range.contains(&number) {
+                states.iter_mut().zip(digital).for_each(|(s, d)| s.push(*d));
+            }
+            number += 1;
+        });
+        let digital = self.config.digital.iter().zip(states);
+        Ok(Recording {
+            station: self.config.station.clone(),
+            device: self.config.device.clone(),
+            frequency_hz: self.config.frequency_hz,
+            rate_hz,
+            start: self.config.start.clone(),
+            analog: analog.collect(),
+            digital: digital.map(|(d, states)| DigitalTrack { id: d.id.clone(), states }).collect(),
+        })
+    }
+}
+
+fn config(path: &Path, bytes: &[u8], latin1: bool) -> Result<Config, Failure> {
+    let parsed = if latin1 {
+        let text: String = bytes.iter().map(|b| char::from(*b)).collect();
+        Config::parse(&text)
+    } else {
+        Config::parse_bytes(bytes)
+    };
+    parsed.map_err(|error| {
+        let failure = Failure::file(path, error.to_string());
+        match error {
+            ConfigError::NotUtf8 { .. } => {
+                failure.help("if the device writes Latin-1, add --latin1")
+            }
+            _ => failure,
+        }
+    })
+}
+
+/// Where a made waveform comes from, for its configuration.
+pub(crate) struct Origin<'a> {
+    pub(crate) station: &'a str,
+    pub(crate) device: &'a str,
+    pub(crate) frequency_hz: f64,
+}
+
+/// A made waveform with its contacts, to be written.
+pub(crate) fn of_waveform(
+    waveform: &Waveform,
+    contacts: Vec<DigitalTrack>,
+    origin: &Origin<'_>,
+) -> Recording {
+    let phase = |name: &str| name.chars().last().map(|p| p.to_ascii_uppercase().to_string());
+    let analog = waveform.channels.iter().map(|c| AnalogTrack {
+        id: c.name.to_string(),
+        phase: phase(c.name.as_str()).unwrap_or_default(),
+        unit: if c.is_current { "A" } else { "V" }.to_owned(),
+        ratio: (1.0, 1.0),
+        side: Side::Secondary,
+        values: c.samples.clone(),
+    });
+    Recording {
+        station: origin.station.to_owned(),
+        device: origin.device.to_owned(),
+        frequency_hz: origin.frequency_hz,
+        rate_hz: waveform.rate_hz,
+        // What is computed has no time of day.
+        start: "01/01/2000,00:00:00.000000".to_owned(),
+        analog: analog.collect(),
+        digital: contacts,
+    }
+}
+
+/// Writes a recording as the arguments say.
+///
+/// # Errors
+/// Another ending, files that exist or cannot be written.
+pub(crate) fn write(recording: &Recording, args: &WaveWrite) -> Result<(), Failure> {
+    let format = match args.encoding {
+        EncodingArg::Ascii => Format::Ascii,
+        EncodingArg::Binary => Format::Binary,
+        EncodingArg::Binary32 => Format::Binary32,
+        EncodingArg::Float32 => Format::Float32,
+    };
+    let revision = match args.revision {
+        RevisionArg::R1991 => Revision::R1991,
+        RevisionArg::R1999 => Revision::R1999,
+        RevisionArg::R2013 => Revision::R2013,
+    };
+    let later = matches!(format, Format::Binary32 | Format::Float32);
+    if later && revision != Revision::R2013 {
+        return Err(Failure::usage("BINARY32 and FLOAT32 are formats of 2013")
+            .help("take --encoding binary or ascii, or leave --revision out"));
+    }
+    match args.output.extension().and_then(|e| e.to_str()) {
+        Some("cff") if revision != Revision::R2013 => {
+            Err(Failure::usage("a combined file (.cff) is of 2013")
+                .help("write a .cfg, or leave --revision out"))
+        }
+        Some("cff") => files::write(&args.output, &emit::combined(recording, format), args.force),
+        Some("cfg") => {
+            let data = args.output.with_extension("dat");
+            files::refuse_existing(&args.output, args.force)?;
+            let written = emit::files(recording, revision, format);
+            files::write(&data, &written.data, args.force)?;
+            files::write(&args.output, written.config.as_bytes(), args.force)
+        }
+        _ => {
+            let name = args.output.display();
+            Err(Failure::usage(format!("{name} ends in neither .cfg nor .cff")))
+        }
+    }
+}
+
+/// A unit's dimension and SI factor.
+pub(crate) fn dimension_of(unit: &str) -> Option<(Dimension, f64)> {
+    Unit::parse(unit).map(|u| (u.dimension, u.factor))
+}
