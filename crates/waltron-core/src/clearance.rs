@@ -74,7 +74,10 @@ pub enum Refusal {
         segment: Name,
     },
     /// Outputs would stay on at a current that the asset does not withstand for ever.
-    #[error("{value} would stay on {channel} after the step, which is above the continuous rating")]
+    #[error(
+        "{value} would stay on {channel} after the step, which is above the continuous \
+             rating; end the step with `then off`"
+    )]
     Kept {
         /// The channel.
         channel: Name,

@@ -94,7 +94,8 @@ fn and_more(more: usize) -> String {
 fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
     let mut causes: Vec<(String, usize, Refusal)> = Vec::new();
     for one in planned.iter().filter(|p| p.not_tested.is_none()) {
-        let id = one.points.first().map_or_else(String::new, |p| p.id.clone());
+        let point = one.points.first().map(|p| p.id.clone());
+        let id = one.place.clone().or(point).unwrap_or_default();
         let cleared = clear(one.program.clone(), &bench.asset.ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
             match causes.iter_mut().find(|(_, _, r)| r.is_same_kind(&refusal)) {

@@ -103,15 +103,12 @@ impl Job {
                 }
             };
             let recordings = recordings(plan_path, &source)?;
-            let context = Arc::new(Context {
-                test: test.id.clone(),
-                asset: self.asset.clone(),
-                capability: self.rig.capability.clone(),
-                settings: settings.clone(),
-                recordings,
-                seed: self.rig.seed,
-                text: source.text.clone(),
-            });
+            let (asset, capability) = (self.asset.clone(), self.rig.capability.clone());
+            let mut context = Context::new(test.id.clone(), asset, capability, source.text.clone());
+            context.settings = settings.clone();
+            context.recordings = recordings;
+            context.seed = self.rig.seed;
+            let context = Arc::new(context);
             let script = script::load(&source, &context)?;
             self.scripts.insert(test.id.clone(), Loaded { script, context });
         }

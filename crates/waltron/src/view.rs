@@ -24,10 +24,14 @@ pub(crate) fn point_line(grade: &Grade, id_width: usize, width: Option<usize>) -
     let (mark, style) = look(grade.verdict);
     let verdict = format!("{mark} {:<12}", grade.verdict.word());
     let id = plain(&grade.point.id);
-    let told = told(grade);
+    let told = told(grade, 40);
     let reason = if grade.verdict == Verdict::Pass { String::new() } else { plain(&grade.reason) };
-    let head = format!(" {id:<id_width$}  {told}");
     let fits = |length: usize| width.is_none_or(|w| length <= w);
+    let mut head = format!(" {id:<id_width$}  {told}");
+    // Where the columns take too much room, the line does without them.
+    if !fits(verdict.chars().count() + head.chars().count()) {
+        head = format!(" {id:<id_width$}  {}", self::told(grade, 0));
+    }
     let verdict_width = verdict.chars().count();
     let verdict = styled(style, &verdict);
     let length = verdict_width + head.chars().count();
@@ -48,7 +52,8 @@ fn squeezed(text: &str) -> String {
 }
 
 /// Injected, measured, expected with its band, deviation.
-fn told(grade: &Grade) -> String {
+/// `width` columns are for what was expected.
+fn told(grade: &Grade, width: usize) -> String {
     let injected = words::injected(&grade.stimulus).unwrap_or_default();
     if grade.verdict == Verdict::NotTested {
         return injected;
@@ -57,7 +62,7 @@ fn told(grade: &Grade) -> String {
         // The reason of one that fails follows the line anyway.
         let found =
             if grade.verdict == Verdict::Pass { plain(&grade.reason) } else { String::new() };
-        return format!("{injected:<16} {found}").trim_end().to_owned();
+        return format!("{injected:<17} {found}").trim_end().to_owned();
     }
     let measured = words::main_value(&grade.measured, grade.criterion, true);
     let allowed = words::allowed(&grade.limits, grade.criterion);
@@ -72,7 +77,7 @@ fn told(grade: &Grade) -> String {
         }
     };
     let deviation = grade.deviation.deviation_text();
-    format!("{injected:<16} measured {measured:<9} {expected:<40} {deviation}")
+    format!("{injected:<17} measured {measured:<9} {expected:<width$} {deviation}")
         .trim_end()
         .to_owned()
 }

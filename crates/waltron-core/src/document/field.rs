@@ -30,6 +30,12 @@ impl Text {
     pub fn as_str(&self) -> &str {
         self.0.get_ref()
     }
+
+    /// The quantity that the text works out to, if it is more than one number with its unit.
+    pub fn expression(&self, settings: &Settings) -> Option<Result<Quantity, Problem>> {
+        expression_in(self.as_str())?;
+        Some(read_quantity(&self.0, None, settings))
+    }
 }
 
 impl Field for Text {
@@ -159,6 +165,10 @@ fn read_quantity(
 
 /// The tree of a text that is more than one number with its unit.
 pub(super) fn expression_in(text: &str) -> Option<expression::Expr> {
+    // A plain quantity, with its sign, and what only looks like a number are told in their own words.
+    if matches!(Quantity::parse(text), Ok(_) | Err(quantity::QuantityError::NotFinite { .. })) {
+        return None;
+    }
     let tree = expression::parse(text).ok()?;
     (!matches!(tree.kind, expression::ExprKind::Quantity { .. })).then_some(tree)
 }
@@ -330,6 +340,11 @@ impl Number {
     /// The number, or `None` with the problem noted.
     pub fn read(&self, problems: &mut Problems) -> Option<f64> {
         let text = &self.0.get_ref().0;
+        if expression_in(text).is_some() {
+            let spanned = Spanned::new(self.span(), text.clone());
+            let read = read_quantity(&spanned, Some(Dimension::NUMBER), &problems.settings);
+            return read.map(|q| q.si).map_err(|problem| problems.push(problem)).ok();
+        }
         match quantity::Quantity::parse(text) {
             Ok(q) if q.dimension == Dimension::NUMBER => Some(q.si),
             Ok(q) => {

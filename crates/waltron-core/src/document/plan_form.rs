@@ -10,7 +10,7 @@ use crate::fault_loop::FaultLoop;
 use crate::name::{Name, nearest};
 use crate::plan::{Plan, ProcedureSettings, ScriptPlace, SequenceSettings, Test};
 use crate::procedure::{Level, PickupSettings, TripTimeSettings};
-use crate::quantity::{Current, Dimension, Quantity, Ratio, Time, seconds};
+use crate::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time, seconds};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -420,6 +420,26 @@ impl TestForm {
         };
         let mut levels = Vec::new();
         for text in at.get() {
+            // What is worked out is a current, or a multiple: an expression has a unit anyway.
+            if let Some(worked_out) = text.expression(&problems.settings) {
+                match worked_out {
+                    Ok(q) if q.si > 0.0 && q.dimension == Dimension::NUMBER => {
+                        levels.push(Level::Multiple(q.si));
+                    }
+                    Ok(q) if q.si > 0.0 && q.dimension == Dimension::CURRENT => {
+                        levels.push(Level::Absolute(Current::from_si(q.si)));
+                    }
+                    Ok(q) => {
+                        let message = format!(
+                            "`{}` is {q}, but a multiple of pickup or a current is wanted",
+                            text.as_str()
+                        );
+                        problems.push(Problem::new(text.span(), message));
+                    }
+                    Err(problem) => problems.push(problem),
+                }
+                continue;
+            }
             let problem = match Quantity::parse(text.as_str()) {
                 Ok(q) if q.si <= 0.0 => {
                     Problem::new(text.span(), format!("`{}` must be above zero", text.as_str()))

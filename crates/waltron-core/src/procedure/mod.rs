@@ -131,6 +131,8 @@ pub struct Planned {
     pub program: Program,
     /// The time it should take if the asset does what its settings say.
     pub likely: crate::quantity::Time,
+    /// Where a script says so, such as `line 4`.
+    pub place: Option<String>,
     /// Why it will not be injected, where that is known already.
     pub not_tested: Option<String>,
 }

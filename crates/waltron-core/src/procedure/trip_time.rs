@@ -360,6 +360,7 @@ impl Procedure for TripTime {
                     limits: shot.limits(),
                     program: shot.program.clone(),
                     likely: before + shot.band.expected.or(fault_time).unwrap_or_default(),
+                    place: None,
                     not_tested: self.not_tested.clone(),
                 }
             })

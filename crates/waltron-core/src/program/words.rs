@@ -23,7 +23,9 @@ pub fn stimulus(stimulus: &Stimulus) -> String {
 fn drives<Q: Measure>(group: &str, drives: &[Drive<Q>]) -> Vec<String> {
     let on: Vec<&Drive<Q>> = drives.iter().filter(|d| d.true_rms().si() != 0.0).collect();
     if let [a, b, c] = on.as_slice()
-        && [a, b, c].iter().all(|d| d.harmonics.is_empty() && d.dc.is_none())
+        && [a, b, c]
+            .iter()
+            .all(|d| d.harmonics.is_empty() && d.dc.is_none() && d.rate_hz_per_s == 0.0)
         && is_balanced([a, b, c])
     {
         let angle = in_degrees(a.phasor.angle);

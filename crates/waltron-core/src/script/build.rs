@@ -60,6 +60,9 @@ pub(super) struct RampScale {
 /// Most levels of a ramp; beyond it a typing error is likelier than a wish.
 const MOST_LEVELS: f64 = 10_000.0;
 
+/// Longest time of a step; beyond it a typing error is likelier than a wish.
+const LONGEST_S: f64 = 30.0 * 86_400.0;
+
 /// Parts that a smooth ramp of a derived quantity is put together from.
 const SLOPE_PARTS: u32 = 200;
 
@@ -75,6 +78,10 @@ pub(super) fn needed(expr: &Expr, wanted: Dimension, scene: &Scene) -> Result<f6
 /// A time above zero.
 pub(super) fn time(expr: &Expr, scene: &Scene) -> Result<Time, Problem> {
     let si = needed(expr, Dimension::TIME, scene)?;
+    if si > LONGEST_S {
+        let message = format!("{} is longer than 30 days", text(seconds(si)));
+        return Err(Problem::new(expr.span.clone(), message).help("is the unit right?"));
+    }
     if si > 0.0 {
         return Ok(seconds(si));
     }

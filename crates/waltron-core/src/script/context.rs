@@ -50,22 +50,32 @@ pub struct Context {
     pub seed: u64,
     /// The script's text.
     pub text: Arc<str>,
+    /// The contacts that conditions can name: wired ones, and those of the asset.
+    contacts: Vec<Name>,
 }
 
 impl Context {
-    /// The contacts that conditions can name: wired ones, and those of the asset.
-    pub(super) fn contacts(&self) -> Vec<Name> {
-        let mut all: Vec<Name> = self.capability.inputs.iter().map(|i| i.meaning.clone()).collect();
-        for name in self.asset.contacts() {
-            if !all.contains(&name) {
-                all.push(name);
+    /// What a script knows of an asset on a rig: the asset's settings by name, no recordings, and
+    /// seed 1. The fields can be changed before it is used.
+    pub fn new(test: Name, asset: Asset, capability: Capability, text: Arc<str>) -> Self {
+        let mut contacts: Vec<Name> = capability.inputs.iter().map(|i| i.meaning.clone()).collect();
+        for name in asset.contacts() {
+            if !contacts.contains(&name) {
+                contacts.push(name);
             }
         }
-        all
+        let settings = Settings::of(&asset);
+        let recordings = HashMap::new();
+        Self { test, asset, capability, settings, recordings, seed: 1, text, contacts }
+    }
+
+    /// The contacts that conditions can name.
+    pub(super) fn contacts(&self) -> &[Name] {
+        &self.contacts
     }
 
     pub(super) fn is_contact(&self, name: &str) -> bool {
-        self.contacts().iter().any(|c| c == name)
+        self.contacts.iter().any(|c| c == name)
     }
 
     /// The complaint about an output that is not there, with its way out.

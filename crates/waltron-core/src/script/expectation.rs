@@ -390,7 +390,7 @@ fn waited(band: &Acceptance, contact: &Name, scene: &Scene) -> Judgement {
         return Judgement::new(Verdict::Inconclusive, "the injection ended before inception");
     };
     match seen_trip(observation, contact, span) {
-        Ok(TripOutcome::Waited(_)) | Err(_) if span.end <= span.start => {
+        Ok(TripOutcome::Waited(_)) if span.end <= span.start => {
             Judgement::new(Verdict::Inconclusive, "nothing was put out")
         }
         Ok(outcome) => judge_trip_time(band, outcome),

@@ -130,11 +130,10 @@ impl Sequence {
                 );
             }
         }
-        self.end_with(
-            0,
-            Verdict::Inconclusive,
-            "the sequence loops without doing anything".to_owned(),
-        );
+        let offset = self.loops.last().map_or(0, |l| l.step.span.0.start);
+        let line = self.scene.context.line(offset);
+        let why = format!("line {line}: the loop goes on and on without doing anything");
+        self.end_with(line, Verdict::Inconclusive, why);
         self.ready.pop_front().unwrap_or(Action::Done)
     }
 
@@ -609,7 +608,8 @@ impl Sequence {
                         (Some(expected), Some(fault)) => longest - fault + expected,
                         _ => longest,
                     };
-                    planned.push(Planned { program, likely, ..nothing() });
+                    let place = machine.place();
+                    planned.push(Planned { program, likely, place, ..nothing() });
                     machine.pass_over();
                 }
                 Action::Ask(question) => {
@@ -647,6 +647,13 @@ impl Sequence {
         planned
     }
 
+    /// The line of the injection that was handed out.
+    fn place(&self) -> Option<String> {
+        let Some(Waiting::Injection { built, .. }) = &self.waiting else { return None };
+        let part = built.parts.first()?;
+        Some(format!("line {}", self.scene.context.line(part.span.start)))
+    }
+
     /// Goes on without having injected.
     fn pass_over(&mut self) {
         if let Some(Waiting::Injection { built, read }) = self.waiting.take()
@@ -668,6 +675,7 @@ fn nothing() -> Planned {
         limits: Values::none(),
         program: crate::program::Program::default(),
         likely: seconds(0.0),
+        place: None,
         not_tested: None,
     }
 }

@@ -1,7 +1,6 @@
 use super::*;
 use crate::capability::{Capability, Channel, Input, Instrument, Parameter, ParameterKind};
 use crate::document::{AssetForm, Source};
-use crate::expression::Settings;
 use crate::grading::{Grade, Verdict};
 use crate::observation::{Edge, Ended, Observation, Reading, Span};
 use crate::procedure::{Action, Answer, Procedure};
@@ -9,7 +8,6 @@ use crate::program::{Finish, Profile, Program};
 use crate::quantity::{Dimension, Measure, Quantity, Voltage, amperes, seconds};
 use crate::tolerance::Tolerance;
 use proptest::prelude::*;
-use std::collections::HashMap;
 
 fn context(text: &str) -> Arc<Context> {
     let asset = r#"
@@ -67,15 +65,9 @@ fn context(text: &str) -> Arc<Context> {
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
     };
-    Arc::new(Context {
-        test: "t".into(),
-        settings: Settings::of(&asset),
-        asset,
-        capability,
-        recordings: HashMap::new(),
-        seed: 7,
-        text: text.into(),
-    })
+    let mut context = Context::new("t".into(), asset, capability, text.into());
+    context.seed = 7;
+    Arc::new(context)
 }
 
 fn loaded(text: &str) -> Sequence {

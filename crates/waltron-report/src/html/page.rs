@@ -58,7 +58,11 @@ pub fn html(runs: &[Run]) -> Result<String, ReportError> {
 
 fn section(run: &Run) -> Result<Markup, ReportError> {
     let asset = run.asset()?;
-    let diagrams = TimeCurrent::of_run(&asset, &run.points)?;
+    // An asset without time characteristics has no diagram.
+    let diagrams = match TimeCurrent::of_run(&asset, &run.points) {
+        Err(PlotError::Empty(_)) => Vec::new(),
+        other => other?,
+    };
     let pictures: Vec<String> =
         diagrams.iter().map(|d| svg(d, DIAGRAM)).collect::<Result<_, _>>()?;
     Ok(markup! {

@@ -14,7 +14,7 @@ use waltron_core::record::{self, Run};
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 8] = [
+const FILES: [(&str, &str); 23] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -23,17 +23,33 @@ const FILES: [(&str, &str); 8] = [
     ("q08-f2.plan.toml", include_str!("../../demo/q08-f2.plan.toml")),
     ("q08-f2.rig.toml", include_str!("../../demo/q08-f2.rig.toml")),
     ("q08-f2.specimen.toml", include_str!("../../demo/q08-f2.specimen.toml")),
+    ("q05-t2.asset.toml", include_str!("../../../../examples/q05-t2.asset.toml")),
+    ("q05-t2.plan.toml", include_str!("../../../../examples/q05-t2.plan.toml")),
+    ("q05-t2.rig.toml", include_str!("../../../../examples/q05-t2.rig.toml")),
+    ("q05-t2.specimen.toml", include_str!("../../../../examples/q05-t2.specimen.toml")),
+    ("overvoltage-pulses.seq", include_str!("../../../../examples/overvoltage-pulses.seq")),
+    ("inverse-curve.seq", include_str!("../../../../examples/inverse-curve.seq")),
+    ("underfrequency.seq", include_str!("../../../../examples/underfrequency.seq")),
+    ("harmonic-mix.seq", include_str!("../../../../examples/harmonic-mix.seq")),
+    ("dc1.asset.toml", include_str!("../../../../examples/dc1.asset.toml")),
+    ("dc1.plan.toml", include_str!("../../../../examples/dc1.plan.toml")),
+    ("dc1.rig.toml", include_str!("../../../../examples/dc1.rig.toml")),
+    ("dc1.specimen.toml", include_str!("../../../../examples/dc1.specimen.toml")),
+    ("supply-settles.seq", include_str!("../../../../examples/supply-settles.seq")),
+    ("readings.seq", include_str!("../../../../examples/readings.seq")),
+    ("raise-source.seq", include_str!("../../../../examples/raise-source.seq")),
 ];
 
-const RELAYS: [&str; 2] = ["q07-f1", "q08-f2"];
+/// The plans that are run, by the name their files share.
+const ASSETS: [&str; 4] = ["q07-f1", "q08-f2", "q05-t2", "dc1"];
 
-/// Writes the files, runs both plans, writes reports.
+/// Writes the files, runs every plan, writes reports.
 ///
 /// # Errors
 /// A folder that cannot be written, or that holds an earlier demo.
 pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let dir = args.dir.as_path();
-    let outputs = RELAYS.iter().flat_map(|r| [format!("{r}.run.jsonl"), format!("{r}.html")]);
+    let outputs = ASSETS.iter().flat_map(|r| [format!("{r}.run.jsonl"), format!("{r}.html")]);
     let all: Vec<String> = FILES.iter().map(|(n, _)| (*n).to_owned()).chain(outputs).collect();
     if dir.exists() && !dir.is_dir() {
         return Err(Failure::file(dir, "this is a file, a folder is wanted"));
@@ -47,19 +63,21 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     for (name, text) in FILES {
         files::write(&dir.join(name), text.as_bytes(), args.force)?;
     }
-    for relay in RELAYS {
+    for relay in ASSETS {
         test(dir, relay, args.force, terminal)?;
     }
     let at = |name: &str| dir.join(name).display().to_string();
     terminal.print(&format!(
         "{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
-         read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron run {}\n",
+         read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron run {}\n  \
+         read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
         at("q07-f1.html"),
         at("q07-f1.asset.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
+        at("underfrequency.seq"),
     ));
     Ok(Exit::Pass)
 }

@@ -35,6 +35,9 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let job = Job::load(&args.plan, args.rig.as_deref())?;
     let prepared = job.prepare()?;
     let attendant = if args.yes { Panel::Confirming(install()) } else { Panel::Asking(install()) };
+    for warning in job.warnings() {
+        terminal.chat(&warning.render(terminal));
+    }
     let mut clock = clock()?;
     let record = match &args.record {
         Some(path) => path.clone(),
@@ -116,7 +119,8 @@ pub(crate) fn execute(
         .flat_map(|(_, p)| &p.points)
         .map(|p| p.id.chars().count())
         .max()
-        .unwrap_or(0);
+        .unwrap_or(0)
+        .min(WIDEST_ID);
     if !how.quiet {
         terminal.print(&heading(job, &prepared));
     }
@@ -160,6 +164,9 @@ pub(crate) fn execute(
         failure.help(format!("what was graded before is in {}", record.display()))
     })
 }
+
+/// Columns that ids share; a longer one pushes its own line only.
+const WIDEST_ID: usize = 34;
 
 /// Samples a second of captured waveforms.
 const CAPTURE_HZ: f64 = 10_000.0;

@@ -355,3 +355,42 @@ fn one_off_injections_show_ask_put_out_and_read_back() {
     assert!(with(&["ia=5 A", "--yes"]).exits(2).err().contains("how long"));
     assert!(with(&["ia=1 A", "--watch"]).exits(2).err().contains("needs a terminal"));
 }
+
+/// The language's chapter: every block is a whole script, run on the bench it names.
+#[test]
+fn every_example_of_the_guide_runs_and_passes() {
+    let site = Site::examples();
+    let guide = std::fs::read_to_string(
+        std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/sequences.md"),
+    )
+    .unwrap();
+    let mut count = 0;
+    for block in guide.split("```seq ").skip(1) {
+        let (bench, rest) = block.split_once('\n').unwrap();
+        let script = &rest[..rest.find("```").unwrap()];
+        site.write("block.seq", script);
+        site.waltron(&["fmt", "--check", "block.seq"]);
+        let plan = site.read(&format!("{bench}.plan.toml"));
+        let head = &plan[..plan.find("[[test]]").unwrap()];
+        site.write(
+            "block.plan.toml",
+            &format!(
+                "{head}[[test]]\nid = \"b\"\nprocedure = \"sequence\"\nscript = \"block.seq\"\n"
+            ),
+        );
+        count += 1;
+        let record = format!("{count}.jsonl");
+        let done = site.waltron(&[
+            "run",
+            "block.plan.toml",
+            "--yes",
+            "--format",
+            "json",
+            "--record",
+            &record,
+        ]);
+        let passes = done.code() == 0 || (done.code() == 5 && !script.contains("expect"));
+        assert!(passes, "{script}\n{}\n{}", done.out(), done.err());
+    }
+    assert!(count >= 18, "{count} examples");
+}

@@ -455,6 +455,7 @@ impl Procedure for Pickup {
                     limits: limits.clone(),
                     likely: worst(&up) * share + worst(&down) * 0.5,
                     program: Program::of([up.segments, down.segments].concat()),
+                    place: None,
                     not_tested: self.why_not(ramp),
                 }
             })

@@ -13,14 +13,12 @@ use crate::files::read_source;
 use crate::signals::install;
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use serde_json::{Value, json};
-use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::capability::Capability;
 use waltron_core::clearance::{Cleared, clear};
 use waltron_core::document::{AssetForm, Source};
-use waltron_core::expression::Settings;
 use waltron_core::observation::Observation;
 use waltron_core::procedure::{Action, Answer, Procedure, Question};
 use waltron_core::program::{Probe, Program, Property};
@@ -90,15 +88,10 @@ impl Bench {
     /// The one program of a script.
     pub(super) fn program(&self, text: &str) -> Result<Program, Failure> {
         let source = Source::new("as a sequence", text);
-        let context = Arc::new(Context {
-            test: "inject".into(),
-            settings: Settings::of(&self.asset),
-            asset: self.asset.clone(),
-            capability: self.file.capability.clone(),
-            recordings: HashMap::new(),
-            seed: self.file.seed,
-            text: source.text.clone(),
-        });
+        let (asset, capability) = (self.asset.clone(), self.file.capability.clone());
+        let mut context = Context::new("inject".into(), asset, capability, source.text.clone());
+        context.seed = self.file.seed;
+        let context = Arc::new(context);
         let script = script::load(&source, &context)?;
         let mut sequence = Sequence::new(&script, context);
         match sequence.next() {

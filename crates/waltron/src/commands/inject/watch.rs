@@ -1,6 +1,7 @@
 //! `waltron inject --watch`: live readings; keys change what is out, a step at a time.
 
-use super::{Args, Bench, during, outputs, probes};
+use super::{Args, Bench, during, heading, outputs, probes};
+use crate::commands::run::Panel;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::signals::install;
@@ -10,6 +11,7 @@ use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
+use waltron_core::procedure::{Answer, Question};
 use waltron_core::program::{Finish, Profile, Program, Property, Segment};
 use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
 use waltron_core::stimulus::{Drive, Stimulus};
@@ -78,11 +80,8 @@ impl Live {
 struct Watcher(crate::signals::StopFlag);
 
 impl Attendant for Watcher {
-    fn ask(
-        &mut self,
-        question: &waltron_core::procedure::Question,
-    ) -> waltron_core::procedure::Answer {
-        question.default_answer().unwrap_or(waltron_core::procedure::Answer::Stop)
+    fn ask(&mut self, question: &Question) -> Answer {
+        question.default_answer().unwrap_or(Answer::Stop)
     }
 
     fn wants_to_stop(&self) -> bool {
@@ -105,21 +104,35 @@ pub(super) fn watch(
             Failure::usage("--watch needs a terminal").help("use --for TIME where there is none")
         );
     }
-    let held = |outputs: &str| -> Result<Stimulus, Failure> {
-        let program = bench.program(&format!("hold {outputs} for 1 s\n"))?;
-        Ok(program.segments.first().map(|s| s.profile.last()).unwrap_or_default())
+    // What the fault does not name stays as it was before it.
+    let script = match args.prefault.as_slice() {
+        [] => format!("hold {} for 1 s\n", during(args)?),
+        given => {
+            let before = outputs(args, given)?;
+            format!("play\n  hold {before} for 1 s\n  hold {} for 1 s\nend\n", during(args)?)
+        }
     };
-    let before = match args.prefault.as_slice() {
-        [] => None,
-        given => Some(held(&outputs(args, given)?)?),
-    };
+    let program = bench.program(&script)?;
+    terminal.print(&heading(bench, &program, terminal));
+    let flag = install();
+    let mut panel =
+        if args.yes { Panel::Confirming(flag.clone()) } else { Panel::Asking(flag.clone()) };
+    let name = &bench.file.name;
+    let question = Question::confirm(format!("Put this out on {name} until told otherwise"));
+    if panel.ask(&question) == Answer::Stop {
+        terminal.chat("nothing was put out\n");
+        return Ok(Exit::Stopped);
+    }
+    let mut stages: Vec<Stimulus> = program.segments.iter().map(|s| s.profile.last()).collect();
+    let fault = stages.pop().unwrap_or_default();
+    let before = stages.pop();
     let first = args.outputs.first().and_then(|o| o.split_once('=')).map(|(name, _)| name.trim());
     let share = |text: &str| {
         parse_as(text, Dimension::NUMBER)
             .map_err(|e| Failure::usage(e.to_string()).help("write --step \"1 %\""))
     };
     let mut live = Live {
-        during: held(&during(args)?)?,
+        during: fault,
         is_fault: before.is_none(),
         before,
         vary: args.vary.clone().unwrap_or_else(|| first.unwrap_or("i").to_owned()),
@@ -138,7 +151,7 @@ pub(super) fn watch(
             ""
         },
     ));
-    let mut watcher = Watcher(install());
+    let mut watcher = Watcher(flag);
     let raw = Raw::enter()?;
     let outcome = turns(bench, rig, &mut live, &mut watcher, terminal);
     let off = rig.off();
