@@ -67,6 +67,9 @@ fn told(grade: &Grade, width: usize) -> String {
     let measured = words::main_value(&grade.measured, grade.criterion, true);
     let allowed = words::allowed(&grade.limits, grade.criterion);
     let expected = match (grade.expected.is_empty(), allowed) {
+        (true, Some(_)) if grade.criterion == Criterion::NoOperation => {
+            "expected no trip".to_owned()
+        }
         (true, Some(allowed)) => format!("allowed {allowed}"),
         (false, Some(allowed)) => {
             let expected = words::main_value(&grade.expected, grade.criterion, false);

@@ -22,6 +22,7 @@ mod scene;
 mod target;
 #[cfg(test)]
 mod tests;
+mod values;
 
 pub use ast::Script;
 pub use context::{Context, RecordedChannel, RecordedFile};

@@ -56,7 +56,8 @@ impl FrequencyHistory {
     /// Mean rate over the window, in Hz/s.
     pub(super) fn rate(&self) -> f64 {
         match (self.0.front(), self.0.back()) {
-            (Some((a, fa)), Some((b, fb))) if b > a => (fb - fa) / (b - a).max(RATE_WINDOW_S),
+            // The oldest one held until the window began.
+            (Some((_, old)), Some((_, new))) => (new - old) / RATE_WINDOW_S,
             _ => 0.0,
         }
     }

@@ -3,7 +3,9 @@
 //! A script is read line by line: a mistake spoils its own line only, so that all of a script's
 //! mistakes show at once. Blocks are put together from lines that begin and lines that end them.
 
+mod expect;
 mod line;
+mod output;
 
 use super::ast::{Ending, Guard, Script, Sequence, Span, Statement, Step};
 use crate::document::{Problem, Problems};

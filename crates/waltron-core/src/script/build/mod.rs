@@ -1,5 +1,10 @@
 //! From output steps to programs.
 
+mod part;
+mod playback;
+
+pub(super) use part::{Part, RampScale};
+
 use super::ast::{
     Ending, Fault, Hold, OffWhen, Output, Pace, Playback, Ramp, Statement, Step, Until, Wait,
 };
@@ -9,16 +14,11 @@ use super::scene::Scene;
 use super::target::{Part as WavePart, Target, set_level};
 use crate::document::Problem;
 use crate::expression::{Expr, Names, Type, Value, evaluate, quantity, wrong_kind};
-use crate::grading::Verdict;
-use crate::name::Name;
-use crate::observation::{Ended, Observation, Span};
 use crate::program::{
-    self, Condition, Finish, Probe, Profile, Program, Rest, Segment, Slope, Stairs, Steps, Stop,
-    Then,
+    Condition, Finish, Probe, Profile, Program, Rest, Segment, Slope, Stairs, Steps, Stop, Then,
 };
 use crate::quantity::{Angle, Dimension, Measure, Quantity, Time, seconds, text};
 use crate::stimulus::{Dc, Drive, Stimulus};
-use crate::waveform::{Recording, Track};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -29,32 +29,6 @@ pub(super) struct Built {
     /// Number of guards whose stops stand first in every segment.
     pub(super) guards: usize,
     pub(super) parts: Vec<Part>,
-}
-
-/// A step's main segment.
-#[derive(Clone, Debug)]
-pub(super) struct Part {
-    pub(super) segment: usize,
-    /// `hold`, `ramp`, …
-    pub(super) kind: &'static str,
-    pub(super) label: Option<Name>,
-    /// The index of the stop that `until` stands for.
-    pub(super) until: Option<usize>,
-    pub(super) otherwise: Option<Ending>,
-    /// What was waited for, in words.
-    pub(super) awaited: String,
-    pub(super) ramp: Option<RampScale>,
-    pub(super) span: Range<usize>,
-}
-
-/// How a ramp's place tells its value.
-#[derive(Clone, Debug)]
-pub(super) struct RampScale {
-    pub(super) from: f64,
-    pub(super) to: f64,
-    /// Difference between two levels; `None` on a slope.
-    pub(super) step: Option<f64>,
-    pub(super) dimension: Dimension,
 }
 
 /// Most levels of a ramp; beyond it a typing error is likelier than a wish.
@@ -525,73 +499,6 @@ impl Builder<'_> {
         let now = turn * frequency.si() * at + theta.si() + std::f64::consts::FRAC_PI_2;
         Ok(seconds((wanted - now).rem_euclid(turn) / turn / frequency.si()))
     }
-
-    fn playback(&mut self, playback: &Playback, span: Range<usize>) -> Result<(), Problem> {
-        let context = &self.scene.context;
-        let Some(file) = context.recordings.get(&playback.file) else {
-            let message = format!("there is no recording `{}`", playback.file);
-            return Err(
-                Problem::new(playback.at.0.clone(), message).help("names are relative to the plan")
-            );
-        };
-        let bound = |expr: &Option<Expr>| match expr {
-            Some(expr) => needed(expr, Dimension::TIME, self.scene).map(Some),
-            None => Ok(None),
-        };
-        let (from, to) = (bound(&playback.part.0)?, bound(&playback.part.1)?);
-        let count = file.channels.iter().map(|c| c.samples.len()).min().unwrap_or(0);
-        let index = |t: f64| ((t * file.rate_hz).round().max(0.0) as usize).min(count);
-        let (start, end) = (index(from.unwrap_or(0.0)), to.map_or(count, index));
-        if start >= end {
-            let length = text(seconds(count as f64 / file.rate_hz));
-            let message = format!("nothing is left to play: the recording lasts {length}");
-            return Err(Problem::new(playback.at.0.clone(), message));
-        }
-        let mut tracks = Vec::new();
-        for (channel, recorded, factor) in &playback.map {
-            let Some(dimension) = context.capability.channel_dimension(channel.as_str()) else {
-                let (message, help) = context.no_channel(channel.as_str());
-                return Err(Problem { help, ..Problem::new(playback.at.0.clone(), message) });
-            };
-            let Some(source) = file.channels.iter().find(|c| c.id == *recorded) else {
-                let ids: Vec<&str> = file.channels.iter().map(|c| c.id.as_str()).collect();
-                let message = format!("the recording has no channel `{recorded}`");
-                return Err(Problem::new(playback.at.0.clone(), message)
-                    .help(format!("its channels are {}", ids.join(", "))));
-            };
-            // A factor may carry a unit, such as a shunt's: what comes out must be the channel's.
-            let factor = match factor {
-                Some(expr) => {
-                    let wanted = source.dimension.map_or(Dimension::NUMBER, |d| dimension.per(d));
-                    needed(expr, wanted, self.scene)?
-                }
-                None if source.dimension.is_some_and(|d| d != dimension) => {
-                    let found = source.dimension.unwrap_or_default();
-                    let message =
-                        format!("`{recorded}` is {found}, `{channel}` puts out {dimension}");
-                    return Err(Problem::new(playback.at.0.clone(), message)
-                        .help("convert it with a factor, as in `ia = \"U1\" * 0.1 A / V`"));
-                }
-                None => 1.0,
-            };
-            let samples = source.samples[start..end].iter().map(|s| s * factor).collect();
-            tracks.push(Track {
-                channel: channel.clone(),
-                is_current: dimension == Dimension::CURRENT,
-                samples: Arc::new(samples),
-            });
-        }
-        let times = match &playback.times {
-            Some(expr) => {
-                needed(expr, Dimension::NUMBER, self.scene)?.round().clamp(1.0, 1e6) as u32
-            }
-            None => 1,
-        };
-        let recording = Recording::new(file.rate_hz, file.frequency_hz, tracks);
-        let profile =
-            Profile::Playback(program::Playback { file: playback.file.clone(), recording, times });
-        self.add(("playback", "playback"), profile, &playback.until, span, None)
-    }
 }
 
 /// A wave's instantaneous value at a time since the program's start.
@@ -606,95 +513,4 @@ fn chance(seed: u64, count: u64) -> f64 {
     z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
     ((z ^ (z >> 31)) >> 11) as f64 / (1u64 << 53) as f64
-}
-
-impl Part {
-    /// The span of its segment, where it was played.
-    pub(super) fn seen<'a>(&self, observation: &'a Observation) -> Option<&'a Span> {
-        observation.segments.get(self.segment)
-    }
-
-    /// Whether its condition came true.
-    pub(super) fn reached(&self, observation: &Observation) -> bool {
-        self.seen(observation)
-            .is_some_and(|s| self.until.is_some_and(|i| s.ended == Ended::Stop(i)))
-    }
-
-    /// The value of its ramp when its condition came true, or why there is none.
-    pub(super) fn outcome(
-        &self,
-        program: &Program,
-        observation: &Observation,
-    ) -> (Option<Quantity>, Option<(Verdict, String)>) {
-        let why = match (self.seen(observation), self.until) {
-            (None, _) => {
-                Some((Verdict::Inconclusive, "the injection ended before the ramp".to_owned()))
-            }
-            (Some(span), Some(_))
-                if self.reached(observation) && (span.end - span.start).si() < 1e-9 =>
-            {
-                let awaited = &self.awaited;
-                Some((
-                    Verdict::Inconclusive,
-                    format!("`{awaited}` before the ramp began: check reset and wiring"),
-                ))
-            }
-            (Some(_), Some(_)) if !self.reached(observation) => {
-                let end = self.ramp.as_ref().map(|r| Quantity { si: r.to, dimension: r.dimension });
-                let end = end.map(|q| q.to_string()).unwrap_or_default();
-                Some((
-                    Verdict::Fail,
-                    format!("no `{}` up to the ramp's end at {end}", self.awaited),
-                ))
-            }
-            _ => None,
-        };
-        match why {
-            Some(why) => (None, Some(why)),
-            None => (self.value(program, observation), None),
-        }
-    }
-
-    /// The value of its ramp when it ended: that of the level that was out when the contact
-    /// changed, for a contact answers at its edge.
-    pub(super) fn value(&self, program: &Program, observation: &Observation) -> Option<Quantity> {
-        let ramp = self.ramp.as_ref()?;
-        let span = self.seen(observation)?;
-        let segment = program.segments.get(self.segment)?;
-        let by_contact = self.until.and_then(|i| segment.stops.get(i)).is_some_and(|stop| {
-            stop.when
-                .parts()
-                .iter()
-                .any(|c| matches!(c, Condition::Contact { .. } | Condition::Edge { .. }))
-        });
-        let edge = observation
-            .edges
-            .iter()
-            .rev()
-            .find(|e| e.time >= span.start && e.time <= span.end)
-            .filter(|_| by_contact && self.reached(observation));
-        let at = edge.map_or(span.end, |e| e.time) - span.start;
-        let si = match (&segment.profile, ramp.step) {
-            (Profile::Stairs(s), Some(step)) => ramp.from + step * f64::from(s.level_at(at)),
-            (Profile::Steps(s), Some(step)) => ramp.from + step * s.level_at(at) as f64,
-            (Profile::Slope(s), _) => {
-                ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0)
-            }
-            _ => return None,
-        };
-        Some(Quantity { si, dimension: ramp.dimension })
-    }
-
-    /// The difference that the ramp can tell.
-    pub(super) fn resolution(&self, program: &Program, timing: Time) -> Option<Quantity> {
-        let ramp = self.ramp.as_ref()?;
-        let si = match (ramp.step, program.segments.get(self.segment).map(|s| &s.profile)) {
-            (Some(step), _) => step.abs(),
-            (None, Some(Profile::Slope(s))) => {
-                (ramp.to - ramp.from).abs() * (timing / s.time).value
-            }
-            _ => return None,
-        };
-        Some(Quantity { si, dimension: ramp.dimension })
-    }
 }
