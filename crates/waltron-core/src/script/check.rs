@@ -8,23 +8,29 @@ use super::build::{build, time};
 use super::condition::condition;
 use super::context::Context;
 use super::expectation::grade;
-use super::output;
 use super::scene::Scene;
 use super::values::{parameter_value, range};
 use crate::document::{Problem, Problems};
 use crate::expression::{Expr, Names, RESERVED, Type, Value, evaluate, quantity};
 use crate::grading::PointId;
 use crate::name::{Name, nearest};
+use crate::phasor::Phasor;
 use crate::program::Condition;
-use crate::quantity::Dimension;
-use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES};
+use crate::quantity::{Dimension, Measure};
+use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Notes every mistake of a script.
 pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Problems) {
-    let mut checker =
-        Checker { script, context, problems, reassigned: reassigned(script), warnings: Vec::new() };
+    let mut checker = Checker {
+        everything: everything_on(context),
+        script,
+        context,
+        problems,
+        reassigned: reassigned(script),
+        warnings: Vec::new(),
+    };
     recursion(script, checker.problems);
     let mut names: Vec<&Name> = Vec::new();
     for sequence in &script.sequences {
@@ -107,7 +113,20 @@ fn recursion(script: &Script, problems: &mut Problems) {
     }
 }
 
+/// A wave on every phase channel that the rig has.
+fn everything_on(context: &Context) -> Stimulus {
+    fn on<Q: Measure>(channels: [&str; 3], context: &Context) -> Vec<Drive<Q>> {
+        let there = |id: &&str| context.capability.channel_dimension(id).is_some();
+        let phasor = Phasor::new(Q::from_si(1.0), Default::default());
+        let frequency = context.asset.ratings.frequency;
+        let drive = |id: &str| Drive::sine(id.into(), phasor, frequency);
+        channels.into_iter().filter(there).map(drive).collect()
+    }
+    Stimulus { currents: on(PHASE_CURRENTS, context), voltages: on(PHASE_VOLTAGES, context) }
+}
+
 struct Checker<'a> {
+    everything: Stimulus,
     script: &'a Script,
     context: &'a Arc<Context>,
     problems: &'a mut Problems,
@@ -379,40 +398,10 @@ impl Checker<'_> {
                 self.ending(&ending, scene);
             }
         }
-        // Every wave that an earlier step may have put out: nothing is known to be off.
-        let mut built_scene = scene.clone();
-        let frequency = self.context.asset.ratings.frequency;
-        for channel in PHASE_VOLTAGES {
-            if self.context.capability.channel_dimension(channel).is_some()
-                && built_scene.state.voltages.iter().all(|d| d.channel != channel)
-            {
-                let phasor = crate::phasor::Phasor::new(
-                    crate::quantity::Measure::from_si(1.0),
-                    Default::default(),
-                );
-                built_scene.state.voltages.push(Drive::sine(channel.into(), phasor, frequency));
-            }
-        }
-        for channel in PHASE_CURRENTS {
-            if self.context.capability.channel_dimension(channel).is_some()
-                && built_scene.state.currents.iter().all(|d| d.channel != channel)
-            {
-                let phasor = crate::phasor::Phasor::new(
-                    crate::quantity::Measure::from_si(1.0),
-                    Default::default(),
-                );
-                built_scene.state.currents.push(Drive::sine(channel.into(), phasor, frequency));
-            }
-        }
-        if let [only] = steps
-            && let Statement::Hold(hold) = &only.what
-        {
-            let checked = output::check(&hold.output, None, scene);
-            if self.note(checked).is_none() {
-                return;
-            }
-        }
-        let built = build(steps, together, &[], &built_scene, 0);
+        // Whatever an earlier step may have put out: nothing is known to be off.
+        let known = std::mem::replace(&mut scene.state, self.everything.clone());
+        let built = build(steps, together, &[], scene, 0);
+        scene.state = known;
         let Some(built) = self.note(built) else {
             self.results_of(steps, scene);
             return;

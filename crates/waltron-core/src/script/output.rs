@@ -8,7 +8,7 @@ use crate::document::Problem;
 use crate::expression::{PhasorValue, Type, Value, evaluate};
 use crate::fault_loop::FaultLoop;
 use crate::phasor::Phasor;
-use crate::quantity::{Angle, Current, Dimension, Measure, Voltage, degrees};
+use crate::quantity::{Angle, Current, Measure, Voltage, degrees};
 use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use num_complex::Complex64;
 
@@ -183,27 +183,4 @@ fn fault(
         put::<Voltage>(&mut out.voltages, channel, value, Some(frequency));
     }
     Ok(())
-}
-
-/// Checks a step's settings without putting anything together.
-///
-/// # Errors
-/// The first mistake.
-pub(super) fn check(
-    output: &Output,
-    extra: Option<(&str, Dimension)>,
-    scene: &Scene,
-) -> Result<(), Problem> {
-    let mut scene = scene.clone();
-    if let Some((name, dimension)) = extra {
-        scene.let_value(name, Value::Unknown(Type::Quantity(dimension)));
-    }
-    // Power needs voltages, which an earlier step may have put out.
-    let mut base = scene.state.clone();
-    for channel in PHASE_VOLTAGES {
-        if base.voltages.iter().all(|d| d.channel != channel) {
-            put::<Voltage>(&mut base.voltages, channel, Complex64::new(1.0, 0.0), None);
-        }
-    }
-    stimulus(output, &base, &scene).map(|_| ())
 }

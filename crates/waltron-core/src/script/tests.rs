@@ -407,6 +407,99 @@ fn blocks_and_recursion_are_checked() {
     assert!(warnings(&script, &context)[0].message.contains("shorter than 59 needs"));
 }
 
+/// The stimulus that a script of one step puts out first.
+fn put_out(script: &str) -> crate::stimulus::Stimulus {
+    let mut machine = loaded(script);
+    match machine.next() {
+        Action::Inject(program) => program.segments[0].profile.at(seconds(0.0)),
+        other => panic!("{other:?}"),
+    }
+}
+
+proptest! {
+    /// p and q are the three-phase power that comes out, whatever the voltages are.
+    #[test]
+    fn power_is_drawn_as_said(p in -200.0f64..200.0, q in -200.0f64..200.0, v in 10.0f64..140.0, turn in -180.0f64..180.0) {
+        let out = put_out(&format!("hold v = balanced({v} V @ {turn} deg), p = {p} W, q = {q} var for 1 s\n"));
+        let (volts, amps) = (out.complex_phase_voltages(), out.complex_phase_currents());
+        let s: num_complex::Complex64 = volts.iter().zip(amps).map(|(v, i)| v * i.conj()).sum();
+        prop_assert!((s.re - p).abs() < 1e-6 && (s.im - q).abs() < 1e-6, "{s}");
+    }
+
+    /// A harmonic given against the common reference has that angle in the samples, wherever the
+    /// fundamental is; one given against the fundamental follows it.
+    #[test]
+    fn harmonic_angles_mean_what_they_say(turn in -180.0f64..180.0, angle in -170.0f64..170.0, order in 2u32..12) {
+        let read = |suffix: &str| {
+            let out = put_out(&format!("hold ia = 2 A @ {turn} deg, ia.h{order}{suffix} = 20 % @ {angle} deg for 1 s\n"));
+            let program = Program::of(vec![crate::program::Segment::hold("x", out, seconds(0.2))]);
+            let wave = crate::waveform::render(&crate::waveform::pieces(&program, None), 1e4).unwrap();
+            crate::waveform::spectrum::Spectrum::of(&wave.channels[0].samples, 1e4, 50.0, 20)
+        };
+        let own = read(".absolute").harmonics[order as usize - 2];
+        let off = |found: f64| ((found - angle + 540.0).rem_euclid(360.0) - 180.0).abs();
+        prop_assert!(off(own.arg().to_degrees()) < 1e-6, "{}", own.arg().to_degrees());
+        prop_assert!(off(read("").harmonic_angle(order).to_degrees()) < 1e-6);
+    }
+
+    /// Levels of a ramp: as many as fit, equally far apart, up and down alike.
+    #[test]
+    fn ramps_have_the_levels_they_should(from in 0.1f64..5.0, span in 0.05f64..5.0, step in 0.01f64..0.5, down: bool) {
+        let (a, b) = if down { (from + span, from) } else { (from, from + span) };
+        let script = format!("ramp ia from {a} A to {b} A by {step} A every 100 ms\n");
+        let mut machine = loaded(&script);
+        let Action::Inject(program) = machine.next() else { panic!() };
+        let Profile::Stairs(stairs) = &program.segments[0].profile else { panic!() };
+        prop_assert_eq!(stairs.steps, (span / step + 1e-9).floor() as u32);
+        let at = |k: u32| stairs.level(k).currents[0].phasor.rms.si();
+        prop_assert!((at(0) - a).abs() < 1e-9);
+        for k in 1..=stairs.steps {
+            prop_assert!(((at(k) - at(k - 1)).abs() - step).abs() < 1e-9);
+        }
+        prop_assert!((at(stairs.steps) - b).abs() < step * (1.0 + 1e-6));
+    }
+}
+
+#[test]
+fn a_ramp_of_what_is_worked_out_follows_its_formula() {
+    let script = "ramp reach from 4 Ohm to 2 Ohm by 1 Ohm every 100 ms with fault B-N with i = 2 A, z = reach @ 60 deg, k0 = 0.5\n";
+    let mut machine = loaded(script);
+    let Action::Inject(program) = machine.next() else { panic!() };
+    let Profile::Steps(steps) = &program.segments[0].profile else { panic!() };
+    let measured: Vec<f64> = steps
+        .levels
+        .iter()
+        .map(|s| (s.complex_phase_voltages()[1] / s.complex_phase_currents()[1]).norm() / 1.5)
+        .collect();
+    for (found, expected) in measured.iter().zip([4.0, 3.0, 2.0]) {
+        assert!((found - expected).abs() < 1e-9, "{measured:?}");
+    }
+    assert_eq!(measured.len(), 3);
+}
+
+#[test]
+fn events_are_found_by_kind_order_and_stage() {
+    let script = "play\n  hold ia = 1 A for 1 s as load\n  ramp ia from 1 A to 2 A by 0.5 A every 1 s as climb\n  hold ia = 2 A until trip, at most 5 s as fault\nend\noff\n\
+        expect time(begin(load) -> first(start)) is 0.5 s within 1 ms as \"first\"\n\
+        expect time(begin(load) -> last(start)) is 4.2 s within 1 ms as \"last\"\n\
+        expect time(begin(load) -> nth(start, 2)) is 2.5 s within 1 ms as \"nth\"\n\
+        expect time(first(start) -> not start) is 1 s within 1 ms as \"opens\"\n\
+        expect time(begin(level 1) -> begin(level 3)) is 2 s within 1 ms as \"levels\"\n\
+        expect time(inception -> trip) is 0.5 s within 1 ms as \"inception\"\n\
+        expect time(finish(load) -> finish(climb)) is 3 s within 1 ms as \"stages\"\n";
+    let edges = [
+        ("start", 0.5, true),
+        ("start", 1.5, false),
+        ("start", 2.5, true),
+        ("start", 3.5, false),
+        ("start", 4.2, true),
+        ("trip", 4.5, true),
+    ];
+    let (grades, ..) = run(script, |_, p| played(p, &edges, &[]));
+    assert!(grades.iter().all(|g| g.verdict == Verdict::Pass), "{grades:#?}");
+    assert_eq!(grades.len(), 7);
+}
+
 /// Lines of scripts that parse, to be put together at random.
 fn any_line() -> impl Strategy<Value = String> {
     let value = prop_oneof![
