@@ -14,6 +14,7 @@ mod files;
 mod job;
 mod recording;
 mod signals;
+mod tables;
 mod terminal;
 mod view;
 

@@ -3,7 +3,6 @@
 use crate::exit::Exit;
 use crate::terminal::{BAD, DOUBTFUL, FAINT, GOOD, STRONG, Terminal, plain, styled};
 use anstyle::Style;
-use comfy_table::{CellAlignment, Table};
 use indicatif::{ProgressBar, ProgressStyle};
 use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
@@ -125,18 +124,13 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
             None => tests.push((test, vec![grade])),
         }
     }
-    let mut table = Table::new();
-    table.load_style(comfy_table::presets::NOTHING);
-    if let Some(width) = terminal.width() {
-        table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
-    }
     let all = Summary::of(grades.iter().map(|g| g.verdict));
     // Columns that would be empty only take room.
     let doubtful = [("Inconcl.", all.inconclusive > 0), ("Not tested", all.not_tested > 0)];
     let mut header = vec!["Test", "Points", "Pass", "Fail"];
     header.extend(doubtful.iter().filter(|(_, used)| *used).map(|(name, _)| name));
     header.push("Largest dev.");
-    table.set_header(header);
+    let mut table = crate::tables::table(header, terminal);
     for (test, of_test) in tests {
         let s = Summary::of(of_test.iter().map(|g| g.verdict));
         let count = |n: usize| if n == 0 { "–".to_owned() } else { n.to_string() };
@@ -154,9 +148,8 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
         row.push(largest);
         table.add_row(row);
     }
-    for column in table.column_iter_mut().skip(1) {
-        column.set_cell_alignment(CellAlignment::Right);
-    }
+    let columns = table.column_count();
+    crate::tables::align_right(&mut table, 1..columns);
     format!("{table}\n")
 }
 

@@ -126,7 +126,7 @@ pub(crate) fn execute(
     }
     let bar = view::progress(terminal, prepared.point_count(), likely);
     let mut injected = 0.0;
-    let mut captured: Vec<PathBuf> = Vec::new();
+    let mut captured: Vec<String> = Vec::new();
     let show = |grade: &Grade, injected: f64| {
         if !how.quiet {
             let line = view::point_line(grade, id_width, terminal.width());
@@ -147,17 +147,25 @@ pub(crate) fn execute(
         if let Event::Observed { program, observation, .. } = event
             && let Some(name) = &program.capture
         {
-            captured.push(capture(job, record, name, program, observation)?);
+            let note = match capture(job, record, name, program, observation)? {
+                Some(path) => path.display().to_string(),
+                None => format!("{name} is too long to be kept"),
+            };
+            captured.push(note);
         }
-        if let Event::Graded(grade) = event {
-            show(grade, injected);
+        match event {
+            Event::Graded(grade) => show(grade, injected),
+            Event::Told { text } => {
+                bar.suspend(|| terminal.chat(&format!("{}\n", plain(text))));
+            }
+            _ => {}
         }
         Ok(())
     };
     let done = runner::run(prepared, &job.asset, &mut rig, &mut attendant, &mut sink);
     bar.finish_and_clear();
-    for path in &captured {
-        terminal.chat(&format!("Waveforms  {}\n", path.display()));
+    for note in &captured {
+        terminal.chat(&format!("Waveforms  {note}\n"));
     }
     done.map_err(|e| {
         let failure = Failure::trouble(e.to_string());
@@ -168,24 +176,32 @@ pub(crate) fn execute(
 /// Columns that ids share; a longer one pushes its own line only.
 const WIDEST_ID: usize = 34;
 
-/// Samples a second of captured waveforms.
-const CAPTURE_HZ: f64 = 10_000.0;
+/// Samples a second of captured waveforms; long injections get fewer.
+const CAPTURE_HZ: [f64; 4] = [10_000.0, 5_000.0, 2_000.0, 1_000.0];
 
-/// Writes the waveforms and contacts of an injection beside the record.
+/// Most samples of a captured channel: half an hour at the lowest rate.
+const MOST_CAPTURED: f64 = 2e6;
+
+/// Writes the waveforms and contacts of an injection beside the record; `None` where they are too
+/// long to be kept.
 fn capture(
     job: &Job,
     record: &Path,
     name: &Name,
     program: &Program,
     observation: &Observation,
-) -> Result<PathBuf, Failure> {
-    let mut waveform = render(&pieces(program, Some(observation)), CAPTURE_HZ)
+) -> Result<Option<PathBuf>, Failure> {
+    let length = observation.length().si();
+    let Some(rate_hz) = CAPTURE_HZ.into_iter().find(|hz| length * hz <= MOST_CAPTURED) else {
+        return Ok(None);
+    };
+    let mut waveform = render(&pieces(program, Some(observation)), rate_hz)
         .map_err(|e| Failure::trouble(e.to_string()))?;
     waveform.cut(observation);
     let count = waveform.channels.first().map_or(0, |c| c.samples.len());
     let contacts = job.rig.capability.inputs.iter().map(|input| {
         let state = |k: usize| {
-            let time = seconds((k as f64 + 0.5) / CAPTURE_HZ);
+            let time = seconds((k as f64 + 0.5) / rate_hz);
             observation.closed_before(&input.meaning, time)
         };
         DigitalTrack { id: input.meaning.to_string(), states: (0..count).map(state).collect() }
@@ -205,7 +221,7 @@ fn capture(
     };
     let path = (1..1000).map(file).find(|p| !p.exists()).unwrap_or_else(|| file(1000));
     crate::files::write(&path, &combined(&recording, Format::Binary32), false)?;
-    Ok(path)
+    Ok(Some(path))
 }
 
 fn heading(job: &Job, prepared: &Prepared) -> String {
@@ -341,10 +357,6 @@ impl Attendant for Panel {
                 }
             }
         }
-    }
-
-    fn tell(&mut self, text: &str) {
-        Terminal::new(crate::terminal::Colour::Auto).chat(&format!("{}\n", plain(text)));
     }
 
     fn wants_to_stop(&self) -> bool {

@@ -8,9 +8,9 @@ use crate::cli::{Check as Args, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::Job;
+use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::{duration, rms as rms_in_words};
-use comfy_table::{CellAlignment, Table};
 use serde_json::json;
 use waltron_core::grading::words;
 use waltron_core::procedure::Planned;
@@ -102,12 +102,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         plain(&job.asset.identity.tag),
         plain(&job.rig.name),
     );
-    let mut table = Table::new();
-    table.load_style(comfy_table::presets::NOTHING);
-    if let Some(width) = terminal.width() {
-        table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
-    }
-    table.set_header(["Point", "Injected", "Expected", "Allowed", "At most"]);
+    let mut table = table(["Point", "Injected", "Expected", "Allowed", "At most"], terminal);
     let mut skipped: Vec<(String, String)> = Vec::new();
     for (_, planned) in prepared.planned() {
         let ids: Vec<String> = planned.points.iter().map(|p| plain(&p.id)).collect();
@@ -129,9 +124,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
             if at_most.si() > 0.0 { text(at_most) } else { none() },
         ]);
     }
-    for column in table.column_iter_mut().skip(1) {
-        column.set_cell_alignment(CellAlignment::Right);
-    }
+    align_right(&mut table, 1..5);
     out.push_str(&format!("{table}\n\n"));
     for (points, reason) in &skipped {
         out.push_str(&styled(DOUBTFUL, &format!("Not tested  {points}: {reason}\n")));

@@ -1,7 +1,7 @@
 //! `waltron check --timeline`: every stage of every injection.
 
+use crate::tables::{align_right, table};
 use crate::terminal::{FAINT, STRONG, Terminal, plain, styled};
-use comfy_table::{CellAlignment, Table};
 use serde_json::json;
 use waltron_core::procedure::Planned;
 use waltron_core::program::{Program, words};
@@ -34,12 +34,8 @@ pub(super) fn text(prepared: &Prepared, terminal: &Terminal) -> String {
 
 /// The stages of a program as a table, and the true RMS value of what is not a plain sine.
 pub(in crate::commands) fn stages(program: &Program, terminal: &Terminal) -> String {
-    let mut table = Table::new();
-    table.load_style(comfy_table::presets::NOTHING);
-    if let Some(width) = terminal.width() {
-        table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
-    }
-    table.set_header(["Stage", "Start", "At most", "Puts out", "Ends early on"]);
+    let header = ["Stage", "Start", "At most", "Puts out", "Ends early on"];
+    let mut table = table(header, terminal);
     let mut start = seconds(0.0);
     let mut certain = true;
     let mut waves = Vec::new();
@@ -59,11 +55,7 @@ pub(in crate::commands) fn stages(program: &Program, terminal: &Terminal) -> Str
         certain &= ends.is_empty();
         start += longest;
     }
-    for index in [1, 2] {
-        if let Some(column) = table.column_mut(index) {
-            column.set_cell_alignment(CellAlignment::Right);
-        }
-    }
+    align_right(&mut table, 1..3);
     let mut out = format!("{table}\n");
     for (channel, rms, thd) in waves {
         out.push_str(&format!(

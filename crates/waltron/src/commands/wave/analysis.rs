@@ -1,10 +1,11 @@
 //! `waltron wave harmonics` and `phasors`: what waves consist of.
 
-use super::{in_unit, right, table, time};
+use super::{in_unit, right, time};
 use crate::cli::Format;
 use crate::cli::wave::{WaveHarmonics, WavePhasors};
 use crate::failure::Failure;
 use crate::recording::{Recorded, dimension_of};
+use crate::tables::table;
 use crate::terminal::{Terminal, plain};
 use num_complex::Complex64;
 use serde_json::{Value, json};
@@ -60,7 +61,7 @@ pub(super) fn harmonics(args: &WaveHarmonics, terminal: &Terminal) -> Result<(),
         return Ok(());
     }
     let header = ["Channel", "Fundamental", "True RMS", "DC", "THD", "Harmonics: share at angle"];
-    let mut rows = table(&header, terminal);
+    let mut rows = table(header, terminal);
     for (c, s) in &found {
         // What is below a tenth of a percent is the noise of any instrument.
         let orders = (2..).take(s.harmonics.len()).filter(|n| s.share(*n) >= 1e-3);
@@ -133,7 +134,7 @@ pub(super) fn phasors(args: &WavePhasors, terminal: &Terminal) -> Result<(), Fai
         terminal.print_data(&format!("{whole}\n"));
         return Ok(());
     }
-    let mut rows = table(&["Channel", "RMS", "Angle"], terminal);
+    let mut rows = table(["Channel", "RMS", "Angle"], terminal);
     for (c, p) in &found {
         let angle = format!("{:.1} deg", degrees(*p) + 0.0);
         rows.add_row([plain(&c.id), in_unit(p.norm(), &c.unit), angle]);

@@ -1,10 +1,11 @@
 //! `waltron wave info`: what a recording holds.
 
-use super::{in_unit, right, table};
+use super::{in_unit, right};
 use crate::cli::Format;
 use crate::cli::wave::WaveRead;
 use crate::failure::Failure;
 use crate::recording::Recorded;
+use crate::tables::table;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use serde_json::{Value, json};
 use waltron_core::quantity::{seconds, text};
@@ -119,7 +120,7 @@ fn as_text(c: &Config, data: &Data<'_>, e: &Extremes, terminal: &Terminal) -> St
         plain(&c.trigger),
     );
     let header = ["Channel", "Phase", "Lowest", "Highest", "RMS", "Missing"];
-    let mut channels = table(&header, terminal);
+    let mut channels = table(header, terminal);
     for (k, a) in c.analog.iter().enumerate() {
         let gaps = if e.missing[k] > 0 { e.missing[k].to_string() } else { "–".to_owned() };
         let value = |v: f64| if v.is_finite() { in_unit(v, &a.unit) } else { "–".to_owned() };
@@ -128,7 +129,7 @@ fn as_text(c: &Config, data: &Data<'_>, e: &Extremes, terminal: &Terminal) -> St
     }
     out.push_str(&right(channels, 2));
     if !c.digital.is_empty() {
-        let mut states = table(&["Status", "Changes"], terminal);
+        let mut states = table(["Status", "Changes"], terminal);
         for (d, n) in c.digital.iter().zip(&e.changes) {
             states.add_row([plain(&d.id), n.to_string()]);
         }

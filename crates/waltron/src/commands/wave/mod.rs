@@ -10,8 +10,9 @@ use crate::failure::Failure;
 use crate::files;
 use crate::job::Job;
 use crate::recording::{Origin, Recorded, dimension_of, of_waveform, write};
+use crate::tables::align_right;
 use crate::terminal::Terminal;
-use comfy_table::{CellAlignment, Table};
+use comfy_table::Table;
 use waltron_core::quantity::{
     Dimension, Measure, Quantity, parse_as, seconds, significant, text as in_words,
 };
@@ -67,20 +68,10 @@ fn in_unit(value: f64, unit: &str) -> String {
     }
 }
 
-fn table(header: &[&str], terminal: &Terminal) -> Table {
-    let mut table = Table::new();
-    table.load_style(comfy_table::presets::NOTHING);
-    if let Some(width) = terminal.width() {
-        table.set_width(u16::try_from(width).unwrap_or(u16::MAX));
-    }
-    table.set_header(header);
-    table
-}
-
 /// The table with its columns from `first` on aligned to the right.
 fn right(mut table: Table, first: usize) -> String {
-    let numbers = table.column_iter_mut().skip(first);
-    numbers.for_each(|c| c.set_cell_alignment(CellAlignment::Right));
+    let columns = table.column_count();
+    align_right(&mut table, first..columns);
     format!("{table}\n")
 }
 
