@@ -78,11 +78,13 @@ fn section(run: &Run) -> Result<Markup, ReportError> {
             (title_block(run, &asset))
             (tables::summary(run))
             (tables::settings(&asset))
-            section {
-                h2 { "Trip time against current" }
-                p.hint.screen { "Point at a mark to read its values." }
-                @for picture in &pictures {
-                    figure { (PreEscaped(picture)) }
+            @if !pictures.is_empty() {
+                section {
+                    h2 { "Trip time against current" }
+                    p.hint.screen { "Point at a mark to read its values." }
+                    @for picture in &pictures {
+                        figure { (PreEscaped(picture)) }
+                    }
                 }
             }
             (tables::results(run))

@@ -15,6 +15,8 @@ fn the_demo_tests_both_relays_and_writes_records_and_reports() {
     assert!(page.contains(">FAIL<") && page.contains("37 of 57 points pass"));
     assert!(page.contains("51P-times/A-N/2x") && page.contains("too late"));
     assert!(!page.contains("src=\"http") && !page.contains("href=\"http"), "self-contained");
+    let supply = std::fs::read_to_string(dir.join("dc1.html")).unwrap();
+    assert!(supply.contains("7 of 7 points pass") && !supply.contains("Trip time against current"));
     let again = site.waltron(&["demo", "first"]).exits(2);
     assert!(again.err().contains("--force"));
     site.waltron(&["demo", "first", "--force"]).exits(0);
