@@ -99,9 +99,18 @@ impl<'a> Data<'a> {
         let mut analog = vec![0.0; self.config.analog.len()];
         let words = self.config.digital.len().div_ceil(16) * 2;
         let records = self.bytes.chunks_exact(self.config.sample_bytes());
-        for record in records.take(self.count as usize) {
-            scale.decode(self.config.format, &record[8..record.len() - words], &mut analog);
-            visit(&analog);
+        let records = records.take(self.count as usize);
+        let mut each = |format| {
+            for record in records.clone() {
+                scale.decode(format, &record[8..record.len() - words], &mut analog);
+                visit(&analog);
+            }
+        };
+        // One loop for each format, so that what it is is not asked at every sample.
+        match self.config.format {
+            Format::Binary => each(Format::Binary),
+            Format::Binary32 => each(Format::Binary32),
+            Format::Float32 | Format::Ascii => each(Format::Float32),
         }
     }
 
@@ -176,6 +185,7 @@ impl Scale {
 
     /// Scales the stored values of one sample. The most negative integer stands for a missing one;
     /// it is looked for beside the arithmetic and put right afterwards, since it is rare.
+    #[inline(always)]
     fn decode(&self, format: Format, bytes: &[u8], out: &mut [f64]) {
         let n = out.len().min(self.a.len());
         let (out, a, b) = (&mut out[..n], &self.a[..n], &self.b[..n]);
