@@ -127,6 +127,8 @@ fn recording(values: &[Vec<f64>], states: &[Vec<bool>]) -> Recording {
         start: "01/05/2026,08:00:00.000000".into(),
         analog: analog.collect(),
         digital: digital.collect(),
+        header: "Recorded at Brackwater\r\n".into(),
+        information: String::new(),
     }
 }
 
@@ -148,6 +150,8 @@ proptest! {
         let (config, data): (Config, &[u8]) = if one_file {
             cff = combined(&given, format);
             let parts = Container::parse(&cff).unwrap();
+            prop_assert_eq!(parts.header, b"Recorded at Brackwater\r\n");
+            prop_assert!(parts.information.is_empty());
             (Config::parse_bytes(parts.config).unwrap(), parts.data)
         } else {
             split = files(&given, revision, format);

@@ -20,6 +20,10 @@ pub(crate) struct Recorded {
     data: std::ops::Range<usize>,
     path: PathBuf,
     partial: bool,
+    /// Free text for people (`.hdr`).
+    pub(crate) header: String,
+    /// Text for programs (`.inf`).
+    pub(crate) information: String,
 }
 
 impl Recorded {
@@ -32,13 +36,20 @@ impl Recorded {
         let recorded = match ending.to_ascii_lowercase().as_str() {
             "cff" => {
                 let bytes = files::read_bytes(path)?;
-                let (config, data) = {
+                let (config, data, header, information) = {
                     let parts =
                         Container::parse(&bytes).map_err(|e| Failure::file(path, e.to_string()))?;
                     let start = parts.data.as_ptr() as usize - bytes.as_ptr() as usize;
-                    (config(path, parts.config, latin1)?, start..start + parts.data.len())
+                    let text = |part: &[u8]| String::from_utf8_lossy(part).into_owned();
+                    (
+                        config(path, parts.config, latin1)?,
+                        start..start + parts.data.len(),
+                        text(parts.header),
+                        text(parts.information),
+                    )
                 };
-                Self { config, bytes, data, path: path.to_owned(), partial }
+                let path = path.to_owned();
+                Self { config, bytes, data, path, partial, header, information }
             }
             "cfg" => {
                 let config = config(path, &files::read_bytes(path)?, latin1)?;
@@ -48,7 +59,16 @@ impl Recorded {
                     return Err(Failure::file(path, message).help("copy the .dat beside the .cfg"));
                 };
                 let bytes = files::read_bytes(data)?;
-                Self { config, data: 0..bytes.len(), bytes, path: data.clone(), partial }
+                // Both texts may be missing.
+                let beside = |ending: &str| match path.with_extension(ending) {
+                    file if file.exists() => {
+                        files::read_bytes(&file).map(|b| String::from_utf8_lossy(&b).into_owned())
+                    }
+                    _ => Ok(String::new()),
+                };
+                let (header, information) = (beside("hdr")?, beside("inf")?);
+                let (path, data) = (data.clone(), 0..bytes.len());
+                Self { config, bytes, data, path, partial, header, information }
             }
             _ => {
                 return Err(Failure::file(path, "a recording's file ends in .cfg or .cff")
@@ -155,6 +175,8 @@ impl Recorded {
             start: self.config.start.clone(),
             analog: analog.collect(),
             digital: digital.map(|(d, states)| DigitalTrack { id: d.id.clone(), states }).collect(),
+            header: self.header.clone(),
+            information: self.information.clone(),
         })
     }
 }
@@ -208,6 +230,8 @@ pub(crate) fn of_waveform(
         start: "01/01/2000,00:00:00.000000".to_owned(),
         analog: analog.collect(),
         digital: contacts,
+        header: String::new(),
+        information: String::new(),
     }
 }
 
@@ -242,6 +266,10 @@ pub(crate) fn write(recording: &Recording, args: &WaveWrite) -> Result<(), Failu
             let data = args.output.with_extension("dat");
             files::refuse_existing(&args.output, args.force)?;
             let written = emit::files(recording, revision, format);
+            let texts = [("hdr", &recording.header), ("inf", &recording.information)];
+            for (ending, text) in texts.into_iter().filter(|(_, text)| !text.is_empty()) {
+                files::write(&args.output.with_extension(ending), text.as_bytes(), args.force)?;
+            }
             files::write(&data, &written.data, args.force)?;
             files::write(&args.output, written.config.as_bytes(), args.force)
         }

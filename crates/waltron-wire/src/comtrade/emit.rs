@@ -20,6 +20,10 @@ pub struct Recording {
     pub analog: Vec<AnalogTrack>,
     /// Status channels, all of that length.
     pub digital: Vec<DigitalTrack>,
+    /// The header: free text for people (`.hdr`).
+    pub header: String,
+    /// The information: text for programs (`.inf`).
+    pub information: String,
 }
 
 /// An analog channel to be written; values that are not finite are written as missing.
@@ -91,7 +95,10 @@ pub fn files(recording: &Recording, revision: Revision, format: Format) -> Files
 pub fn combined(recording: &Recording, format: Format) -> Vec<u8> {
     let files = files(recording, Revision::R2013, format);
     let mut bytes = format!("--- file type: CFG ---\r\n{}", files.config).into_bytes();
-    bytes.extend_from_slice(b"--- file type: INF ---\r\n--- file type: HDR ---\r\n");
+    for (kind, text) in [("INF", &recording.information), ("HDR", &recording.header)] {
+        let end = if text.is_empty() || text.ends_with('\n') { "" } else { "\r\n" };
+        bytes.extend_from_slice(format!("--- file type: {kind} ---\r\n{text}{end}").as_bytes());
+    }
     let head = match format {
         Format::Ascii => "--- file type: DAT ASCII ---\r\n".to_owned(),
         other => format!("--- file type: DAT {}: {} ---\r\n", name(other), files.data.len()),

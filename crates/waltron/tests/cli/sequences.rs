@@ -220,6 +220,13 @@ fn what_was_captured_can_be_looked_into_and_played_again() {
     let info = site.waltron(&["wave", "info", "a.trip.cff", "--format", "json"]).exits(0).json();
     assert_eq!(info["analog"][0]["id"], "ia");
     assert!((info["length_s"].as_f64().unwrap() - 0.2 - trip).abs() < 0.01, "{info}");
+    // The free texts beside a recording go with it, into one file and out of it again.
+    site.waltron(&["wave", "convert", "a.trip.cff", "-o", "t.cfg"]).exits(0);
+    site.write("t.hdr", "Recorded by R. Amsel\n");
+    site.waltron(&["wave", "convert", "t.cfg", "-o", "t2.cff"]).exits(0);
+    site.waltron(&["wave", "convert", "t2.cff", "-o", "t3.cfg"]).exits(0);
+    assert_eq!(site.read("t3.hdr"), "Recorded by R. Amsel\n");
+    assert!(site.waltron(&["wave", "info", "t2.cff"]).exits(0).out().contains("R. Amsel"));
     // Both editions and a text format hold the same wave.
     for (file, options) in [
         ("b.cfg", vec!["--revision", "1999", "--encoding", "ascii"]),

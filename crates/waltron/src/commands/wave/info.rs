@@ -64,8 +64,24 @@ pub(super) fn info(args: &WaveRead, terminal: &Terminal) -> Result<(), Failure> 
     let (config, data) = (&recorded.config, recorded.data()?);
     let extremes = Extremes::of(config, &data);
     match args.format {
-        Format::Json => terminal.print_data(&format!("{}\n", as_json(config, &data, &extremes))),
-        Format::Text => terminal.print(&as_text(config, &data, &extremes, terminal)),
+        Format::Json => {
+            let mut whole = as_json(config, &data, &extremes);
+            whole["header"] = recorded.header.as_str().into();
+            whole["information"] = recorded.information.as_str().into();
+            terminal.print_data(&format!("{whole}\n"));
+        }
+        Format::Text => {
+            let mut out = as_text(config, &data, &extremes, terminal);
+            for (name, text) in
+                [("Header", &recorded.header), ("Information", &recorded.information)]
+            {
+                if !text.trim().is_empty() {
+                    let lines: Vec<String> = text.trim_end().lines().map(plain).collect();
+                    out.push_str(&format!("\n{name}\n  {}\n", lines.join("\n  ")));
+                }
+            }
+            terminal.print(&out);
+        }
     }
     Ok(())
 }
