@@ -401,3 +401,23 @@ fn an_output_reads_back_within_its_accuracy_and_nothing_has_no_phase() {
     assert_eq!(seen.reading(&probe("va", Property::Phase)), None);
     assert!(seen.reading(&probe("va", Property::Magnitude)).unwrap().abs() < 0.011);
 }
+
+/// P + jQ = V·I* of one phase: 60 V and 2 A lagging by 60° give 60 W and 103.9 var.
+#[test]
+fn power_is_measured_not_echoed() {
+    let mut out = volts(60.0, 50.0);
+    out.currents.push(current(2.0, -60.0));
+    let mut program = Program::of(vec![Segment::hold("x", out, seconds(0.2))]);
+    let power = |what| Probe { of: "".into(), what, dimension: Dimension::POWER };
+    program.reads = vec![power(Property::ActivePower), power(Property::ReactivePower)];
+    let seen = play(&mut rig(RELAY), program);
+    let (p, q) = (
+        seen.readings[0].value.get("value").unwrap(),
+        seen.readings[1].value.get("value").unwrap(),
+    );
+    assert!(
+        (p - 60.0).abs() < 0.5 && (q - 120.0 * 60f64.to_radians().sin()).abs() < 0.5,
+        "{p} {q}"
+    );
+    assert_ne!(p, 60.0);
+}

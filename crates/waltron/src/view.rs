@@ -4,7 +4,9 @@ use crate::exit::Exit;
 use crate::terminal::{BAD, DOUBTFUL, FAINT, GOOD, STRONG, Terminal, plain, styled};
 use anstyle::Style;
 use indicatif::{ProgressBar, ProgressStyle};
+use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
+use waltron_core::name::Name;
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
 use waltron_core::record::{Outcome, RunEnded};
 
@@ -99,8 +101,22 @@ pub(crate) fn progress(terminal: &Terminal, points: usize, likely: Time) -> Prog
 }
 
 /// An RMS value of a current, else of a voltage.
-pub(crate) fn rms(si: f64, is_current: bool) -> String {
+fn rms(si: f64, is_current: bool) -> String {
     if is_current { text(Current::from_si(si)) } else { text(Voltage::from_si(si)) }
+}
+
+/// The largest value of each channel, and the warning where nothing but the rig limits it.
+pub(crate) fn maxima(maxima: &[(Name, f64, bool)], ratings: &Ratings) -> String {
+    let all: Vec<String> = maxima
+        .iter()
+        .map(|(channel, si, is_current)| format!("{channel} {}", rms(*si, *is_current)))
+        .collect();
+    let mut out = format!("Maxima    {}\n", all.join("   "));
+    if ratings.thermal.is_empty() {
+        let warning = "the asset gives no thermal ratings: only the rig's range limits the output";
+        out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
+    }
+    out
 }
 
 /// Minutes and seconds as people say them: `3 min 20 s`.

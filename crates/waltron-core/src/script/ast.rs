@@ -120,6 +120,20 @@ pub enum Statement {
     },
 }
 
+impl Statement {
+    /// Its word and the clauses that end it, where it is a step that puts something out.
+    pub fn output(&self) -> Option<(&'static str, &Until)> {
+        Some(match self {
+            Self::Hold(s) => ("hold", &s.until),
+            Self::Ramp(s) => ("ramp", &s.until),
+            Self::Fault(s) => ("fault", &s.until),
+            Self::Wait(s) => ("wait", &s.until),
+            Self::Playback(s) => ("playback", &s.until),
+            _ => return None,
+        })
+    }
+}
+
 /// What is put out on a channel or a group of channels, or a part of it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Setting {

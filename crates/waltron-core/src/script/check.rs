@@ -11,7 +11,7 @@ use super::expectation::grade;
 use super::scene::Scene;
 use super::values::{parameter_value, range};
 use crate::document::{Problem, Problems};
-use crate::expression::{Expr, Names, RESERVED, Type, Value, evaluate, quantity};
+use crate::expression::{Expr, RESERVED, Type, Value, evaluate, quantity};
 use crate::grading::PointId;
 use crate::name::{Name, nearest};
 use crate::phasor::Phasor;
@@ -29,7 +29,6 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
         context,
         problems,
         reassigned: reassigned(script),
-        warnings: Vec::new(),
     };
     recursion(script, checker.problems);
     let mut names: Vec<&Name> = Vec::new();
@@ -131,7 +130,6 @@ struct Checker<'a> {
     context: &'a Arc<Context>,
     problems: &'a mut Problems,
     reassigned: Vec<Name>,
-    warnings: Vec<Condition>,
 }
 
 impl Checker<'_> {
@@ -158,11 +156,9 @@ impl Checker<'_> {
     /// Checks a block; names defined in it are gone behind it.
     fn block(&mut self, steps: &[Step], scene: &mut Scene) {
         let before = scene.variables();
-        let guards = self.warnings.len();
         for step in steps {
             self.step(step, scene);
         }
-        self.warnings.truncate(guards);
         for name in scene.variables() {
             if !before.contains(&name) {
                 scene.forget(&name);
@@ -307,7 +303,6 @@ impl Checker<'_> {
                 let built = condition(&guard.condition, self.context, scene);
                 if let Some(condition) = self.note(built) {
                     self.possible(&condition, &guard.condition);
-                    self.warnings.push(condition);
                 }
                 self.block(&guard.body, scene);
                 self.ending(&guard.ending, scene);
@@ -386,16 +381,9 @@ impl Checker<'_> {
 
     fn outputs(&mut self, steps: &[&Step], together: bool, scene: &mut Scene) {
         for step in steps {
-            let until = match &step.what {
-                Statement::Hold(s) => &s.until,
-                Statement::Ramp(s) => &s.until,
-                Statement::Fault(s) => &s.until,
-                Statement::Wait(s) => &s.until,
-                Statement::Playback(s) => &s.until,
-                _ => continue,
-            };
-            if let Some(ending) = until.otherwise.clone() {
-                self.ending(&ending, scene);
+            if let Some(ending) = step.what.output().and_then(|(_, until)| until.otherwise.as_ref())
+            {
+                self.ending(ending, scene);
             }
         }
         // Whatever an earlier step may have put out: nothing is known to be off.
@@ -427,16 +415,9 @@ impl Checker<'_> {
     /// After a mistake, what the step yields is not complained about again.
     fn results_of(&mut self, steps: &[&Step], scene: &mut Scene) {
         for step in steps {
-            let (kind, label) = match &step.what {
-                Statement::Hold(s) => ("hold", &s.until.label),
-                Statement::Ramp(s) => ("ramp", &s.until.label),
-                Statement::Fault(s) => ("fault", &s.until.label),
-                Statement::Wait(s) => ("wait", &s.until.label),
-                Statement::Playback(s) => ("playback", &s.until.label),
-                _ => continue,
-            };
+            let Some((kind, until)) = step.what.output() else { continue };
             let owners: Vec<&str> =
-                std::iter::once(kind).chain(label.as_ref().map(Name::as_str)).collect();
+                std::iter::once(kind).chain(until.label.as_ref().map(Name::as_str)).collect();
             for key in ["reached", "time", "value", "resolution"] {
                 scene.result(&owners, key, Value::Unknown(Type::Any));
             }
@@ -555,5 +536,4 @@ fn walk_pulses(steps: &[Step], scene: &Scene, context: &Arc<Context>, found: &mu
             }
         }
     }
-    let _ = scene.known();
 }

@@ -152,28 +152,9 @@ pub fn render(pieces: &[Piece<'_>], rate_hz: f64) -> Result<Waveform, TooLong> {
                 let end = index_at((piece.start + piece.length).si(), rate_hz);
                 if let Some(playback) = piece.playback {
                     played(playback, &name, piece, rate_hz, end, &mut samples_of);
-                } else if is_current {
-                    let of = |s: &Stimulus| s.currents.iter().find(|d| d.channel == name).cloned();
-                    phase = waves(
-                        of(&piece.from),
-                        piece.to.as_ref().map(of),
-                        piece,
-                        phase,
-                        rate_hz,
-                        end,
-                        &mut samples_of,
-                    );
                 } else {
-                    let of = |s: &Stimulus| s.voltages.iter().find(|d| d.channel == name).cloned();
-                    phase = waves(
-                        of(&piece.from),
-                        piece.to.as_ref().map(of),
-                        piece,
-                        phase,
-                        rate_hz,
-                        end,
-                        &mut samples_of,
-                    );
+                    let out = &mut samples_of;
+                    phase = through(piece, (&name, is_current), phase, rate_hz, end, out);
                 }
             }
             WaveformChannel { name, is_current, samples: samples_of }
@@ -194,13 +175,7 @@ pub fn next_zeros(pieces: &[Piece<'_>]) -> Vec<(Name, Time)> {
         let mut phase = 0.0;
         for piece in pieces {
             let none = &mut Vec::new();
-            phase = if is_current {
-                let of = |s: &Stimulus| s.currents.iter().find(|d| d.channel == *name).cloned();
-                waves(of(&piece.from), piece.to.as_ref().map(of), piece, phase, 1.0, 0, none)
-            } else {
-                let of = |s: &Stimulus| s.voltages.iter().find(|d| d.channel == *name).cloned();
-                waves(of(&piece.from), piece.to.as_ref().map(of), piece, phase, 1.0, 0, none)
-            };
+            phase = through(piece, (name, is_current), phase, 1.0, 0, none);
         }
         let left =
             std::f64::consts::PI - (phase + angle + FRAC_PI_2).rem_euclid(std::f64::consts::PI);
@@ -251,6 +226,27 @@ fn played(
             track.and_then(|t| t.samples.get(inside)).copied().unwrap_or(0.0)
         };
         out.push(sample(index) + (sample(index + 1) - sample(index)) * share);
+    }
+}
+
+/// Appends the samples of a named channel over a piece; see [`waves`].
+fn through(
+    piece: &Piece<'_>,
+    (name, is_current): (&Name, bool),
+    phase: f64,
+    rate_hz: f64,
+    end: usize,
+    out: &mut Vec<f64>,
+) -> f64 {
+    fn find<Q: Measure>(drives: &[Drive<Q>], name: &Name) -> Option<Drive<Q>> {
+        drives.iter().find(|d| d.channel == *name).cloned()
+    }
+    if is_current {
+        let of = |s: &Stimulus| find(&s.currents, name);
+        waves(of(&piece.from), piece.to.as_ref().map(of), piece, phase, rate_hz, end, out)
+    } else {
+        let of = |s: &Stimulus| find(&s.voltages, name);
+        waves(of(&piece.from), piece.to.as_ref().map(of), piece, phase, rate_hz, end, out)
     }
 }
 

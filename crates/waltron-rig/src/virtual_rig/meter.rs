@@ -6,8 +6,8 @@
 use num_complex::Complex64;
 use waltron_core::capability::Capability;
 use waltron_core::program::{Probe, Property};
-use waltron_core::quantity::{Measure, Time, seconds};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::quantity::{Dimension, Measure, Time, seconds};
+use waltron_core::stimulus::{PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use waltron_core::waveform::spectrum::{Spectrum, frequency};
 use waltron_core::waveform::{Piece, Waveform, render};
 use waltron_specimen::{Noise, Specimen};
@@ -34,7 +34,9 @@ impl Meter<'_> {
     pub(super) fn read(&self, probe: &Probe, noise: &mut Noise) -> Option<f64> {
         let (samples, nominal) = match probe.what {
             Property::Value => return self.specimen.reading(probe.of.as_str()),
-            Property::ActivePower | Property::ReactivePower => return self.power(probe.what),
+            Property::ActivePower | Property::ReactivePower => {
+                return Some(self.power(probe.what, noise));
+            }
             _ => self.samples(probe)?,
         };
         let found = frequency(&samples, RATE_HZ, nominal);
@@ -110,10 +112,21 @@ impl Meter<'_> {
         Some((samples.unwrap_or_else(|| vec![0.0; 2560]), nominal))
     }
 
-    fn power(&self, what: Property) -> Option<f64> {
-        let (v, i) =
-            (self.stimulus.complex_phase_voltages(), self.stimulus.complex_phase_currents());
-        let s: Complex64 = v.iter().zip(i).map(|(v, i)| v * i.conj()).sum();
-        Some(if what == Property::ActivePower { s.re } else { s.im })
+    /// Three-phase power from the measured phasors of voltages and currents.
+    fn power(&self, what: Property, noise: &mut Noise) -> f64 {
+        let mut phasor = |channel: &str| {
+            let mut read = |what| {
+                let probe = Probe { of: channel.into(), what, dimension: Dimension::NUMBER };
+                self.read(&probe, noise)
+            };
+            // Nothing flowing has no phase, and no power.
+            match (read(Property::Magnitude), read(Property::Phase)) {
+                (Some(rms), Some(angle)) => Complex64::from_polar(rms, angle),
+                _ => Complex64::ZERO,
+            }
+        };
+        let phases = PHASE_VOLTAGES.into_iter().zip(PHASE_CURRENTS);
+        let s: Complex64 = phases.map(|(v, i)| phasor(v) * phasor(i).conj()).sum();
+        if what == Property::ActivePower { s.re } else { s.im }
     }
 }

@@ -14,7 +14,7 @@ pub(super) struct Watch<'a> {
     start: Time,
     /// Values of each `steady` condition so far, in the order of the conditions: time and value.
     steady: Vec<Vec<(Time, f64)>>,
-    /// The latest values, in the order of [`Watch::probes`].
+    /// The latest value of everything that is looked at.
     values: Vec<(Probe, Option<f64>)>,
     next_poll: Option<Time>,
     marked: bool,
@@ -25,16 +25,17 @@ impl<'a> Watch<'a> {
         let mut values: Vec<(Probe, Option<f64>)> = Vec::new();
         let mut steady = Vec::new();
         for part in stops.iter().flat_map(|s| s.when.parts()) {
-            match part {
-                Condition::Reading { probe, .. } => values.push((probe.clone(), None)),
-                Condition::Stable { probe, .. } => {
-                    values.push((probe.clone(), None));
-                    steady.push(Vec::new());
-                }
-                _ => {}
+            let (Condition::Reading { probe, .. } | Condition::Stable { probe, .. }) = part else {
+                continue;
+            };
+            // Measured once, however many conditions look at it.
+            if !values.iter().any(|(known, _)| known == probe) {
+                values.push((probe.clone(), None));
+            }
+            if matches!(part, Condition::Stable { .. }) {
+                steady.push(Vec::new());
             }
         }
-        values.dedup_by(|a, b| a.0 == b.0);
         let next_poll = (!values.is_empty()).then_some(start);
         Self { stops, start, steady, values, next_poll, marked: false }
     }

@@ -1,6 +1,7 @@
 //! `waltron plot`: the time-current diagram of a run or an asset.
 
 use super::load_run;
+use super::wave::time;
 use crate::cli::Plot as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -11,7 +12,7 @@ use std::path::Path;
 use waltron_core::asset::Asset;
 use waltron_core::document::AssetForm;
 use waltron_core::grading::Grade;
-use waltron_core::quantity::{Dimension, Measure, parse_as};
+use waltron_core::quantity::Measure;
 use waltron_report::plot::{Diagram, Oscillogram, TimeCurrent, of_program, png, svg};
 
 /// Draws one diagram.
@@ -83,11 +84,7 @@ fn write(args: &Args, is_png: bool, diagram: Diagram<'_>) -> Result<(), Failure>
 fn stimulus(args: &Args, test: &str) -> Result<Oscillogram, Failure> {
     let job = Job::load(&args.source, None)?;
     let planned = job.injection(test, args.injection)?;
-    let time = |text: &Option<String>, default: f64| match text {
-        None => Ok(default),
-        Some(text) => parse_as(text, Dimension::TIME)
-            .map_err(|e| Failure::usage(e.to_string()).help(e.help().unwrap_or_default())),
-    };
+    let time = |given: &Option<String>, default| given.as_deref().map_or(Ok(default), time);
     let longest = planned.program.longest().unwrap_or_default().si();
     let window = (time(&args.from, 0.0)?, time(&args.to, longest)?);
     let point = planned.points.first().map(|p| p.id.clone());

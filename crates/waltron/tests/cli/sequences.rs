@@ -376,7 +376,7 @@ fn every_example_of_the_guide_runs_and_passes() {
         let (bench, rest) = block.split_once('\n').unwrap();
         let script = &rest[..rest.find("```").unwrap()];
         site.write("block.seq", script);
-        site.waltron(&["fmt", "--check", "block.seq"]);
+        site.waltron(&["fmt", "--check", "block.seq"]).exits(0);
         let plan = site.read(&format!("{bench}.plan.toml"));
         let head = &plan[..plan.find("[[test]]").unwrap()];
         site.write(

@@ -11,7 +11,7 @@ use super::ast::{
 use super::condition::condition;
 use super::output::stimulus;
 use super::scene::Scene;
-use super::target::{Part as WavePart, Target, set_level};
+use super::target::{Target, set_level};
 use crate::document::Problem;
 use crate::expression::{Expr, Names, Type, Value, evaluate, quantity, wrong_kind};
 use crate::program::{
@@ -365,7 +365,7 @@ impl Builder<'_> {
             });
             Problem { help, ..Problem::new(ramp.at.0.clone(), message) }
         })?;
-        let Target::Wave { channels, part, .. } = &target else {
+        let Target::Wave { channels, .. } = &target else {
             let message = format!("`{}` cannot be ramped by itself", ramp.target);
             let name = if ramp.target == "p" || ramp.target == "q" { "power" } else { "x" };
             return Err(Problem::new(ramp.at.0.clone(), message).help(format!(
@@ -384,7 +384,6 @@ impl Builder<'_> {
             )
             .help("put something out first, such as `hold v = balanced(57.7 V) for 1 s`"));
         }
-        let _ = (part, WavePart::Phasor);
         Ok(target)
     }
 

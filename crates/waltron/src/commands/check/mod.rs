@@ -10,7 +10,7 @@ use crate::failure::Failure;
 use crate::job::Job;
 use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
-use crate::view::{duration, rms as rms_in_words};
+use crate::view::{duration, maxima};
 use serde_json::json;
 use waltron_core::grading::words;
 use waltron_core::procedure::Planned;
@@ -129,16 +129,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     for (points, reason) in &skipped {
         out.push_str(&styled(DOUBTFUL, &format!("Not tested  {points}: {reason}\n")));
     }
-    let maxima: Vec<String> = prepared
-        .maxima()
-        .into_iter()
-        .map(|(channel, rms, is_current)| format!("{channel} {}", rms_in_words(rms, is_current)))
-        .collect();
-    out.push_str(&format!("Maxima    {}\n", maxima.join("   ")));
-    if job.asset.ratings.thermal.is_empty() {
-        let warning = "the asset gives no thermal ratings: only the rig's range limits the output";
-        out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
-    }
+    out.push_str(&maxima(&prepared.maxima(), &job.asset.ratings));
     out.push_str(&format!(
         "Points    {}\nDuration  about {}\n",
         prepared.point_count(),

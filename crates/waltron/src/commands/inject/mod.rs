@@ -11,7 +11,8 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::read_source;
 use crate::signals::install;
-use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
+use crate::terminal::{STRONG, Terminal, plain, styled};
+use crate::view;
 use serde_json::{Value, json};
 use std::path::Path;
 use std::sync::Arc;
@@ -196,26 +197,13 @@ pub(super) fn probes(program: &Program, capability: &Capability) -> Vec<Probe> {
 }
 
 fn heading(bench: &Bench, program: &Program, terminal: &Terminal) -> String {
-    let maxima: Vec<String> = program
-        .maxima()
-        .into_iter()
-        .map(|(channel, rms, is_current)| {
-            format!("{channel} {}", crate::view::rms(rms, is_current))
-        })
-        .collect();
-    let mut out = format!(
-        "{} on {}\n\n{}\nMaxima    {}\n",
+    format!(
+        "{} on {}\n\n{}\n{}\n",
         styled(STRONG, &plain(&bench.asset.identity.tag)),
         plain(&bench.file.name),
         stages(program, terminal),
-        maxima.join("   "),
-    );
-    if bench.asset.ratings.thermal.is_empty() {
-        let warning = "the asset gives no thermal ratings: only the rig's range limits the output";
-        out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
-    }
-    out.push('\n');
-    out
+        view::maxima(&program.maxima(), &bench.asset.ratings),
+    )
 }
 
 /// When the timer starts: at the fault, or at the begin.
@@ -248,7 +236,6 @@ fn outcome(program: &Program, seen: &Observation) -> String {
         let word = match reading.probe.what {
             Property::Rms => "true RMS ",
             Property::Thd => "THD ",
-            Property::Value | Property::Magnitude => "",
             _ => "",
         };
         let value = match reading.probe.what {

@@ -109,8 +109,7 @@ fn draw(args: &WavePlot, terminal: &Terminal) -> Result<(), Failure> {
     data.for_each(|t, _, digital| {
         let known = before.replace(digital.to_vec());
         let channels = known.iter().flatten().zip(digital).zip(&recorded.config.digital);
-        for ((was, is), channel) in channels.filter(|((was, is), _)| was != is) {
-            let _ = was;
+        for ((_, is), channel) in channels.filter(|((was, is), _)| was != is) {
             plot.moments.push((t, format!("{} {}", channel.id, if *is { "on" } else { "off" })));
         }
     });
