@@ -9,6 +9,7 @@ impl Names for Bench {
         let q = |si, dimension| Some(Value::Quantity(Quantity { si, dimension }));
         match path {
             "51P.pickup" => q(1.2, Dimension::CURRENT),
+            "46.pickup" => q(0.8, Dimension::CURRENT),
             "51V.pickup" => q(110.0, Dimension::VOLTAGE),
             "nominal.voltage" => q(110.0, Dimension::VOLTAGE),
             "m" => q(2.0, Dimension::NUMBER),
@@ -38,6 +39,7 @@ fn quantities_keep_their_dimension_through_arithmetic() {
     let cases = [
         ("1.1 * 51P.pickup", 1.32, Dimension::CURRENT),
         ("51V.pickup", 110.0, Dimension::VOLTAGE),
+        ("2 * 46.pickup + 1.5 A", 3.1, Dimension::CURRENT),
         ("5A + 20 mA", 5.02, Dimension::CURRENT),
         ("nominal.voltage / sqrt(3)", 63.508_529_610_858_83, Dimension::VOLTAGE),
         ("110 V / 5 A", 22.0, Dimension::RESISTANCE),

@@ -149,6 +149,10 @@ fn number(input: &mut Input<'_>) -> Result<Kind> {
         }
     }
     input.reset(&after_digits);
+    // `46.pickup`: device numbers alone are ids too.
+    if input.as_ref().strip_prefix('.').is_some_and(starts_with_letter) {
+        return Ok(Kind::Name);
+    }
     let _ = (opt(('.', digit1)), opt((one_of(['e', 'E']), opt(one_of(['+', '-'])), digit1)))
         .parse_next(input)?;
     let end = input.current_token_start();
