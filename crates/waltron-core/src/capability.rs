@@ -22,6 +22,17 @@ pub struct Capability {
     pub timing_resolution: Time,
     /// Accuracy of a measured time.
     pub timing_accuracy: Tolerance<Time>,
+    /// The input that switches everything off: its meaning, and whether closing or opening does it.
+    pub emergency_stop: Option<EmergencyStop>,
+}
+
+/// An input that switches all outputs off.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct EmergencyStop {
+    /// The input's meaning.
+    pub signal: Name,
+    /// Whether it stops when it is closed, or when it is open as a wire-break-proof button is.
+    pub when_closed: bool,
 }
 
 /// One analog output.
@@ -89,6 +100,20 @@ pub enum ParameterValue {
 }
 
 impl Capability {
+    /// A rig that can do nothing, to build on.
+    pub fn none() -> Self {
+        Self {
+            currents: Vec::new(),
+            voltages: Vec::new(),
+            inputs: Vec::new(),
+            readings: Vec::new(),
+            parameters: Vec::new(),
+            timing_resolution: Time::default(),
+            timing_accuracy: Tolerance::larger_of(0.0, Time::default()),
+            emergency_stop: None,
+        }
+    }
+
     /// Finds an instrument's value by its name.
     pub fn reading(&self, name: &str) -> Option<&Instrument> {
         self.readings.iter().find(|r| r.name == name)

@@ -22,6 +22,14 @@ pub struct Observation {
     /// When each channel went off, where they did not all go off at the end.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub off_at: Vec<OffAt>,
+    /// What the times are uncertain by (k = 2) because the computer took a part in the timing.
+    #[serde(
+        rename = "host_timing_s",
+        skip_serializing_if = "Option::is_none",
+        default,
+        with = "edge::si_option"
+    )]
+    pub host_timing: Option<Time>,
 }
 
 /// A channel's end.
@@ -108,6 +116,12 @@ impl Observation {
             .rev()
             .find(|e| e.signal == *signal && e.time < time)
             .map_or_else(|| self.closed_at_start.contains(signal), |e| e.closed)
+    }
+
+    /// A contact's state when the injection ended.
+    pub fn is_closed_at_end(&self, signal: &Name) -> bool {
+        let last = self.edges.iter().rev().find(|e| e.signal == *signal);
+        last.map_or_else(|| self.closed_at_start.contains(signal), |e| e.closed)
     }
 
     /// How long the outputs were under control, from start to end.

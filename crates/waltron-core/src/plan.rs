@@ -1,6 +1,7 @@
 //! The plan: the list of tests for an asset.
 
 use crate::document::Source;
+use crate::grading::Rule;
 use crate::name::Name;
 use crate::procedure::{
     Bench, Pickup, PickupSettings, Procedure, SetupError, TripTime, TripTimeSettings,
@@ -21,6 +22,10 @@ pub struct Plan {
     pub ambient: Vec<(String, String)>,
     /// Values by name, for the sequences of this plan.
     pub lets: Vec<(Name, Quantity)>,
+    /// How measurement uncertainty bears on verdicts.
+    pub rule: Rule,
+    /// What the person at the panel must see to, besides what follows from the tests.
+    pub hookup: Vec<String>,
     /// The tests in order.
     pub tests: Vec<Test>,
 }

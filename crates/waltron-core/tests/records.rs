@@ -21,6 +21,8 @@ fn record() -> String {
         plan: file("p"),
         rig: file("r"),
         scripts: Vec::new(),
+        hookup: None,
+        only: None,
     };
     let grade = |n: u32, verdict| {
         Event::Graded(Grade {
@@ -37,6 +39,7 @@ fn record() -> String {
             measured: Values::none(),
             deviation: Values::none(),
             limits: Values::none(),
+            uncertainty: Values::none(),
             verdict,
             reason: "–".into(),
         })

@@ -61,6 +61,7 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
         } else {
             Values::none()
         },
+        uncertainty: Values::none(),
         verdict,
         reason: "because <script>".into(),
     }
@@ -83,10 +84,14 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
             plan: copy(""),
             rig: copy(""),
             scripts: Vec::new(),
+            hookup: None,
+            only: None,
         },
         started_at: "2026-05-04T08:00:00.000Z".into(),
         last_at: "2026-05-04T08:06:22.123Z".into(),
         points,
+        superseded: Vec::new(),
+        from_device: Vec::new(),
         ended: outcome.map(|outcome| RunEnded {
             outcome,
             summary,

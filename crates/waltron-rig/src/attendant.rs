@@ -1,6 +1,10 @@
 //! The person at the panel, as the runner and the rig see them.
 
+use waltron_core::grading::Grade;
+use waltron_core::name::Name;
 use waltron_core::procedure::{Answer, Question};
+use waltron_core::quantity::Time;
+use waltron_core::stimulus::Stimulus;
 
 /// Answers prompts and can stop the run.
 pub trait Attendant {
@@ -10,13 +14,61 @@ pub trait Attendant {
     /// Tells the attendant something; no answer is waited for.
     fn tell(&mut self, _text: &str) {}
 
+    /// What is wanted between two injections; a pause ends in here.
+    fn wish(&mut self, _moment: &Moment<'_>) -> Wish {
+        Wish::GoOn
+    }
+
     /// Whether a mark was set since the last call, to end a step that waits for one.
-    fn mark(&self) -> bool {
+    fn mark(&mut self) -> bool {
         false
     }
 
+    /// Whether [`Attendant::sees`] is worth the trouble of measuring.
+    fn is_watching(&self) -> bool {
+        false
+    }
+
+    /// Shows what is put out and seen at present.
+    fn sees(&mut self, _present: &Present<'_>) {}
+
     /// Whether the run shall stop; asked often, also while outputs are on.
     fn wants_to_stop(&self) -> bool;
+}
+
+/// A moment between two injections.
+#[derive(Clone, Copy, Debug)]
+pub struct Moment<'a> {
+    /// The test.
+    pub test: &'a Name,
+    /// What the last injection graded; empty before the first one.
+    pub last: &'a [Grade],
+    /// Whether outputs stay on meanwhile.
+    pub held: bool,
+}
+
+/// What the attendant wants between two injections.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Wish {
+    /// The next one.
+    GoOn,
+    /// The last point once more; the whole test where its steps depend on each other.
+    Repeat,
+    /// No more of this test, for this reason.
+    Skip(String),
+    /// No more at all.
+    Stop,
+}
+
+/// What is put out and seen at a moment of an injection.
+#[derive(Clone, Copy, Debug)]
+pub struct Present<'a> {
+    /// Time since the injection's start.
+    pub now: Time,
+    /// What is out.
+    pub out: &'a Stimulus,
+    /// The contacts that are closed, by meaning.
+    pub closed: &'a [Name],
 }
 
 /// Confirms everything and never stops: for unattended runs and tests.

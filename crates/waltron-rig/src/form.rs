@@ -2,11 +2,15 @@
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::capability::{Capability, Channel, Input, Instrument, Parameter, ParameterKind};
+use std::ops::Range;
+use waltron_core::capability::{
+    Capability, Channel, EmergencyStop, Input, Instrument, Parameter, ParameterKind,
+};
 use waltron_core::document::{
     AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
     Spannable, Text, ToleranceText, load,
 };
+use waltron_core::name::Name;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, Voltage, amperes, seconds};
 use waltron_core::tolerance::Tolerance;
 
@@ -38,24 +42,46 @@ impl Form for RigForm {
 enum Kind {
     /// Computes instead of injecting.
     Virtual,
+    /// A test set that is driven by SCPI commands over TCP.
+    Scpi,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct HeadForm {
     /// The kind of rig.
-    #[allow(dead_code, reason = "checked by its type; there is one kind so far")]
     kind: Kind,
     /// What it is called in reports.
     name: String,
-    /// The specimen's file, relative to this one.
-    specimen: Text,
-    /// Seed of the specimen's scatter; 1 if not given.
+    /// The specimen's file, relative to this one (virtual).
+    specimen: Option<Text>,
+    /// Where the test set answers, host and port such as `192.0.2.7:5025` (scpi).
+    address: Option<Text>,
+    /// Seed of the specimen's scatter; 1 if not given (virtual, or a simulated test set).
     seed: Option<u64>,
+    /// Files of further instruments, relative to this one.
+    instruments: Option<Vec<Text>>,
+    /// Ask once, with the maxima, before anything is put out; if not given, where the rig is real.
+    confirm: Option<bool>,
     /// Smallest difference between contact times it can tell; 100 us if not given.
     timing_resolution: Option<QuantityText<Time>>,
     /// Accuracy of a measured time; `0.01 % + 100 us` if not given.
     timing_accuracy: Option<ToleranceText<Time>>,
+    /// Meaning of the input that switches everything off.
+    emergency_stop: Option<Text>,
+    /// Whether that input stops by `closing` or by `opening`; `opening` if not given, which also
+    /// notices a broken wire.
+    emergency_stop_by: Option<StopsBy>,
+}
+
+/// What an emergency stop's input does to stop.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum StopsBy {
+    /// It closes.
+    Closing,
+    /// It opens.
+    Opening,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -63,6 +89,8 @@ struct HeadForm {
 struct CurrentForm {
     /// Its id: `ia`, `ib` or `ic` for the phases.
     id: Text,
+    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
+    terminal: Option<String>,
     /// The largest RMS value it puts out.
     range: QuantityText<Current>,
     /// Accuracy of what it puts out; `0.1 % or 1 mA` if not given.
@@ -74,6 +102,8 @@ struct CurrentForm {
 struct VoltageForm {
     /// Its id: `va`, `vb` or `vc` for the phases.
     id: Text,
+    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
+    terminal: Option<String>,
     /// The largest RMS value it puts out.
     range: QuantityText<Voltage>,
     /// Accuracy of what it puts out; `0.1 % or 10 mV` if not given.
@@ -85,6 +115,8 @@ struct VoltageForm {
 struct InputForm {
     /// Its id on the rig, such as `BI1`.
     id: Text,
+    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
+    terminal: Option<String>,
     /// What its closing means, such as `trip` or `start`.
     meaning: Text,
     /// Changes shorter than this do not count; none if not given.
@@ -170,17 +202,45 @@ impl ParameterForm {
     }
 }
 
-/// A virtual rig's file, read.
+/// A rig's file, read.
 #[derive(Clone, Debug, PartialEq)]
-pub struct VirtualRigFile {
+pub struct RigFile {
     /// What it is called in reports.
     pub name: String,
-    /// The specimen's file as written, relative to the rig's.
-    pub specimen: String,
-    /// Seed of the specimen's scatter.
+    /// What kind of rig it is, and where.
+    pub kind: RigKind,
+    /// Seed of the simulation, where there is one.
     pub seed: u64,
+    /// Files of further instruments as written, relative to the rig's.
+    pub instruments: Vec<(String, Range<usize>)>,
+    /// Whether to ask before anything is put out; `None`: where the rig is real.
+    pub confirm: Option<bool>,
+    /// Sockets of channels and inputs, by id, where the file names them.
+    pub terminals: Vec<(Name, String)>,
     /// What it can put out and see.
     pub capability: Capability,
+}
+
+/// Kinds of rig, and where they are.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum RigKind {
+    /// Computes, with the specimen of this file, as written and relative to the rig's.
+    Virtual {
+        /// The specimen's file.
+        specimen: String,
+    },
+    /// A test set that answers at this host and port.
+    Scpi {
+        /// Host and port.
+        address: String,
+    },
+}
+
+impl RigFile {
+    /// What is written at a channel's or an input's sockets.
+    pub fn terminal<'a>(&'a self, id: &'a str) -> &'a str {
+        self.terminals.iter().find(|(known, _)| known == id).map_or(id, |(_, t)| t)
+    }
 }
 
 impl RigForm {
@@ -188,11 +248,11 @@ impl RigForm {
     ///
     /// # Errors
     /// Every problem of its text.
-    pub fn load(source: &Source) -> Result<VirtualRigFile, DocumentError> {
-        load(source, |form: Self, problems| Some(form.read(problems)))
+    pub fn load(source: &Source) -> Result<RigFile, DocumentError> {
+        load(source, |form: Self, problems| form.read(problems))
     }
 
-    fn read(self, problems: &mut Problems) -> VirtualRigFile {
+    fn read(self, problems: &mut Problems) -> Option<RigFile> {
         let mut ids: Vec<String> = Vec::new();
         let mut known = |id: &Text, problems: &mut Problems| {
             if ids.iter().any(|i| i == id.as_str()) {
@@ -201,21 +261,28 @@ impl RigForm {
             }
             ids.push(id.as_str().to_owned());
         };
+        let mut terminals: Vec<(Name, String)> = Vec::new();
+        let mut place = |id: &Text, terminal: &Option<String>| {
+            terminals.extend(terminal.clone().map(|t| (Name::from(id.as_str()), t)));
+        };
         let mut currents = Vec::new();
         for form in self.current.unwrap_or_default() {
             known(&form.id, problems);
+            place(&form.id, &form.terminal);
             let standard = Tolerance::larger_of(0.001, amperes(0.001));
             currents.extend(channel(&form.id, &form.range, form.accuracy, standard, problems));
         }
         let mut voltages = Vec::new();
         for form in self.voltage.unwrap_or_default() {
             known(&form.id, problems);
+            place(&form.id, &form.terminal);
             let standard = Tolerance::larger_of(0.001, Voltage::from_si(0.01));
             voltages.extend(channel(&form.id, &form.range, form.accuracy, standard, problems));
         }
         let mut inputs: Vec<Input> = Vec::new();
         for form in self.input.unwrap_or_default() {
             known(&form.id, problems);
+            place(&form.id, &form.terminal);
             if inputs.iter().any(|i| i.meaning == form.meaning.as_str()) {
                 let message = format!("two inputs mean `{}`", form.meaning.as_str());
                 problems.push(Problem::new(form.meaning.span(), message));
@@ -238,6 +305,17 @@ impl RigForm {
             parameters.extend(form.read(problems));
         }
         let head = self.rig;
+        let kind = head.kind_of(problems);
+        let emergency_stop = head.emergency_stop.as_ref().map(|text| {
+            if !inputs.iter().any(|i| i.meaning == text.as_str()) {
+                let message = format!("no input means `{}`", text.as_str());
+                problems.push(
+                    Problem::new(text.span(), message).help("name the meaning of an `[[input]]`"),
+                );
+            }
+            let when_closed = head.emergency_stop_by == Some(StopsBy::Closing);
+            EmergencyStop { signal: text.as_str().into(), when_closed }
+        });
         let timing_resolution =
             head.timing_resolution.and_then(|f| f.not_negative(problems)).unwrap_or(seconds(1e-4));
         let timing_accuracy = head
@@ -245,10 +323,18 @@ impl RigForm {
             .and_then(|f| f.read(problems))
             .or_else(|| Tolerance::parse("0.01 % + 100 us").ok())
             .unwrap_or(Tolerance::larger_of(0.0, seconds(1e-4)));
-        VirtualRigFile {
+        Some(RigFile {
+            kind: kind?,
             name: head.name,
-            specimen: head.specimen.as_str().to_owned(),
             seed: head.seed.unwrap_or(1),
+            instruments: head
+                .instruments
+                .iter()
+                .flatten()
+                .map(|text| (text.as_str().to_owned(), text.span()))
+                .collect(),
+            confirm: head.confirm,
+            terminals,
             capability: Capability {
                 currents,
                 voltages,
@@ -257,8 +343,36 @@ impl RigForm {
                 parameters,
                 timing_resolution,
                 timing_accuracy,
+                emergency_stop,
             },
+        })
+    }
+}
+
+impl HeadForm {
+    fn kind_of(&self, problems: &mut Problems) -> Option<RigKind> {
+        let (wanted, foreign, what) = match self.kind {
+            Kind::Virtual => (&self.specimen, &self.address, "specimen"),
+            Kind::Scpi => (&self.address, &self.specimen, "address"),
+        };
+        if let Some(text) = foreign {
+            let message = format!("a rig of this kind has a `{what}` instead");
+            problems.push(Problem::new(text.span(), message));
         }
+        let Some(text) = wanted else {
+            problems.push(Problem::new(0..0, format!("`[rig]` has no `{what}`")).help(
+                match self.kind {
+                    Kind::Virtual => "name the file of the simulated asset",
+                    Kind::Scpi => "say where the test set answers, such as \"192.0.2.7:5025\"",
+                },
+            ));
+            return None;
+        };
+        let text = text.as_str().to_owned();
+        Some(match self.kind {
+            Kind::Virtual => RigKind::Virtual { specimen: text },
+            Kind::Scpi => RigKind::Scpi { address: text },
+        })
     }
 }
 

@@ -15,5 +15,5 @@ pub mod runner;
 pub mod virtual_rig;
 pub mod writer;
 
-pub use form::{RigForm, VirtualRigFile};
+pub use form::{RigFile, RigForm, RigKind};
 pub use rig::{Rig, RigError};

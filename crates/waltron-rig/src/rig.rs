@@ -5,6 +5,8 @@ use waltron_core::capability::{Capability, ParameterValue};
 use waltron_core::clearance::Cleared;
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
+use waltron_core::quantity::Time;
+use waltron_core::readback::ReadSetting;
 
 /// What injects and measures.
 ///
@@ -30,6 +32,25 @@ pub trait Rig {
         program: &Cleared,
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError>;
+
+    /// Lets time pass with outputs off; returns early if the attendant wants to stop.
+    ///
+    /// # Errors
+    /// [`RigError`] when the rig is lost meanwhile.
+    fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError>;
+
+    /// The asset's settings as it tells them itself, where it can; empty where it cannot.
+    ///
+    /// # Errors
+    /// [`RigError`] when the rig is lost.
+    fn settings(&mut self) -> Result<Vec<ReadSetting>, RigError> {
+        Ok(Vec::new())
+    }
+
+    /// Whether everything is only computed, and can be had again.
+    fn is_simulated(&self) -> bool {
+        false
+    }
 
     /// Sets a parameter besides the outputs, such as an auxiliary supply's switch.
     ///

@@ -1,9 +1,9 @@
 //! Writing the run record: append-only, chained, on disk before the next injection.
 
-use std::fs::{File, OpenOptions};
-use std::io::{self, Write};
+use std::fs::{File, OpenOptions, TryLockError};
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
-use waltron_core::record::{Chain, Event};
+use waltron_core::record::{Chain, Event, Progress, ReadError};
 
 /// How far an event is carried before the run goes on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -38,6 +38,20 @@ pub enum WriteError {
         /// What the system says.
         source: io::Error,
     },
+    /// Another run holds the record.
+    #[error("another run is writing {path} at this moment")]
+    Busy {
+        /// The file.
+        path: PathBuf,
+    },
+    /// What is there is no record to go on with.
+    #[error("{path}: {source}")]
+    Unreadable {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        source: ReadError,
+    },
     /// An event that is no valid JSON, such as a value that is not finite.
     #[error("an event cannot be written: {0}")]
     Event(#[from] serde_json::Error),
@@ -54,6 +68,7 @@ impl RecordWriter {
             .create_new(true)
             .open(path)
             .map_err(|source| WriteError::Io { path: path.to_owned(), source })?;
+        lock(&file, path)?;
         let (path, chain) = (path.to_owned(), Chain::default());
         Ok(Self { file, path, chain, durability, waiting: String::new() })
     }
@@ -83,6 +98,65 @@ impl RecordWriter {
     /// Where the record is.
     pub fn path(&self) -> &Path {
         &self.path
+    }
+}
+
+/// Two runs never write one record; the system lets go of the lock when a run dies.
+fn lock(file: &File, path: &Path) -> Result<(), WriteError> {
+    file.try_lock().map_err(|error| match error {
+        TryLockError::WouldBlock => WriteError::Busy { path: path.to_owned() },
+        TryLockError::Error(source) => WriteError::Io { path: path.to_owned(), source },
+    })
+}
+
+/// A record that is there already, held and read, but not changed yet.
+#[derive(Debug)]
+pub struct Reopened {
+    file: File,
+    path: PathBuf,
+    last_line: Vec<u8>,
+    length: u64,
+    /// How far it has come.
+    pub progress: Progress,
+}
+
+impl Reopened {
+    /// Opens a record to go on with it.
+    ///
+    /// # Errors
+    /// A record that cannot be read, that is none, or that another run writes.
+    pub fn open(path: &Path) -> Result<Self, WriteError> {
+        let io = |source| WriteError::Io { path: path.to_owned(), source };
+        let mut file = OpenOptions::new().read(true).append(true).open(path).map_err(io)?;
+        lock(&file, path)?;
+        let mut bytes = Vec::new();
+        file.read_to_end(&mut bytes).map_err(io)?;
+        let progress = Progress::read(&bytes)
+            .map_err(|source| WriteError::Unreadable { path: path.to_owned(), source })?;
+        let last_line = bytes[progress.last_line..progress.whole_bytes].to_vec();
+        Ok(Self { file, path: path.to_owned(), last_line, length: bytes.len() as u64, progress })
+    }
+
+    /// Bytes after the last whole line: the record was cut in a write.
+    pub fn cut_bytes(&self) -> u64 {
+        self.length.saturating_sub(self.progress.whole_bytes as u64 + 1)
+    }
+
+    /// Cuts a broken last line off, so that the next event follows the last whole one.
+    ///
+    /// # Errors
+    /// When the file cannot be written.
+    pub fn go_on(self, durability: Durability) -> Result<(RecordWriter, Progress), WriteError> {
+        let whole = self.progress.whole_bytes as u64;
+        let io = |source| WriteError::Io { path: self.path.clone(), source };
+        if self.length > whole + 1 {
+            self.file.set_len(whole + 1).map_err(io)?;
+        }
+        let chain = Chain::after(self.progress.lines, &self.last_line);
+        // The line break itself may be what is missing.
+        let waiting = if self.length == whole { "\n".to_owned() } else { String::new() };
+        let writer = RecordWriter { file: self.file, path: self.path, chain, durability, waiting };
+        Ok((writer, self.progress))
     }
 }
 

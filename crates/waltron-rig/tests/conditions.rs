@@ -114,6 +114,7 @@ fn capability() -> Capability {
         parameters: vec![Parameter { name: "supply.output".into(), kind: ParameterKind::Switch }],
         timing_resolution: seconds(0.0),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        emergency_stop: None,
     }
 }
 
@@ -192,7 +193,7 @@ impl Attendant for Marking {
     fn wants_to_stop(&self) -> bool {
         false
     }
-    fn mark(&self) -> bool {
+    fn mark(&mut self) -> bool {
         self.0.set(self.0.get() + 1);
         self.0.get() == 31
     }

@@ -5,6 +5,7 @@ use crate::relay::{Relay, TrueElement, TrueMeasure, Truth};
 use crate::supply::{Supply, SupplyTruth};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use waltron_core::asset::Measures;
 use waltron_core::document::{
     AnyQuantityText, CurveForm, DocumentError, Field, Form, Problem, Problems, QuantityText,
@@ -12,6 +13,7 @@ use waltron_core::document::{
 };
 use waltron_core::name::Name;
 use waltron_core::quantity::{Angle, Current, Dimension, Measure, Ratio, Time, Voltage};
+use waltron_core::readback::ReadSetting;
 
 /// A specimen: the truth of a simulated asset, with the defects it hides.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -23,6 +25,9 @@ pub struct SpecimenForm {
     noise: Option<NoiseForm>,
     /// The true protection elements (relay).
     element: Option<Vec<ElementForm>>,
+    /// Settings as its own display tells them, such as `"51P.pickup" = "1.2 A"`; what it does is
+    /// another matter.
+    display: Option<BTreeMap<String, String>>,
     /// The true supply (supply).
     supply: Option<SupplyForm>,
 }
@@ -146,7 +151,12 @@ impl SpecimenForm {
                 if form.supply.is_some() {
                     problems.push(Problem::new(0..0, "a relay has no `[supply]`"));
                 }
-                let relay = Relay::new(form.read(problems), seed);
+                let displayed = form.display.clone().unwrap_or_default();
+                let settings = displayed
+                    .into_iter()
+                    .map(|(name, value)| ReadSetting { name: name.as_str().into(), value });
+                let settings = settings.collect();
+                let relay = Relay::new(form.read(problems), seed).with_display(settings);
                 Some(Box::new(relay) as Box<dyn Specimen>)
             }
             Kind::Supply => {

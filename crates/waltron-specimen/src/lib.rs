@@ -21,6 +21,7 @@ use waltron_core::capability::ParameterValue;
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
 use waltron_core::quantity::Time;
+use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
 
 /// A simulated asset in virtual time. Times count from the last [`Specimen::begin`].
@@ -44,6 +45,11 @@ pub trait Specimen: Send {
     /// A value that can be measured on it now, in SI; `None` where it has none of this name.
     fn reading(&self, _name: &str) -> Option<f64> {
         None
+    }
+
+    /// The settings that it tells when it is asked; none where it cannot tell any.
+    fn settings(&self) -> Vec<ReadSetting> {
+        Vec::new()
     }
 
     /// Sets one of its parameters; false where it has none of this name and kind.

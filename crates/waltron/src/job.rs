@@ -3,33 +3,35 @@
 use crate::failure::Failure;
 use crate::files::read_source;
 use crate::recording::Recorded;
+use crate::rigs::Setup;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
 use waltron_core::expression::Settings;
+use waltron_core::hookup::{Sheet, Site};
 use waltron_core::name::{Name, nearest};
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::{Bench, Planned};
 use waltron_core::record::{FileCopy, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::runner::{Blocked, Prepared, prepare};
-use waltron_rig::virtual_rig::{Pace, VirtualRig};
-use waltron_rig::{RigForm, VirtualRigFile};
-use waltron_specimen::SpecimenForm;
+use waltron_rig::virtual_rig::Pace;
+use waltron_rig::{Rig, RigFile, RigForm, RigKind};
 
 /// Everything a plan needs.
 pub(crate) struct Job {
     pub(crate) plan: Plan,
     pub(crate) asset: Asset,
-    pub(crate) rig: VirtualRigFile,
+    pub(crate) rig: RigFile,
     pub(crate) scripts: HashMap<Name, Loaded>,
     plan_source: Source,
     script_sources: Vec<Source>,
     asset_source: Source,
     rig_source: Source,
-    specimen_source: Source,
+    rig_path: PathBuf,
+    plan_path: PathBuf,
 }
 
 fn beside(file: &Path, name: &str) -> PathBuf {
@@ -61,58 +63,47 @@ impl Job {
             }
         };
         let rig = RigForm::load(&rig_source)?;
-        let specimen_path = beside(&rig_path, &rig.specimen);
-        let specimen_source = read_source(&specimen_path)
-            .map_err(|e| e.help(format!("named as the specimen in {}", rig_source.name)))?;
-        let mut job = Self {
+        let (scripts, script_sources) = load_scripts(plan_path, &plan_source, &plan, &asset, &rig)?;
+        Ok(Self {
             plan,
             asset,
             rig,
-            scripts: HashMap::new(),
+            scripts,
             plan_source,
-            script_sources: Vec::new(),
+            script_sources,
             asset_source,
             rig_source,
-            specimen_source,
-        };
-        job.load_scripts(plan_path)?;
-        Ok(job)
+            rig_path,
+            plan_path: plan_path.to_owned(),
+        })
     }
 
-    /// Reads the plan's sequences and checks them against asset and rig.
-    fn load_scripts(&mut self, plan_path: &Path) -> Result<(), Failure> {
-        let mut settings = Settings::of(&self.asset);
-        for (name, value) in &self.plan.lets {
-            settings.insert(name.as_str(), *value);
-        }
-        for test in &self.plan.tests {
-            let ProcedureSettings::Sequence(sequence) = &test.procedure else { continue };
-            let source = match &sequence.script {
-                ScriptPlace::Inline(source) => source.clone(),
-                ScriptPlace::File(name, span) => {
-                    let path = beside(plan_path, name);
-                    if !path.exists() {
-                        let message = format!("there is no file `{}`", path.display());
-                        let problem = Problem::new(span.clone(), message);
-                        let problem = problem.help("names are relative to this file");
-                        return Err(Failure::problems(&self.plan_source, vec![problem]));
-                    }
-                    let source = read_source(&path)?;
-                    self.script_sources.push(source.clone());
-                    source
-                }
-            };
-            let recordings = recordings(plan_path, &source)?;
-            let (asset, capability) = (self.asset.clone(), self.rig.capability.clone());
-            let mut context = Context::new(test.id.clone(), asset, capability, source.text.clone());
-            context.settings = settings.clone();
-            context.recordings = recordings;
-            context.seed = self.rig.seed;
-            let context = Arc::new(context);
-            let script = script::load(&source, &context)?;
-            self.scripts.insert(test.id.clone(), Loaded { script, context });
-        }
-        Ok(())
+    /// Sets every test up for an asset that is not quite as its file says.
+    ///
+    /// # Errors
+    /// Everything that stands in the way, at its test in the plan.
+    pub(crate) fn prepare_for(&self, asset: &Asset) -> Result<Prepared, Failure> {
+        let plan = PlanForm::load(&self.plan_source)?.resolve(&self.plan_source, asset)?;
+        let (scripts, _) =
+            load_scripts(&self.plan_path, &self.plan_source, &plan, asset, &self.rig)?;
+        let bench = Bench { asset, capability: &self.rig.capability };
+        prepare(&plan, bench, &scripts).map_err(|blocked| self.blocked(&blocked))
+    }
+
+    fn blocked(&self, blocked: &[Blocked]) -> Failure {
+        let problems = blocked.iter().map(|b| self.problem(b)).collect();
+        Failure::problems(&self.plan_source, problems)
+    }
+
+    /// The connection sheet of what a prepared plan will do.
+    pub(crate) fn sheet(&self, prepared: &Prepared) -> Sheet {
+        let site = Site {
+            asset: &self.asset,
+            plan: &self.plan,
+            capability: &self.rig.capability,
+            rig: &self.rig.name,
+        };
+        Sheet::of(site, prepared.planned(), |id| self.rig.terminal(id).to_owned())
     }
 
     /// The bench that procedures are set up for.
@@ -125,10 +116,7 @@ impl Job {
     /// # Errors
     /// Everything that stands in the way, at its test in the plan.
     pub(crate) fn prepare(&self) -> Result<Prepared, Failure> {
-        prepare(&self.plan, self.bench(), &self.scripts).map_err(|blocked| {
-            let problems = blocked.iter().map(|b| self.problem(b)).collect();
-            Failure::problems(&self.plan_source, problems)
-        })
+        prepare(&self.plan, self.bench(), &self.scripts).map_err(|blocked| self.blocked(&blocked))
     }
 
     /// Refuses the id of a test that the plan does not have.
@@ -198,18 +186,38 @@ impl Job {
             .help("nothing was put out; change the test, the asset's ratings or the rig")
     }
 
-    /// Builds the rig with its specimen.
+    /// Opens the rig; `shots` injections were made before.
     ///
     /// # Errors
-    /// Every problem of the specimen's file.
-    pub(crate) fn rig(&self, seed: u64, pace: Pace) -> Result<VirtualRig, Failure> {
-        let specimen = SpecimenForm::load(&self.specimen_source, seed)?;
-        let (name, capability) = (self.rig.name.clone(), self.rig.capability.clone());
-        Ok(VirtualRig::new(name, capability, specimen, pace))
+    /// Every problem of the specimen's file, a test set that does not answer as it should.
+    pub(crate) fn rig(&self, seed: u64, pace: Pace, shots: u64) -> Result<Box<dyn Rig>, Failure> {
+        crate::rigs::open(&self.rig, &self.rig_source, &self.rig_path, Setup { seed, pace, shots })
+    }
+
+    /// Reads the specimen of a simulated rig, so that its mistakes show before a run.
+    ///
+    /// # Errors
+    /// A specimen's file that cannot be read.
+    pub(crate) fn try_specimen(&self) -> Result<(), Failure> {
+        if let RigKind::Virtual { specimen } = &self.rig.kind {
+            let setup = Setup { seed: self.rig.seed, pace: Pace::Fast, shots: 0 };
+            crate::rigs::virtual_rig(&self.rig, specimen, &self.rig_source, &self.rig_path, setup)?;
+        }
+        Ok(())
+    }
+
+    /// The rig's file as it is now.
+    pub(crate) fn rig_copy(&self) -> FileCopy {
+        copy(&self.rig_source)
     }
 
     /// The first event of a run.
-    pub(crate) fn started(&self, seed: u64, tester: Option<String>) -> RunStarted {
+    pub(crate) fn started(
+        &self,
+        seed: u64,
+        tester: Option<String>,
+        only: Option<String>,
+    ) -> RunStarted {
         RunStarted {
             format: 1,
             version: env!("CARGO_PKG_VERSION").to_owned(),
@@ -223,8 +231,53 @@ impl Job {
             plan: copy(&self.plan_source),
             rig: copy(&self.rig_source),
             scripts: self.script_sources.iter().map(copy).collect(),
+            hookup: None,
+            only,
         }
     }
+}
+
+/// Reads a plan's sequences and checks them against asset and rig; also the files they came from.
+fn load_scripts(
+    plan_path: &Path,
+    plan_source: &Source,
+    plan: &Plan,
+    asset: &Asset,
+    rig: &RigFile,
+) -> Result<(HashMap<Name, Loaded>, Vec<Source>), Failure> {
+    let mut settings = Settings::of(asset);
+    for (name, value) in &plan.lets {
+        settings.insert(name.as_str(), *value);
+    }
+    let (mut scripts, mut sources) = (HashMap::new(), Vec::new());
+    for test in &plan.tests {
+        let ProcedureSettings::Sequence(sequence) = &test.procedure else { continue };
+        let source = match &sequence.script {
+            ScriptPlace::Inline(source) => source.clone(),
+            ScriptPlace::File(name, span) => {
+                let path = beside(plan_path, name);
+                if !path.exists() {
+                    let message = format!("there is no file `{}`", path.display());
+                    let problem = Problem::new(span.clone(), message);
+                    let problem = problem.help("names are relative to this file");
+                    return Err(Failure::problems(plan_source, vec![problem]));
+                }
+                let source = read_source(&path)?;
+                sources.push(source.clone());
+                source
+            }
+        };
+        let recordings = recordings(plan_path, &source)?;
+        let (asset, capability) = (asset.clone(), rig.capability.clone());
+        let mut context = Context::new(test.id.clone(), asset, capability, source.text.clone());
+        context.settings = settings.clone();
+        context.recordings = recordings;
+        context.seed = rig.seed;
+        let context = Arc::new(context);
+        let script = script::load(&source, &context)?;
+        scripts.insert(test.id.clone(), Loaded { script, context });
+    }
+    Ok((scripts, sources))
 }
 
 /// Reads the recordings that a script plays. A file that is not there is left to the script's

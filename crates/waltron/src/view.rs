@@ -235,6 +235,7 @@ mod tests {
             measured: Values::none().with_some("time", measured.map(seconds)),
             deviation: Values::none(),
             limits: Values::none().with("earliest", seconds(3.7)),
+            uncertainty: Values::none(),
             verdict,
             reason: "no operation within 8 s".into(),
         }

@@ -28,7 +28,9 @@ fn grades(relay: &str, seed: u64) -> Vec<Grade> {
     let mut virtual_rig = VirtualRig::new(rig.name, rig.capability, specimen, Pace::Fast);
     let mut attendant = Unattended;
     let mut sink = |_: &_| Ok(());
-    run(prepared, &asset, &mut virtual_rig, &mut attendant, &mut sink).unwrap().grades
+    run(prepared, &asset, &mut virtual_rig, &mut attendant, Default::default(), &mut sink)
+        .unwrap()
+        .grades
 }
 
 #[test]

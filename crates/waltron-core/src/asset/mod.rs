@@ -23,6 +23,8 @@ pub struct Asset {
     pub elements: Vec<Element>,
     /// Its voltage and frequency stages, in file order.
     pub stages: Vec<Stage>,
+    /// What is written at its terminals, by rig channel (`ia`) or contact (`trip`).
+    pub terminals: Vec<(Name, String)>,
 }
 
 /// Nameplate and location, as text.

@@ -13,6 +13,7 @@ use crate::quantity::{
 use crate::tolerance::{AnyTolerance, Tolerance};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 
 /// An asset: the thing under test with nameplate, ratings, tolerances and settings.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -20,6 +21,9 @@ use serde::Deserialize;
 pub struct AssetForm {
     /// What it is and where it stands.
     asset: IdentityForm,
+    /// What is written at its terminals, by rig channel or contact: `ia = "X1:1, X1:2"`,
+    /// `trip = "X2:5, X2:6"`. For the hook-up sheet.
+    terminals: Option<BTreeMap<String, String>>,
     /// Nominal values and withstand.
     ratings: RatingsForm,
     /// What measured values are graded against.
@@ -240,7 +244,9 @@ impl AssetForm {
                 elements.push(element);
             }
         }
-        Some(Asset { identity, ratings, elements, stages })
+        let terminals = self.terminals.unwrap_or_default().into_iter();
+        let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
+        Some(Asset { identity, ratings, elements, stages, terminals })
     }
 }
 

@@ -10,6 +10,7 @@
 //!
 //! The text comes in as a string: reading files is the command line's business.
 
+mod answers_form;
 mod asset_form;
 mod curve_form;
 mod field;
@@ -19,6 +20,7 @@ mod shape;
 #[cfg(test)]
 mod tests;
 
+pub use answers_form::{Answers, AnswersForm};
 pub use asset_form::{AssetForm, MeasuresForm};
 pub use curve_form::{CurveForm, Spannable};
 pub use field::{

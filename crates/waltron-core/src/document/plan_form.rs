@@ -7,6 +7,7 @@ use super::{Form, load};
 use crate::asset::{Asset, Element};
 use crate::expression::Settings;
 use crate::fault_loop::FaultLoop;
+use crate::grading::Rule;
 use crate::name::{Name, nearest};
 use crate::plan::{Plan, ProcedureSettings, ScriptPlace, SequenceSettings, Test};
 use crate::procedure::{Level, PickupSettings, TripTimeSettings};
@@ -27,6 +28,10 @@ pub struct PlanForm {
     /// Values by name, for expressions in this plan and in its sequences.
     #[serde(rename = "let")]
     lets: Option<BTreeMap<String, AnyQuantityText>>,
+    /// How verdicts are reached.
+    grading: Option<GradingForm>,
+    /// The connection sheet.
+    hookup: Option<HookupForm>,
     /// The tests, run in this order.
     test: Option<Vec<Spannable<TestForm>>>,
 }
@@ -48,6 +53,30 @@ struct HeadForm {
     tester: Option<String>,
     /// Why the job is done, such as `annual maintenance`.
     reason: Option<String>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct GradingForm {
+    /// `simple` if not given.
+    rule: RuleForm,
+}
+
+/// How measurement uncertainty bears on a verdict.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum RuleForm {
+    /// A value inside its limits passes.
+    Simple,
+    /// A value passes if it is inside by at least its uncertainty.
+    Guarded,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct HookupForm {
+    /// What must be isolated, shorted, earthed, closed, bypassed or reset first, a line each.
+    before: Option<Vec<String>>,
 }
 
 /// Ways of testing.
@@ -190,6 +219,11 @@ impl PlanForm {
             reason: self.plan.reason.clone(),
             ambient: self.ambient.clone().unwrap_or_default().into_iter().collect(),
             lets,
+            rule: match self.grading.as_ref().map(|g| g.rule) {
+                Some(RuleForm::Guarded) => Rule::Guarded,
+                _ => Rule::Simple,
+            },
+            hookup: self.hookup.iter().flat_map(|h| h.before.clone()).flatten().collect(),
             tests,
         })
     }

@@ -3,10 +3,12 @@
 //! Grading is a pure function of what was required and what was observed; it never looks at the
 //! rig. The functions here judge single values; procedures put them together into [`Grade`]s.
 
+mod guard;
 mod judge;
 mod values;
 pub mod words;
 
+pub use guard::{Rule, guard, uncertainty};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
 pub use values::{Value, Values};
 
@@ -100,6 +102,9 @@ pub struct Grade {
     pub deviation: Values,
     /// What was required.
     pub limits: Values,
+    /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
+    #[serde(skip_serializing_if = "Values::is_empty", default)]
+    pub uncertainty: Values,
     /// The outcome.
     pub verdict: Verdict,
     /// Why, in one sentence.

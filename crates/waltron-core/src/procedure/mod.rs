@@ -112,6 +112,8 @@ pub enum Answer {
     Si(f64),
     /// Stop the run.
     Stop,
+    /// Skip the rest of this test, for this reason.
+    Skip(String),
 }
 
 /// A point before it is injected: what will be put out, and what is expected.
@@ -153,4 +155,16 @@ pub trait Procedure {
 
     /// Takes the attendant's answer.
     fn answer(&mut self, answer: Answer);
+
+    /// Whether every injection stands alone, beginning and ending with outputs off, so that single
+    /// points can be chosen, and a broken-off test goes on where it was.
+    fn stands_alone(&self) -> bool;
+
+    /// Leaves out the points that are not wanted; does nothing where injections depend on each
+    /// other. Before the first [`Procedure::next`] only.
+    fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool);
+
+    /// Goes back to before the point that was graded last; to the beginning where injections depend
+    /// on each other.
+    fn repeat(&mut self);
 }

@@ -80,6 +80,7 @@ pub(super) fn not_tested(
         measured: Values::none(),
         deviation: Values::none(),
         limits: Values::none(),
+        uncertainty: Values::none(),
         verdict: Verdict::NotTested,
         reason,
     }

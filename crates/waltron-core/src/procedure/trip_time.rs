@@ -15,6 +15,7 @@ use crate::phasor::Phasor;
 use crate::program::{Program, Segment, Stop};
 use crate::quantity::{Current, Measure, Time, seconds, text};
 use crate::stimulus::Stimulus;
+use std::collections::HashSet;
 
 /// How much current a point injects.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -112,11 +113,12 @@ impl TripTime {
             });
         }
         let mut shots: Vec<Shot> = Vec::new();
+        let mut ids = HashSet::new();
         for &fault_loop in &settings.loops {
             for &level in &settings.at {
                 for round in 1..=settings.repeat {
                     let shot = shot(settings, bench.asset, element, fault_loop, level, round)?;
-                    if shots.iter().any(|s| s.point.id == shot.point.id) {
+                    if !ids.insert(shot.point.id.clone()) {
                         return Err(SetupError::Twice { point: level.label() });
                     }
                     shots.push(shot);
@@ -282,6 +284,7 @@ impl Shot {
             measured: Values::none().with_some("time", measured),
             deviation,
             limits: self.limits(),
+            uncertainty: Values::none(),
             verdict: judged.verdict,
             reason,
         }
@@ -400,5 +403,17 @@ impl Procedure for TripTime {
 
     fn answer(&mut self, _answer: Answer) {
         self.reset_due = false;
+    }
+
+    fn stands_alone(&self) -> bool {
+        true
+    }
+
+    fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool) {
+        self.shots.retain(|shot| wanted(&shot.point));
+    }
+
+    fn repeat(&mut self) {
+        self.at = self.at.saturating_sub(1);
     }
 }

@@ -25,11 +25,16 @@ pub struct Chain {
 }
 
 /// Digest of a line's text without its line break: 128 bits of BLAKE3, as hex.
-fn digest(line: &[u8]) -> String {
+pub(super) fn digest(line: &[u8]) -> String {
     blake3::hash(line).to_hex()[..32].to_owned()
 }
 
 impl Chain {
+    /// Goes on after a record's last whole line: its number and its text without line break.
+    pub fn after(n: u64, line: &[u8]) -> Self {
+        Self { n, prev: digest(line) }
+    }
+
     /// The next line's text, without line break.
     ///
     /// # Errors

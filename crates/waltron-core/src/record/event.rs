@@ -3,11 +3,13 @@
 use crate::capability::ParameterValue;
 use crate::edge;
 use crate::grading::{Grade, Summary};
+use crate::hookup::Sheet;
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::procedure::{Answer, Question};
 use crate::program::Program;
 use crate::quantity::Time;
+use crate::readback::{Difference, ReadSetting};
 use serde::{Deserialize, Serialize};
 
 /// An event of a run, as it stands in the record.
@@ -46,6 +48,28 @@ pub enum Event {
     },
     /// A point was graded.
     Graded(Grade),
+    /// The asset told its settings.
+    SettingsRead {
+        /// All of them.
+        settings: Vec<ReadSetting>,
+        /// Those that are not as in the file.
+        differences: Vec<Difference>,
+        /// Whether what the asset says holds for this run, rather than its file.
+        device_holds: bool,
+    },
+    /// Outputs stayed off for the asset to cool.
+    Rested {
+        /// For how long.
+        #[serde(rename = "time_s", with = "edge::si")]
+        time: Time,
+    },
+    /// A test came to its end, or was skipped.
+    TestEnded {
+        /// The test.
+        test: Name,
+    },
+    /// The run goes on after a stop, or points are tested again.
+    Continued(Box<Continued>),
     /// The last line of a run that came to its end in order.
     RunEnded(RunEnded),
 }
@@ -81,6 +105,30 @@ pub struct RunStarted {
     /// Files of sequences that the plan names.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub scripts: Vec<FileCopy>,
+    /// How rig and asset were connected.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub hookup: Option<Sheet>,
+    /// The only points that were wanted, as a pattern of their ids.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub only: Option<String>,
+}
+
+/// How a run went on in the same record.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Continued {
+    /// Version of the program.
+    pub version: String,
+    /// Who tests now, where somebody was named.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub tester: Option<String>,
+    /// What injects now, in words.
+    pub rig_name: String,
+    /// The rig's file, where it is not the one that the run started with.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub rig: Option<FileCopy>,
+    /// What is tested again: `failed`, or a pattern of ids; absent where the run only goes on.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub redo: Option<String>,
 }
 
 /// A file's name and whole text.

@@ -6,8 +6,12 @@
 
 mod chain;
 mod event;
+mod progress;
 mod run;
+mod tally;
 
 pub use chain::{Chain, Line, ReadError, Reading, read};
-pub use event::{Event, FileCopy, Outcome, RunEnded, RunStarted};
+pub use event::{Continued, Event, FileCopy, Outcome, RunEnded, RunStarted};
+pub use progress::{Chosen, Progress};
 pub use run::Run;
+pub use tally::Tally;

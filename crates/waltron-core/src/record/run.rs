@@ -5,6 +5,7 @@ use super::event::{Event, RunEnded, RunStarted};
 use crate::asset::Asset;
 use crate::document::{AssetForm, DocumentError, Source};
 use crate::grading::{Grade, Summary};
+use crate::readback::{Difference, with_device};
 
 /// A run put together from its record; the latest attempt of each point counts.
 #[derive(Clone, Debug, PartialEq)]
@@ -17,6 +18,10 @@ pub struct Run {
     pub last_at: String,
     /// The latest grade of each point, in the order the points were first graded.
     pub points: Vec<Grade>,
+    /// Grades that a later attempt replaced, in the order they were given.
+    pub superseded: Vec<Grade>,
+    /// Settings in which the asset differs from its file, and which hold for the run.
+    pub from_device: Vec<Difference>,
     /// How it ended; absent if the record stops before the run did.
     pub ended: Option<RunEnded>,
     /// Bytes left out at the record's end.
@@ -32,17 +37,23 @@ impl Run {
         let Event::RunStarted(started) = &first.event else { return None };
         let mut points: Vec<Grade> = Vec::new();
         let mut index = std::collections::HashMap::new();
-        let mut ended = None;
+        let (mut ended, mut superseded, mut from_device) = (None, Vec::new(), Vec::new());
         for line in &reading.lines {
             match &line.event {
                 Event::Graded(grade) => {
                     let at = *index.entry(grade.point.id.clone()).or_insert(points.len());
                     match points.get_mut(at) {
-                        Some(earlier) => *earlier = grade.clone(),
+                        Some(earlier) => {
+                            superseded.push(std::mem::replace(earlier, grade.clone()));
+                        }
                         None => points.push(grade.clone()),
                     }
                 }
                 Event::RunEnded(end) => ended = Some(end.clone()),
+                Event::Continued(_) => ended = None,
+                Event::SettingsRead { differences, device_holds: true, .. } => {
+                    from_device = differences.clone();
+                }
                 _ => {}
             }
         }
@@ -51,6 +62,8 @@ impl Run {
             started_at: first.at.clone(),
             last_at: reading.lines.last()?.at.clone(),
             points,
+            superseded,
+            from_device,
             ended,
             cut_bytes: reading.cut_bytes,
             broken_at: reading.broken_at,
@@ -67,9 +80,9 @@ impl Run {
     /// # Errors
     /// When the copy in the record cannot be read, for instance by an older program.
     pub fn asset(&self) -> Result<Asset, DocumentError> {
-        AssetForm::load(&Source::new(
-            self.started.asset.name.clone(),
-            self.started.asset.text.as_str(),
-        ))
+        let copy = &self.started.asset;
+        let asset = AssetForm::load(&Source::new(copy.name.clone(), copy.text.as_str()))?;
+        // What could not be taken over would not have been run with.
+        Ok(with_device(&asset, &self.from_device).unwrap_or(asset))
     }
 }

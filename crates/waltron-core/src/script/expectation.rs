@@ -47,6 +47,7 @@ pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Gr
         measured: outcome.measured,
         deviation: outcome.deviation,
         limits: outcome.limits,
+        uncertainty: Values::none(),
         verdict: outcome.judged.verdict,
         reason: outcome.judged.reason,
     })
@@ -498,6 +499,7 @@ pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Grade {
         measured: Values::none(),
         deviation: Values::none(),
         limits: Values::none(),
+        uncertainty: Values::none(),
         verdict,
         reason,
     }

@@ -7,7 +7,7 @@ mod meter;
 mod tests;
 mod watch;
 
-use crate::attendant::Attendant;
+use crate::attendant::{Attendant, Present};
 use crate::rig::{Rig, RigError};
 use debounce::Debounce;
 use levels::levels;
@@ -20,6 +20,7 @@ use waltron_core::name::Name;
 use waltron_core::observation::{Ended, Observation, OffAt, Reading, Span};
 use waltron_core::program::{Finish, Program, Segment, Then};
 use waltron_core::quantity::{Measure, Quantity, Time, seconds};
+use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
 use waltron_core::waveform::{next_zeros, pieces};
 use waltron_specimen::{Noise, Specimen};
@@ -69,15 +70,25 @@ impl VirtualRig {
         self.energised
     }
 
+    /// Counts injections as if so many had been made before, whose scatter is gone with them.
+    pub fn skip(&mut self, shots: u64) {
+        self.shots = shots;
+    }
+
     /// Waits until the wall clock has caught up; false if the attendant wants to stop.
-    fn keep_pace(&self, began: Instant, to: Time, attendant: &dyn Attendant) -> bool {
+    fn keep_pace(&self, to: Time, play: &mut Play<'_>) -> bool {
         if self.pace == Pace::Fast {
-            return !attendant.wants_to_stop();
+            return !play.attendant.wants_to_stop();
         }
-        let due = began + Duration::try_from_secs_f64(to.si()).unwrap_or(Duration::MAX);
+        let due = play.began + Duration::try_from_secs_f64(to.si()).unwrap_or(Duration::MAX);
         loop {
-            if attendant.wants_to_stop() {
+            if play.attendant.wants_to_stop() {
                 return false;
+            }
+            if play.attendant.is_watching() {
+                let now = seconds(play.began.elapsed().as_secs_f64()).min(to);
+                let closed = play.contacts.closed();
+                play.attendant.sees(&Present { now, out: &self.out, closed: &closed });
             }
             let now = Instant::now();
             if now >= due {
@@ -85,6 +96,12 @@ impl VirtualRig {
             }
             std::thread::sleep(GLANCE.min(due - now));
         }
+    }
+
+    /// Whether the emergency stop's input is in its stopping state.
+    fn is_stopped(&self, contacts: &Debounce) -> bool {
+        let stop = self.capability.emergency_stop.as_ref();
+        stop.is_some_and(|stop| contacts.is(&stop.signal, stop.when_closed))
     }
 
     fn play_segment(&mut self, segment: &Segment, play: &mut Play<'_>) -> Result<Ended, RigError> {
@@ -121,6 +138,9 @@ impl VirtualRig {
                 let noise = &mut play.noise;
                 watch.poll(play.now, |probe| meter.read(probe, noise), play.attendant.mark());
             }
+            if self.is_stopped(&play.contacts) {
+                return Some(Ended::Aborted);
+            }
             if let Some(index) = watch.met(play.now, &play.contacts) {
                 return Some(Ended::Stop(index));
             }
@@ -140,7 +160,7 @@ impl VirtualRig {
     fn pass_until(&mut self, until: Time, play: &mut Play<'_>) -> bool {
         let change = self.specimen.advance(until);
         let to = change.as_ref().map_or(until, |edge| edge.time);
-        if !self.keep_pace(play.began, to, play.attendant) {
+        if !self.keep_pace(to, play) {
             // In real pace the output was on until now, not until the planned moment.
             if self.pace == Pace::Real {
                 let passed = seconds(play.began.elapsed().as_secs_f64());
@@ -185,7 +205,7 @@ struct Play<'a> {
     now: Time,
     began: Instant,
     contacts: Debounce,
-    attendant: &'a dyn Attendant,
+    attendant: &'a mut dyn Attendant,
     noise: Noise,
 }
 
@@ -210,7 +230,7 @@ impl Rig for VirtualRig {
         let contacts = Debounce::new(&self.capability, &closed);
         let closed_at_start = contacts.closed();
         let noise = Noise::of_shot(METER_SEED, self.shots);
-        let (now, began, attendant) = (seconds(0.0), Instant::now(), &*attendant);
+        let (now, began) = (seconds(0.0), Instant::now());
         let mut play = Play { now, began, contacts, attendant, noise };
         let mut observation = Observation { closed_at_start, ..Default::default() };
         self.energised = true;
@@ -255,6 +275,21 @@ impl Rig for VirtualRig {
         Ok(observation)
     }
 
+    fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+        if self.pace == Pace::Real {
+            wait(time, attendant);
+        }
+        Ok(())
+    }
+
+    fn settings(&mut self) -> Result<Vec<ReadSetting>, RigError> {
+        Ok(self.specimen.settings())
+    }
+
+    fn is_simulated(&self) -> bool {
+        true
+    }
+
     fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError> {
         let known = self.capability.parameter(parameter.as_str()).is_some();
         if known && self.specimen.set(parameter.as_str(), value) {
@@ -268,6 +303,18 @@ impl Rig for VirtualRig {
         self.specimen.apply(&self.out);
         self.energised = false;
         Ok(())
+    }
+}
+
+/// Lets real time pass until the attendant wants to stop.
+pub(crate) fn wait(time: Time, attendant: &mut dyn Attendant) {
+    let due = Instant::now() + Duration::try_from_secs_f64(time.si()).unwrap_or(Duration::MAX);
+    while !attendant.wants_to_stop() {
+        let left = due.saturating_duration_since(Instant::now());
+        if left.is_zero() {
+            return;
+        }
+        std::thread::sleep(GLANCE.min(left));
     }
 }
 

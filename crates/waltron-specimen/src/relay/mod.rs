@@ -16,6 +16,7 @@ use std::collections::VecDeque;
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
 use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
 
 /// What the relay is really like.
@@ -61,6 +62,7 @@ pub struct Relay {
     noise: Noise,
     /// Share by which this injection's measured current is off.
     gain: f64,
+    display: Vec<ReadSetting>,
 }
 
 impl Relay {
@@ -86,7 +88,15 @@ impl Relay {
             held,
             noise: Noise::of_shot(seed, 0),
             gain: 1.0,
+            display: Vec::new(),
         }
+    }
+
+    /// A relay that tells these settings when it is asked.
+    #[must_use]
+    pub fn with_display(mut self, display: Vec<ReadSetting>) -> Self {
+        self.display = display;
+        self
     }
 
     /// Queues what the elements see of what is put out now.
@@ -168,6 +178,10 @@ impl Specimen for Relay {
         self.running.iter_mut().for_each(|r| r.shift(shift));
         self.noise = Noise::of_shot(self.seed, shot);
         self.gain = 1.0 + self.noise.draw(self.truth.current_noise);
+    }
+
+    fn settings(&self) -> Vec<ReadSetting> {
+        self.display.clone()
     }
 
     fn apply(&mut self, stimulus: &Stimulus) {

@@ -69,7 +69,7 @@ pub(crate) enum Command {
     Check(Check),
     /// Run a plan: inject, measure, grade, record.
     #[command(
-        after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q08-f2.plan.toml --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte."
+        after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q07-f1.plan.toml --only \"51P-times/A-N/*\"\n  waltron run brackwater/q07-f1.plan.toml --redo failed\n  waltron run brackwater/q08-f2.plan.toml --resume --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte."
     )]
     Run(Run),
     /// Lay sequences out in the one common way; comments stay, nothing changes its meaning.
@@ -182,7 +182,8 @@ pub(crate) struct Run {
     /// Use this rig instead of the one the plan names.
     #[arg(long, value_name = "FILE")]
     pub(crate) rig: Option<PathBuf>,
-    /// Where to record the run; beside the plan, named by plan and time, if not given.
+    /// Where to record the run; beside the plan, named by plan and time, if not given. With --redo
+    /// and --resume the record to go on with; the plan's latest one if not given.
     #[arg(long, value_name = "FILE")]
     pub(crate) record: Option<PathBuf>,
     /// Seed of the simulated scatter, instead of the rig file's.
@@ -195,8 +196,26 @@ pub(crate) struct Run {
     #[arg(long, value_name = "NAME")]
     pub(crate) tester: Option<String>,
     /// Confirm every prompt without asking.
-    #[arg(long)]
+    #[arg(long, conflicts_with = "answers")]
     pub(crate) yes: bool,
+    /// Answer prompts from this file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) answers: Option<PathBuf>,
+    /// Stop if a prompt is not answered in this time; they wait for ever if not given.
+    #[arg(long, value_name = "TIME")]
+    pub(crate) prompt_timeout: Option<String>,
+    /// Pause after each point that fails, to repeat it, go on, skip the test or stop.
+    #[arg(long, conflicts_with = "yes")]
+    pub(crate) pause_on_fail: bool,
+    /// Only points whose id fits: a test's id, or a pattern such as "51P-times/A-N/*".
+    #[arg(long, value_name = "PATTERN", conflicts_with_all = ["redo", "resume"])]
+    pub(crate) only: Option<String>,
+    /// Test points of an earlier run again, into the same record: `failed`, or a pattern of ids.
+    #[arg(long, value_name = "failed|PATTERN", conflicts_with = "resume")]
+    pub(crate) redo: Option<String>,
+    /// Go on with a run that was stopped, in the same record.
+    #[arg(long)]
+    pub(crate) resume: bool,
     /// How results are printed.
     #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
     pub(crate) format: Format,

@@ -1,11 +1,12 @@
 //! `waltron demo`: the sample substation, tested and reported.
 
-use super::run::{How, Panel, clock, execute};
+use super::run::{How, Target, clock, execute};
 use crate::cli::Demo as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
 use crate::job::Job;
+use crate::panel::Panel;
 use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, styled};
 use crate::view;
@@ -91,9 +92,18 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let job = Job::load(&dir.join(format!("{relay}.plan.toml")), None)?;
     let prepared = job.prepare()?;
     let mut clock = clock()?;
-    let how = How { seed: job.rig.seed, pace: Pace::Fast, tester: None, quiet: false };
-    let panel = Panel::Confirming(install());
-    let done = execute(&job, prepared, &record, how, panel, &mut *clock, terminal)?;
+    let how = How {
+        seed: job.rig.seed,
+        pace: Pace::Fast,
+        tester: None,
+        quiet: false,
+        only: None,
+        redo: None,
+        yes: true,
+    };
+    let mut panel = Panel::confirming(install());
+    let target = Target::New(record.clone());
+    let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal)?;
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));
     let bytes = files::read_bytes(&record)?;
     let reading = record::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;

@@ -248,6 +248,7 @@ impl Pickup {
             measured: Values::none(),
             deviation: Values::none(),
             limits,
+            uncertainty: Values::none(),
             verdict: Verdict::Inconclusive,
             reason: "the injection ended before the ramp".into(),
         };
@@ -513,4 +514,22 @@ impl Procedure for Pickup {
     }
 
     fn answer(&mut self, _answer: Answer) {}
+
+    fn stands_alone(&self) -> bool {
+        true
+    }
+
+    fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool) {
+        // A reset ratio needs its pickup.
+        self.ramps.retain(|ramp| {
+            wanted(&ramp.pickup_point) || ramp.reset_point.as_ref().is_some_and(wanted)
+        });
+    }
+
+    fn repeat(&mut self) {
+        if matches!(self.state, State::Up) {
+            self.at = self.at.saturating_sub(1);
+        }
+        self.state = State::Up;
+    }
 }

@@ -427,6 +427,16 @@ impl Procedure for Sequence {
         Vec::new()
     }
 
+    fn stands_alone(&self) -> bool {
+        false
+    }
+
+    fn retain(&mut self, _wanted: &dyn Fn(&PointId) -> bool) {}
+
+    fn repeat(&mut self) {
+        *self = Self::start(Arc::clone(&self.code), Arc::clone(&self.scene.context), false);
+    }
+
     fn answer(&mut self, answer: Answer) {
         if let Some(Waiting::Answer { name: Some(name) }) = self.waiting.take() {
             let value = match answer {

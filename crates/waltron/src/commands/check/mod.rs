@@ -24,7 +24,7 @@ use waltron_rig::runner::Prepared;
 pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let job = Job::load(&args.plan, args.rig.as_deref())?;
     let mut prepared = job.prepare()?;
-    job.rig(job.rig.seed, waltron_rig::virtual_rig::Pace::Fast)?;
+    job.try_specimen()?;
     if let Some(test) = &args.test {
         job.refuse_unknown_test(test)?;
         prepared.keep_only(test);

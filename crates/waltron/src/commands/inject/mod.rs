@@ -3,18 +3,18 @@
 mod watch;
 
 use super::check::stages;
-use super::run::Panel;
 use crate::cli::Format;
 use crate::cli::PaceArg;
 use crate::cli::inject::Inject as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::read_source;
+use crate::panel::Panel;
+use crate::rigs::{self, Setup};
 use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
 use serde_json::{Value, json};
-use std::path::Path;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::capability::Capability;
@@ -27,9 +27,8 @@ use waltron_core::quantity::text;
 use waltron_core::script::{self, Context, Sequence};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
-use waltron_rig::virtual_rig::{Pace, VirtualRig};
-use waltron_rig::{RigForm, VirtualRigFile};
-use waltron_specimen::SpecimenForm;
+use waltron_rig::virtual_rig::Pace;
+use waltron_rig::{RigFile, RigForm};
 
 /// Shows what will be put out, asks, puts it out, prints what was measured.
 ///
@@ -39,7 +38,7 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let bench = Bench::load(args)?;
     let mut rig = bench.rig(args)?;
     if args.watch {
-        return watch::watch(args, &bench, &mut rig, terminal);
+        return watch::watch(args, &bench, &mut *rig, terminal);
     }
     let mut program = bench.program(&script_of(args)?)?;
     program.reads = probes(&program, &bench.file.capability);
@@ -48,7 +47,7 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     if !quiet {
         terminal.print(&heading(&bench, cleared.program(), terminal));
     }
-    let mut panel = if args.yes { Panel::Confirming(install()) } else { Panel::Asking(install()) };
+    let mut panel = if args.yes { Panel::confirming(install()) } else { Panel::asking(install()) };
     let question = Question::confirm(format!("Put this out on {}", bench.file.name));
     if panel.ask(&question) == Answer::Stop {
         terminal.chat("nothing was put out\n");
@@ -67,23 +66,24 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
 /// Asset and rig that something is put out on.
 pub(super) struct Bench {
     pub(super) asset: Asset,
-    pub(super) file: VirtualRigFile,
+    pub(super) file: RigFile,
+    source: Source,
 }
 
 impl Bench {
     fn load(args: &Args) -> Result<Self, Failure> {
         let asset = AssetForm::load(&read_source(&args.asset)?)?;
-        let file = RigForm::load(&read_source(&args.rig)?)?;
-        Ok(Self { asset, file })
+        let source = read_source(&args.rig)?;
+        let file = RigForm::load(&source)?;
+        Ok(Self { asset, file, source })
     }
 
-    fn rig(&self, args: &Args) -> Result<VirtualRig, Failure> {
-        let beside = args.rig.parent().unwrap_or(Path::new("")).join(&self.file.specimen);
-        let specimen = SpecimenForm::load(&read_source(&beside)?, self.file.seed)?;
+    fn rig(&self, args: &Args) -> Result<Box<dyn Rig>, Failure> {
         // Watching is live by nature.
         let real = args.pace == PaceArg::Real || args.watch;
         let pace = if real { Pace::Real } else { Pace::Fast };
-        Ok(VirtualRig::new(self.file.name.clone(), self.file.capability.clone(), specimen, pace))
+        let setup = Setup { seed: self.file.seed, pace, shots: 0 };
+        rigs::open(&self.file, &self.source, &args.rig, setup)
     }
 
     /// The one program of a script.

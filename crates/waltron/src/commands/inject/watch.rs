@@ -1,9 +1,9 @@
 //! `waltron inject --watch`: live readings; keys change what is out, a step at a time.
 
 use super::{Args, Bench, during, heading, outputs, probes};
-use crate::commands::run::Panel;
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::panel::Panel;
 use crate::signals::install;
 use crate::terminal::{Terminal, plain};
 use crossterm::event::{Event, KeyCode, KeyEventKind, KeyModifiers, poll, read};
@@ -17,7 +17,6 @@ use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
 use waltron_core::stimulus::{Drive, Stimulus};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
-use waltron_rig::virtual_rig::VirtualRig;
 
 /// How long each look lasts.
 const LOOK_S: f64 = 0.2;
@@ -96,7 +95,7 @@ impl Attendant for Watcher {
 pub(super) fn watch(
     args: &Args,
     bench: &Bench,
-    rig: &mut VirtualRig,
+    rig: &mut dyn Rig,
     terminal: &Terminal,
 ) -> Result<Exit, Failure> {
     if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
@@ -116,7 +115,7 @@ pub(super) fn watch(
     terminal.print(&heading(bench, &program, terminal));
     let flag = install();
     let mut panel =
-        if args.yes { Panel::Confirming(flag.clone()) } else { Panel::Asking(flag.clone()) };
+        if args.yes { Panel::confirming(flag.clone()) } else { Panel::asking(flag.clone()) };
     let name = &bench.file.name;
     let question = Question::confirm(format!("Put this out on {name} until told otherwise"));
     if panel.ask(&question) == Answer::Stop {
@@ -164,7 +163,7 @@ pub(super) fn watch(
 
 fn turns(
     bench: &Bench,
-    rig: &mut VirtualRig,
+    rig: &mut dyn Rig,
     live: &mut Live,
     watcher: &mut Watcher,
     terminal: &Terminal,

@@ -1,0 +1,243 @@
+//! The connection sheet: which rig terminal goes to which asset terminal, and what to see to first.
+
+use crate::asset::Asset;
+use crate::capability::Capability;
+use crate::name::Name;
+use crate::plan::{Plan, ProcedureSettings};
+use crate::procedure::Planned;
+use crate::program::{Condition, Program};
+use crate::quantity::{Current, Measure, Voltage, text};
+use serde::{Deserialize, Serialize};
+
+/// A connection sheet.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Sheet {
+    /// What the rig is called.
+    pub rig: String,
+    /// What the asset is called.
+    pub asset: String,
+    /// What to isolate, short, earth, close, bypass or reset first, in order.
+    pub before: Vec<String>,
+    /// The connections, outputs first.
+    pub wires: Vec<Wire>,
+    /// What to put back afterwards, in order.
+    pub after: Vec<String>,
+}
+
+/// One connection.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Wire {
+    /// What it carries.
+    pub carries: Carries,
+    /// The rig's channel or input, such as `ia` or `BI1`.
+    pub id: Name,
+    /// What is written at the rig's sockets.
+    pub rig: String,
+    /// What is written at the asset's terminals; absent where its file does not say.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub asset: Option<String>,
+    /// What it is, in words: `phase A current`, `contact trip`.
+    pub what: String,
+    /// The most that is put out, with its unit.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub most: Option<String>,
+    /// The tests that use it.
+    pub tests: Vec<Name>,
+}
+
+/// What a connection carries.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Carries {
+    /// A current from the rig.
+    Current,
+    /// A voltage from the rig.
+    Voltage,
+    /// A contact's state to the rig.
+    Contact,
+}
+
+/// What a sheet is made for.
+#[derive(Clone, Copy, Debug)]
+pub struct Site<'a> {
+    /// The asset.
+    pub asset: &'a Asset,
+    /// The plan.
+    pub plan: &'a Plan,
+    /// What the rig can do.
+    pub capability: &'a Capability,
+    /// What the rig is called.
+    pub rig: &'a str,
+}
+
+impl Sheet {
+    /// Derives the sheet from every injection of a plan; `terminal` tells what is written at the
+    /// rig's sockets of a channel or input.
+    pub fn of(
+        site: Site<'_>,
+        planned: &[(Name, Planned)],
+        terminal: impl Fn(&str) -> String,
+    ) -> Self {
+        let mut wires: Vec<Wire> = Vec::new();
+        let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        for (test, planned) in tested {
+            for (channel, most, is_current) in planned.program.maxima() {
+                let carries = if is_current { Carries::Current } else { Carries::Voltage };
+                let wire = find(&mut wires, &channel, carries, test);
+                let known = wire.most.as_deref().and_then(|m| m.parse::<f64>().ok());
+                wire.most = Some(most.max(known.unwrap_or(0.0)).to_string());
+            }
+            for signal in signals(&planned.program) {
+                let input = site.capability.inputs.iter().find(|i| i.meaning == signal);
+                if let Some(input) = input {
+                    find(&mut wires, &input.id, Carries::Contact, test);
+                }
+            }
+        }
+        if let Some(stop) = &site.capability.emergency_stop
+            && let Some(input) = site.capability.inputs.iter().find(|i| i.meaning == stop.signal)
+            && !wires.is_empty()
+        {
+            find(&mut wires, &input.id, Carries::Contact, &"all".into());
+        }
+        wires.sort_by(|a, b| (a.carries, &a.id).cmp(&(b.carries, &b.id)));
+        for wire in &mut wires {
+            describe(wire, site, &terminal);
+        }
+        let mut sheet = Self {
+            rig: site.rig.to_owned(),
+            asset: site.asset.identity.tag.clone(),
+            before: Vec::new(),
+            wires,
+            after: Vec::new(),
+        };
+        sheet.precautions(site);
+        sheet
+    }
+
+    fn uses(&self, carries: Carries) -> bool {
+        self.wires.iter().any(|w| w.carries == carries)
+    }
+
+    fn precautions(&mut self, site: Site<'_>) {
+        let ratings = &site.asset.ratings;
+        let ratio = |r: &Option<String>| r.as_ref().map_or_else(String::new, |r| format!(" ({r})"));
+        let (mut before, mut after) = (Vec::new(), Vec::new());
+        if self.wires.is_empty() {
+            self.before.clone_from(&site.plan.hookup);
+            return;
+        }
+        before.push(format!("Connect the earth terminal of {} first", site.rig));
+        after.push(format!("Disconnect the earth terminal of {} last", site.rig));
+        let contacts = self.wires.iter().filter(|w| w.carries == Carries::Contact);
+        let emergency =
+            site.capability.emergency_stop.as_ref().map(|s| format!("contact {}", s.signal));
+        let contacts: Vec<&str> = contacts
+            .filter(|w| Some(&w.what) != emergency.as_ref())
+            .map(|w| w.what.trim_start_matches("contact "))
+            .collect();
+        if !contacts.is_empty() {
+            before.push(format!(
+                "Isolate the tripping circuits, so that {} operates no breaker",
+                contacts.join(", ")
+            ));
+            after
+                .push("Reset the relay's indications, then close the tripping circuits".to_owned());
+        }
+        if self.uses(Carries::Current) {
+            before.push(format!(
+                "Short the current transformers{} on their side, then open the relay's current circuits",
+                ratio(&ratings.ct)
+            ));
+            after.push("Close the relay's current circuits, then take the shorts off the current transformers".to_owned());
+        }
+        if self.uses(Carries::Voltage) {
+            before.push(format!(
+                "Isolate the voltage transformers{}: nothing may be fed back to their primary side",
+                ratio(&ratings.vt)
+            ));
+            after.push("Connect the voltage transformers again".to_owned());
+        }
+        let latches = site
+            .plan
+            .tests
+            .iter()
+            .any(|t| matches!(&t.procedure, ProcedureSettings::TripTime(s) if s.ask_reset));
+        if latches {
+            before.push("Reset latched contacts and indications".to_owned());
+        }
+        if emergency.is_some() {
+            before.push("Try the emergency stop once".to_owned());
+        }
+        before.extend(site.plan.hookup.iter().cloned());
+        (self.before, self.after) = (before, after);
+    }
+}
+
+fn find<'w>(wires: &'w mut Vec<Wire>, id: &Name, carries: Carries, test: &Name) -> &'w mut Wire {
+    let index = wires.iter().position(|w| w.id == *id && w.carries == carries);
+    let index = index.unwrap_or_else(|| {
+        wires.push(Wire {
+            carries,
+            id: id.clone(),
+            rig: String::new(),
+            asset: None,
+            what: String::new(),
+            most: None,
+            tests: Vec::new(),
+        });
+        wires.len() - 1
+    });
+    let wire = &mut wires[index];
+    if !wire.tests.contains(test) {
+        wire.tests.push(test.clone());
+    }
+    wire
+}
+
+fn describe(wire: &mut Wire, site: Site<'_>, terminal: &impl Fn(&str) -> String) {
+    wire.rig = terminal(wire.id.as_str());
+    let si = wire.most.take().and_then(|m| m.parse::<f64>().ok());
+    let at_asset =
+        |key: &Name| site.asset.terminals.iter().find(|(k, _)| k == key).map(|(_, t)| t.clone());
+    match wire.carries {
+        Carries::Current | Carries::Voltage => {
+            wire.asset = at_asset(&wire.id);
+            wire.what = what(wire.id.as_str(), wire.carries);
+            let is_current = wire.carries == Carries::Current;
+            wire.most = si.map(|si| {
+                if is_current { text(Current::from_si(si)) } else { text(Voltage::from_si(si)) }
+            });
+        }
+        Carries::Contact => {
+            let input = site.capability.inputs.iter().find(|i| i.id == wire.id);
+            let meaning = input.map(|i| i.meaning.clone()).unwrap_or_else(|| wire.id.clone());
+            wire.asset = at_asset(&meaning);
+            wire.what = format!("contact {meaning}");
+        }
+    }
+}
+
+fn what(channel: &str, carries: Carries) -> String {
+    let kind = if carries == Carries::Current { "current" } else { "voltage" };
+    match channel {
+        "ia" | "va" => format!("phase A {kind}"),
+        "ib" | "vb" => format!("phase B {kind}"),
+        "ic" | "vc" => format!("phase C {kind}"),
+        other => format!("{kind} {other}"),
+    }
+}
+
+/// The contacts that a program looks at.
+fn signals(program: &Program) -> Vec<Name> {
+    let parts = program.segments.iter().flat_map(|s| &s.stops).flat_map(|s| s.when.parts());
+    let mut all: Vec<Name> = Vec::new();
+    for part in parts {
+        if let Condition::Contact { signal, .. } | Condition::Edge { signal, .. } = part
+            && !all.contains(signal)
+        {
+            all.push(signal.clone());
+        }
+    }
+    all
+}

@@ -1,0 +1,205 @@
+//! A plan set up for its asset and rig: what will be put out, cleared, and what stands in the way.
+
+use std::collections::{HashMap, HashSet};
+use waltron_core::clearance::{Refusal, clear};
+use waltron_core::grading::{PointId, Rule};
+use waltron_core::name::Name;
+use waltron_core::plan::{Plan, Test};
+use waltron_core::procedure::{Bench, Planned, Procedure, SetupError};
+use waltron_core::quantity::{Time, seconds};
+use waltron_core::record::{Chosen, Progress};
+use waltron_core::script::Loaded;
+
+/// A plan set up for its asset and rig, with every program cleared.
+pub struct Prepared {
+    pub(super) tests: Vec<(Name, Box<dyn Procedure>)>,
+    planned: Vec<(Name, Planned)>,
+    pub(super) rule: Rule,
+}
+
+/// Why a test of the plan may not be run.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum Obstacle {
+    /// It cannot be set up.
+    #[error(transparent)]
+    Setup(#[from] SetupError),
+    /// What it would put out is refused.
+    #[error("{point}{}: {refusal}", and_more(*.more))]
+    Refused {
+        /// The first refused point's id.
+        point: String,
+        /// How many more points are refused for the same cause.
+        more: usize,
+        /// Why.
+        refusal: Refusal,
+    },
+}
+
+/// A test with what stands in its way.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Blocked {
+    /// The test.
+    pub test: Test,
+    /// What stands in its way.
+    pub obstacle: Obstacle,
+}
+
+/// Sets every test up and clears every program before anything is put out; `scripts` holds the
+/// sequences by their test's id.
+///
+/// # Errors
+/// Everything that stands in the way, of all tests.
+pub fn prepare(
+    plan: &Plan,
+    bench: Bench<'_>,
+    scripts: &HashMap<Name, Loaded>,
+) -> Result<Prepared, Vec<Blocked>> {
+    let (mut tests, mut planned, mut blocked) = (Vec::new(), Vec::new(), Vec::new());
+    for test in &plan.tests {
+        let mut block = |obstacle| blocked.push(Blocked { test: test.clone(), obstacle });
+        let procedure: Result<Box<dyn Procedure>, SetupError> = match scripts.get(&test.id) {
+            Some(script) => Ok(Box::new(script.procedure())),
+            None => test.procedure(bench),
+        };
+        match procedure {
+            Err(error) => block(error.into()),
+            Ok(procedure) => {
+                let of_test = procedure.planned();
+                refused(&of_test, bench).into_iter().for_each(&mut block);
+                planned.extend(of_test.into_iter().map(|p| (test.id.clone(), p)));
+                tests.push((test.id.clone(), procedure));
+            }
+        }
+    }
+    if !blocked.is_empty() {
+        return Err(blocked);
+    }
+    Ok(Prepared { tests, planned, rule: plan.rule })
+}
+
+fn and_more(more: usize) -> String {
+    match more {
+        0 => String::new(),
+        1 => " and 1 more point".to_owned(),
+        n => format!(" and {n} more points"),
+    }
+}
+
+/// What may not be put out of a test's injections, one obstacle for each cause.
+fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
+    let mut causes: Vec<(String, usize, Refusal)> = Vec::new();
+    for one in planned.iter().filter(|p| p.not_tested.is_none()) {
+        let point = one.points.first().map(|p| p.id.clone());
+        let id = one.place.clone().or(point).unwrap_or_default();
+        let cleared = clear(one.program.clone(), &bench.asset.ratings, bench.capability);
+        for refusal in cleared.err().into_iter().flatten() {
+            match causes.iter_mut().find(|(_, _, r)| r.is_same_kind(&refusal)) {
+                // Two channels of the same point count once.
+                Some((first, more, _)) => *more += usize::from(*first != id),
+                None => causes.push((id.clone(), 0, refusal)),
+            }
+        }
+    }
+    let obstacle = |(point, more, refusal)| Obstacle::Refused { point, more, refusal };
+    causes.into_iter().map(obstacle).collect()
+}
+
+impl Prepared {
+    /// Every injection in order, with its test.
+    pub fn planned(&self) -> &[(Name, Planned)] {
+        &self.planned
+    }
+
+    /// What a test will do, in the sequence language.
+    pub fn script(&self, test: &str) -> Option<String> {
+        self.tests.iter().find(|(id, _)| id == test).map(|(_, p)| p.script())
+    }
+
+    /// Keeps one test only.
+    pub fn keep_only(&mut self, test: &str) {
+        self.tests.retain(|(id, _)| id == test);
+        self.planned.retain(|(id, _)| id == test);
+    }
+
+    /// Keeps what is wanted; whole tests where their injections depend on each other.
+    pub fn keep(&mut self, wanted: &Chosen) {
+        self.filter(
+            |point| wanted.wants(point),
+            |_, points| points.iter().any(|p| wanted.wants(p)),
+        );
+    }
+
+    /// Keeps what a record leaves open.
+    pub fn keep_open(&mut self, progress: &Progress) {
+        self.filter(
+            |point| progress.is_open(point),
+            |test, points| progress.is_test_open(test, points),
+        );
+    }
+
+    fn filter(
+        &mut self,
+        wants_point: impl Fn(&PointId) -> bool,
+        wants_test: impl Fn(&str, &[&PointId]) -> bool,
+    ) {
+        let mut whole: HashSet<Name> = HashSet::new();
+        for (id, procedure) in &mut self.tests {
+            if procedure.stands_alone() {
+                procedure.retain(&wants_point);
+                continue;
+            }
+            let of_test = self.planned.iter().filter(|(test, _)| test == id);
+            let points: Vec<&PointId> = of_test.flat_map(|(_, p)| &p.points).collect();
+            // A sequence that grades nothing is still a test of its own.
+            let itself =
+                PointId { id: id.to_string(), test: id.clone(), element: None, fault_loop: None };
+            let points = if points.is_empty() { vec![&itself] } else { points };
+            if wants_test(id.as_str(), &points) {
+                whole.insert(id.clone());
+            }
+        }
+        self.planned
+            .retain(|(id, planned)| whole.contains(id) || planned.points.iter().any(&wants_point));
+        let left: HashSet<&Name> = self.planned.iter().map(|(id, _)| id).collect();
+        self.tests.retain(
+            |(id, p)| if p.stands_alone() { left.contains(id) } else { whole.contains(id) },
+        );
+    }
+
+    /// Whether nothing is left to be done.
+    pub fn is_empty(&self) -> bool {
+        self.tests.is_empty()
+    }
+
+    /// The ids of all points, in order.
+    pub fn points(&self) -> impl Iterator<Item = &PointId> {
+        self.planned.iter().flat_map(|(_, p)| &p.points)
+    }
+
+    /// Number of points that will be graded.
+    pub fn point_count(&self) -> usize {
+        self.planned.iter().map(|(_, p)| p.points.len()).sum()
+    }
+
+    /// The largest RMS value of each channel over the whole plan: (channel, value in A or V, is
+    /// current), in the order of their names.
+    pub fn maxima(&self) -> Vec<(Name, f64, bool)> {
+        let mut all: Vec<(Name, f64, bool)> = Vec::new();
+        let tested = self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        for (channel, rms, is_current) in tested.flat_map(|(_, p)| p.program.maxima()) {
+            match all.iter_mut().find(|(c, _, _)| *c == channel) {
+                Some(found) => found.1 = found.1.max(rms),
+                None => all.push((channel, rms, is_current)),
+            }
+        }
+        all.sort_by(|a, b| a.0.cmp(&b.0));
+        all
+    }
+
+    /// The time the injections should take.
+    pub fn likely_time(&self) -> Time {
+        let tested = self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        tested.map(|(_, p)| p.likely).fold(seconds(0.0), |a, b| a + b)
+    }
+}

@@ -1,0 +1,61 @@
+//! Waveforms of an injection, kept beside the record.
+
+use crate::failure::Failure;
+use crate::job::Job;
+use crate::recording::{Origin, of_waveform};
+use std::path::{Path, PathBuf};
+use waltron_core::name::Name;
+use waltron_core::observation::Observation;
+use waltron_core::program::Program;
+use waltron_core::quantity::{Measure, seconds};
+use waltron_core::waveform::{pieces, render};
+use waltron_wire::comtrade::Format;
+use waltron_wire::comtrade::emit::{DigitalTrack, combined};
+
+/// Samples a second of captured waveforms; long injections get fewer.
+const CAPTURE_HZ: [f64; 4] = [10_000.0, 5_000.0, 2_000.0, 1_000.0];
+
+/// Most samples of a captured channel: half an hour at the lowest rate.
+const MOST_CAPTURED: f64 = 2e6;
+
+/// Writes the waveforms and contacts of an injection beside the record; `None` where they are too
+/// long to be kept.
+pub(super) fn capture(
+    job: &Job,
+    record: &Path,
+    name: &Name,
+    program: &Program,
+    observation: &Observation,
+) -> Result<Option<PathBuf>, Failure> {
+    let length = observation.length().si();
+    let Some(rate_hz) = CAPTURE_HZ.into_iter().find(|hz| length * hz <= MOST_CAPTURED) else {
+        return Ok(None);
+    };
+    let mut waveform = render(&pieces(program, Some(observation)), rate_hz)
+        .map_err(|e| Failure::trouble(e.to_string()))?;
+    waveform.cut(observation);
+    let count = waveform.channels.first().map_or(0, |c| c.samples.len());
+    let contacts = job.rig.capability.inputs.iter().map(|input| {
+        let state = |k: usize| {
+            let time = seconds((k as f64 + 0.5) / rate_hz);
+            observation.closed_before(&input.meaning, time)
+        };
+        DigitalTrack { id: input.meaning.to_string(), states: (0..count).map(state).collect() }
+    });
+    let site = job.asset.identity.site.clone().unwrap_or_default();
+    let origin = Origin {
+        station: &site,
+        device: &job.asset.identity.tag,
+        frequency_hz: job.asset.ratings.frequency.si(),
+    };
+    let recording = of_waveform(&waveform, contacts.collect(), &origin);
+    let stem = record.file_name().unwrap_or_default().to_string_lossy();
+    let stem = stem.strip_suffix(".run.jsonl").unwrap_or(&stem).to_owned();
+    let file = |n: u32| {
+        let suffix = if n == 1 { String::new() } else { format!("-{n}") };
+        record.with_file_name(format!("{stem}.{name}{suffix}.cff"))
+    };
+    let path = (1..1000).map(file).find(|p| !p.exists()).unwrap_or_else(|| file(1000));
+    crate::files::write(&path, &combined(&recording, Format::Binary32), false)?;
+    Ok(Some(path))
+}

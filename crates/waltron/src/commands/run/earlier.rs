@@ -1,0 +1,220 @@
+//! Going on with a record: which one, whether it belongs to this plan, and what is left to do.
+
+use super::{none_fits, stem};
+use crate::cli::Run as Args;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::job::Job;
+use crate::terminal::{Terminal, plain};
+use std::path::{Path, PathBuf};
+use waltron_core::record::{Continued, FileCopy, Outcome, Progress};
+use waltron_rig::runner::Prepared;
+use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
+
+/// A record of this plan, held open, that the run goes on with.
+pub(crate) struct Earlier {
+    path: PathBuf,
+    reopened: Reopened,
+}
+
+/// The plan's latest record: the one that was written last.
+fn latest(plan: &Path) -> Result<PathBuf, Failure> {
+    let folder = plan.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let stem = stem(plan);
+    let of_plan = |name: &str| {
+        let middle = name.strip_prefix(&stem).and_then(|n| n.strip_suffix(".run.jsonl"));
+        middle.is_some_and(|m| m.is_empty() || m.starts_with('.'))
+    };
+    let entries = std::fs::read_dir(folder)
+        .map_err(|e| Failure::file(folder, format!("this folder cannot be read: {e}")))?;
+    let records = entries.filter_map(Result::ok).filter_map(|entry| {
+        let name = entry.file_name().into_string().ok().filter(|n| of_plan(n))?;
+        let changed = entry.metadata().ok()?.modified().ok()?;
+        Some((changed, name))
+    });
+    match records.max() {
+        Some((_, name)) => Ok(plan.with_file_name(name)),
+        None => Err(Failure::file(plan, "there is no record of this plan to go on with")
+            .help("run the plan first, or name the record with --record FILE")),
+    }
+}
+
+impl Earlier {
+    /// Opens the record that the arguments name, or the plan's latest one.
+    ///
+    /// # Errors
+    /// No record, one that another run writes, one that was changed, one of another plan.
+    pub(super) fn open(args: &Args, job: &Job, terminal: &Terminal) -> Result<Self, Failure> {
+        let path = match &args.record {
+            Some(path) => path.clone(),
+            None => latest(&args.plan)?,
+        };
+        if !path.exists() {
+            return Err(Failure::file(&path, "there is no such record to go on with"));
+        }
+        let reopened = Reopened::open(&path).map_err(|error| match &error {
+            WriteError::Unreadable { source, .. } => {
+                Failure::file(&path, source.to_string()).help("run records end in .run.jsonl")
+            }
+            WriteError::Busy { .. } => Failure::file(&path, "another run is writing this record")
+                .help("wait until it has ended, or record into another file"),
+            _ => Failure::trouble(error.to_string()),
+        })?;
+        let progress = &reopened.progress;
+        if let Some(line) = progress.broken_at {
+            let message = format!(
+                "the record was changed after the test: line {line} does not follow from the line before"
+            );
+            return Err(Failure::file(&path, message)
+                .help("start a new record; this one can still be reported, with a warning"));
+        }
+        same_job(&path, job, progress)?;
+        let cut = reopened.cut_bytes();
+        if cut > 0 {
+            terminal.chat(&format!(
+                "{} was cut off in its last line: {cut} bytes of an event that was not whole are left out\n",
+                path.display()
+            ));
+        }
+        terminal.chat(&format!(
+            "Going on with {}, {} graded points\n",
+            path.display(),
+            progress.tally.summary().total()
+        ));
+        Ok(Self { path, reopened })
+    }
+
+    pub(super) fn path(&self) -> &Path {
+        &self.path
+    }
+
+    pub(super) fn seed(&self) -> Option<u64> {
+        self.reopened.progress.started.seed
+    }
+
+    /// Injections that the record holds.
+    pub(super) fn injections(&self) -> u64 {
+        self.reopened.progress.injections
+    }
+
+    /// Keeps what is left to do, or what is to be tested again.
+    ///
+    /// # Errors
+    /// A pattern that chooses nothing of the plan.
+    pub(super) fn choose(
+        &self,
+        prepared: &mut Prepared,
+        redo: Option<&str>,
+    ) -> Result<(), Failure> {
+        let progress = &self.reopened.progress;
+        let Some(redo) = redo else {
+            prepared.keep_open(progress);
+            return Ok(());
+        };
+        let mut tests: Vec<String> = prepared.points().map(|p| p.test.to_string()).collect();
+        tests.dedup();
+        let example = prepared.points().next().map(|p| p.id.clone());
+        prepared.keep(&progress.redo(redo));
+        if prepared.is_empty() && redo != "failed" {
+            return Err(none_fits(redo, &tests, example.as_deref()));
+        }
+        Ok(())
+    }
+
+    /// What is said where everything is done already; the record's own outcome is the exit code.
+    pub(super) fn nothing_to_do(&self, redo: Option<&str>, terminal: &Terminal) -> Exit {
+        let summary = self.reopened.progress.tally.summary();
+        let what = match redo {
+            Some(_) if summary.fail == 0 => "no point failed; nothing was tested again",
+            Some(_) => "the points that failed are not in the plan any more",
+            None => "every point is graded already; nothing was left to do",
+        };
+        terminal.print(&format!(
+            "{what}\nRecord  {}\nNext    waltron report {} -o report.html\n",
+            self.path.display(),
+            self.path.display()
+        ));
+        Exit::of(Some(&Outcome::Completed), summary)
+    }
+
+    /// The event that says how the run goes on.
+    pub(super) fn continued(
+        &self,
+        job: &Job,
+        tester: Option<String>,
+        redo: Option<String>,
+    ) -> Continued {
+        let rig = job.rig_copy();
+        Continued {
+            version: env!("CARGO_PKG_VERSION").to_owned(),
+            tester,
+            rig_name: job.rig.name.clone(),
+            rig: (rig != self.reopened.progress.started.rig).then_some(rig),
+            redo,
+        }
+    }
+
+    /// Opens the record for writing.
+    ///
+    /// # Errors
+    /// A record that cannot be written.
+    pub(super) fn go_on(self, durability: Durability) -> Result<(RecordWriter, Progress), Failure> {
+        self.reopened.go_on(durability).map_err(|e| Failure::trouble(e.to_string()))
+    }
+}
+
+/// Refuses a record that was made with other files.
+fn same_job(path: &Path, job: &Job, progress: &Progress) -> Result<(), Failure> {
+    let started = &progress.started;
+    let now = job.started(0, None, None);
+    let mut wrong: Vec<String> = Vec::new();
+    if started.plan.name != now.plan.name {
+        wrong.push(format!(
+            "it is of the plan {} (`{}`), not of {}",
+            plain(&started.plan.name),
+            plain(&started.title),
+            plain(&now.plan.name)
+        ));
+    } else {
+        wrong.extend(differs("plan", &started.plan, &now.plan));
+    }
+    wrong.extend(differs("asset", &started.asset, &now.asset));
+    for script in &now.scripts {
+        match started.scripts.iter().find(|s| s.name == script.name) {
+            Some(then) => wrong.extend(differs("sequence", then, script)),
+            None => wrong.push(format!("the sequence {} is new", plain(&script.name))),
+        }
+    }
+    if wrong.is_empty() {
+        return Ok(());
+    }
+    let message =
+        format!("the record does not belong to this plan as it is now: {}", wrong.join("; "));
+    Err(Failure::file(path, message)
+        .help("put the files back as they were, or start a new record without --resume and --redo"))
+}
+
+/// The first line in which a file differs from its copy in the record.
+fn differs(what: &str, then: &FileCopy, now: &FileCopy) -> Option<String> {
+    if then.text == now.text {
+        return None;
+    }
+    let (mut a, mut b) = (then.text.lines(), now.text.lines());
+    let mut number = 0;
+    loop {
+        number += 1;
+        let (a, b) = (a.next(), b.next());
+        if a != b || a.is_none() {
+            let line = |l: Option<&str>| match l {
+                Some(text) => format!("`{}`", plain(text.trim())),
+                None => "not there".to_owned(),
+            };
+            return Some(format!(
+                "line {number} of the {what} {} was {} and is {}",
+                plain(&now.name),
+                line(a),
+                line(b)
+            ));
+        }
+    }
+}

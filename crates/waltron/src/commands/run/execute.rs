@@ -1,0 +1,303 @@
+//! Running a prepared plan into a record, and showing it.
+
+use super::capture::capture;
+use super::earlier::Earlier;
+use crate::failure::Failure;
+use crate::job::Job;
+use crate::panel::Panel;
+use crate::terminal::{STRONG, Terminal, plain, styled};
+use crate::view;
+use std::path::{Path, PathBuf};
+use waltron_core::asset::Asset;
+use waltron_core::grading::Grade;
+use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::readback::{Difference, differences, with_device};
+use waltron_core::record::{self, Chosen, Event, Outcome, Progress, Run, RunEnded, Tally};
+use waltron_rig::Rig;
+use waltron_rig::attendant::Attendant;
+use waltron_rig::clock::Clock;
+use waltron_rig::runner::{self, Finished, Prepared};
+use waltron_rig::virtual_rig::Pace;
+use waltron_rig::writer::{Durability, RecordWriter};
+
+/// How a run is done.
+pub(crate) struct How {
+    pub(crate) seed: u64,
+    pub(crate) pace: Pace,
+    pub(crate) tester: Option<String>,
+    pub(crate) quiet: bool,
+    /// The pattern of the only points that are wanted.
+    pub(crate) only: Option<String>,
+    /// What is tested again.
+    pub(crate) redo: Option<String>,
+    /// Nothing is asked before a real rig is energised.
+    pub(crate) yes: bool,
+}
+
+/// The record that a run writes.
+pub(crate) enum Target {
+    /// A new one.
+    New(PathBuf),
+    /// One that is there.
+    Earlier(Earlier),
+}
+
+impl Target {
+    /// Where it is.
+    pub(crate) fn path(&self) -> &Path {
+        match self {
+            Self::New(path) => path,
+            Self::Earlier(earlier) => earlier.path(),
+        }
+    }
+}
+
+/// Columns that ids share; a longer one pushes its own line only.
+const WIDEST_ID: usize = 34;
+
+/// Runs a prepared job into a record, showing points as they are graded. What comes back of a run
+/// that went on holds all points of the record.
+///
+/// # Errors
+/// A record that exists or cannot be written, a specimen that cannot be loaded.
+pub(crate) fn execute(
+    job: &Job,
+    prepared: Prepared,
+    target: Target,
+    how: How,
+    panel: &mut Panel,
+    clock: &mut dyn Clock,
+    terminal: &Terminal,
+) -> Result<Finished, Failure> {
+    let record = target.path().to_owned();
+    let goes_on = matches!(target, Target::Earlier(_));
+    let shots = if let Target::Earlier(earlier) = &target { earlier.injections() } else { 0 };
+    let mut rig = job.rig(how.seed, how.pace, shots)?;
+    // A simulated run can be had again; its events need not wait for the disk.
+    let durability = if rig.is_simulated() { Durability::System } else { Durability::Disk };
+    let (mut writer, tally, first) = open(target, job, &prepared, &how, durability)?;
+    let trouble = |e: waltron_rig::writer::WriteError| Failure::trouble(e.to_string());
+    writer.append(&clock.now(), &first).map_err(trouble)?;
+    let mut open = Opened { writer: &mut writer, clock, panel, terminal };
+    let Some((asset, prepared)) = open.before(job, prepared, &mut *rig, &how)? else {
+        let ended = RunEnded {
+            outcome: Outcome::Stopped,
+            summary: tally.summary(),
+            not_reached: 0,
+            injected: Default::default(),
+        };
+        open.note(&Event::RunEnded(ended.clone()))?;
+        return Ok(Finished { grades: Vec::new(), ended, trouble: None });
+    };
+    let likely = prepared.likely_time();
+    let ids = prepared.points().map(|p| p.id.chars().count());
+    let id_width = ids.max().unwrap_or(0).min(WIDEST_ID);
+    if !how.quiet {
+        terminal.print(&heading(job, &prepared));
+    }
+    let bar = view::progress(terminal, prepared.point_count(), likely);
+    panel.listen(bar.clone());
+    let mut injected = 0.0;
+    let mut captured: Vec<String> = Vec::new();
+    let show = |grade: &Grade, injected: f64| {
+        if !how.quiet {
+            let line = view::point_line(grade, id_width, terminal.width());
+            bar.suspend(|| terminal.print(&line));
+        }
+        if !bar.is_hidden() {
+            let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0));
+            bar.set_message(format!("about {} left", view::duration(left)));
+        }
+        bar.inc(1);
+    };
+    let mut sink = |event: &Event| {
+        match event {
+            Event::Observed { observation, .. } => {
+                clock.injected(observation.length());
+                injected += observation.length().value;
+            }
+            Event::Rested { time } => clock.injected(*time),
+            _ => {}
+        }
+        writer.append(&clock.now(), event)?;
+        match event {
+            Event::Observed { program, observation, .. } => {
+                if let Some(name) = &program.capture {
+                    let note = match capture(job, &record, name, program, observation)? {
+                        Some(path) => path.display().to_string(),
+                        None => format!("{name} is too long to be kept"),
+                    };
+                    captured.push(note);
+                }
+            }
+            Event::Graded(grade) => show(grade, injected),
+            Event::Told { text } => {
+                bar.suspend(|| terminal.chat(&format!("{}\n", plain(text))));
+            }
+            _ => {}
+        }
+        Ok(())
+    };
+    let done = runner::run(prepared, &asset, &mut *rig, panel, tally, &mut sink);
+    bar.finish_and_clear();
+    for note in &captured {
+        terminal.chat(&format!("Waveforms  {note}\n"));
+    }
+    let mut done = done.map_err(|e| {
+        let failure = Failure::trouble(e.to_string());
+        failure
+            .help(format!("what was graded before is in {}; go on with --resume", record.display()))
+    })?;
+    if goes_on {
+        done.grades = whole(&record)?.points;
+    }
+    Ok(done)
+}
+
+/// Everything that a record holds.
+fn whole(record: &Path) -> Result<Run, Failure> {
+    let bytes = crate::files::read_bytes(record)?;
+    let reading = record::read(&bytes).map_err(|e| Failure::file(record, e.to_string()))?;
+    Run::from_reading(&reading)
+        .ok_or_else(|| Failure::file(record, "the record does not start a run"))
+}
+
+/// Opens the record: the writer, what it holds already, and the first event to be written.
+fn open(
+    target: Target,
+    job: &Job,
+    prepared: &Prepared,
+    how: &How,
+    durability: Durability,
+) -> Result<(RecordWriter, Tally, Event), Failure> {
+    match target {
+        Target::New(path) => {
+            crate::files::refuse_existing(&path, false)?;
+            let writer = RecordWriter::create(&path, durability).map_err(|e| {
+                Failure::trouble(e.to_string()).help("choose a place with --record FILE")
+            })?;
+            let mut started = job.started(how.seed, how.tester.clone(), how.only.clone());
+            started.hookup = Some(job.sheet(prepared));
+            Ok((writer, Tally::default(), Event::RunStarted(Box::new(started))))
+        }
+        Target::Earlier(earlier) => {
+            let continued = earlier.continued(job, how.tester.clone(), how.redo.clone());
+            let (writer, Progress { tally, .. }) = earlier.go_on(durability)?;
+            Ok((writer, tally, Event::Continued(Box::new(continued))))
+        }
+    }
+}
+
+/// An open record, before the first injection.
+struct Opened<'a> {
+    writer: &'a mut RecordWriter,
+    clock: &'a mut dyn Clock,
+    panel: &'a mut Panel,
+    terminal: &'a Terminal,
+}
+
+/// What the attendant chooses from where settings differ.
+const CHOICES: [&str; 3] = ["the file's values hold", "the device's values hold", "stop"];
+
+impl Opened<'_> {
+    fn note(&mut self, event: &Event) -> Result<(), Failure> {
+        let at = self.clock.now();
+        self.writer.append(&at, event).map_err(|e| Failure::trouble(e.to_string()))
+    }
+
+    fn ask(&mut self, question: Question) -> Result<Answer, Failure> {
+        self.note(&Event::Asked(question.clone()))?;
+        let answer = self.panel.ask(&question);
+        self.note(&Event::Answered { answer: answer.clone() })?;
+        Ok(answer)
+    }
+
+    /// Reads the settings back and has the outputs confirmed; `None` where the attendant stops.
+    fn before(
+        &mut self,
+        job: &Job,
+        prepared: Prepared,
+        rig: &mut dyn Rig,
+        how: &How,
+    ) -> Result<Option<(Asset, Prepared)>, Failure> {
+        let settings = rig.settings().map_err(|e| Failure::trouble(e.to_string()))?;
+        let found = differences(&job.asset, &settings);
+        let mut asset = job.asset.clone();
+        let mut prepared = prepared;
+        if !settings.is_empty() {
+            let mut device_holds = false;
+            if !found.is_empty() {
+                self.terminal.chat(&listed(&found));
+                let question = Question {
+                    text: format!(
+                        "The device's settings differ from {}",
+                        job.started(0, None, None).asset.name
+                    ),
+                    wanted: Wanted::Choice(CHOICES.map(str::to_owned).to_vec()),
+                };
+                match self.ask(question)? {
+                    Answer::Text(text) if text == CHOICES[0] => {}
+                    Answer::Text(text) if text == CHOICES[1] => device_holds = true,
+                    _ => return Ok(None),
+                }
+            }
+            if device_holds {
+                asset = with_device(&job.asset, &found).map_err(|name| {
+                    Failure::trouble(format!("the device's `{name}` cannot be taken over"))
+                        .help("write it into the asset's file, and run again")
+                })?;
+                let ids = prepared.points().map(|p| p.id.clone()).collect();
+                prepared = job.prepare_for(&asset)?;
+                prepared.keep(&Chosen::These(ids));
+            }
+            self.note(&Event::SettingsRead { settings, differences: found, device_holds })?;
+        }
+        let confirm = job.rig.confirm.unwrap_or(!rig.is_simulated());
+        if confirm && !how.yes {
+            self.terminal.chat(&view::maxima(&prepared.maxima(), &asset.ratings));
+            for line in job.sheet(&prepared).before {
+                match self.ask(Question::confirm(line))? {
+                    Answer::Stop => return Ok(None),
+                    _ => continue,
+                }
+            }
+            let question = Question::confirm(format!("Put this out on {}", job.rig.name));
+            if self.ask(question)? == Answer::Stop {
+                return Ok(None);
+            }
+        }
+        Ok(Some((asset, prepared)))
+    }
+}
+
+fn listed(found: &[Difference]) -> String {
+    let mut text = styled(STRONG, "Settings that differ") + "\n";
+    let width = found.iter().map(|d| d.name.as_str().chars().count()).max().unwrap_or(0);
+    for d in found {
+        text.push_str(&format!(
+            "  {:<width$}  file {:<12} device {}\n",
+            plain(d.name.as_str()),
+            plain(&d.file),
+            plain(&d.device)
+        ));
+    }
+    text
+}
+
+fn heading(job: &Job, prepared: &Prepared) -> String {
+    let identity = &job.asset.identity;
+    let what: Vec<&str> = [&identity.maker, &identity.model, &identity.serial]
+        .into_iter()
+        .flatten()
+        .map(String::as_str)
+        .collect();
+    format!(
+        "{}\n{}  {}\n{} points on {}, about {} on the rig\n\n",
+        styled(STRONG, &plain(&job.plan.title)),
+        plain(&identity.tag),
+        plain(&what.join(" ")),
+        prepared.point_count(),
+        plain(&job.rig.name),
+        view::duration(prepared.likely_time()),
+    )
+}

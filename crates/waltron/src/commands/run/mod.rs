@@ -1,0 +1,219 @@
+//! `waltron run`: inject, measure, grade, record.
+
+mod capture;
+mod earlier;
+mod execute;
+
+pub(crate) use execute::{How, Target, execute};
+
+use crate::cli::{Format as Printed, PaceArg, Run as Args};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::read_source;
+use crate::job::Job;
+use crate::panel::Panel;
+use crate::signals::install;
+use crate::terminal::{Terminal, plain};
+use crate::view;
+use earlier::Earlier;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+use waltron_core::document::AnswersForm;
+use waltron_core::grading::{Grade, Summary};
+use waltron_core::quantity::{Dimension, Measure};
+use waltron_core::quantity::{Time, parse_as};
+use waltron_core::record::{Chosen, Outcome};
+use waltron_core::selection::Selection;
+use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
+use waltron_rig::runner::{Finished, Prepared};
+use waltron_rig::virtual_rig::Pace;
+
+/// Runs a plan as the arguments say.
+///
+/// # Errors
+/// Files that cannot be loaded, a plan that may not be put out, a record that cannot be written.
+pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
+    let job = Job::load(&args.plan, args.rig.as_deref())?;
+    let mut prepared = job.prepare()?;
+    let mut panel = panel(args)?;
+    for warning in job.warnings() {
+        terminal.chat(&warning.render(terminal));
+    }
+    let mut clock = clock()?;
+    let quiet = args.format == Printed::Json;
+    let goes_on = args.resume || args.redo.is_some();
+    let earlier = if goes_on { Some(Earlier::open(args, &job, terminal)?) } else { None };
+    match (&earlier, &args.only) {
+        (Some(earlier), _) => earlier.choose(&mut prepared, args.redo.as_deref())?,
+        (None, Some(pattern)) => choose(&mut prepared, pattern)?,
+        (None, None) => {}
+    }
+    if let Some(earlier) = earlier.as_ref().filter(|_| prepared.is_empty()) {
+        return Ok(earlier.nothing_to_do(args.redo.as_deref(), terminal));
+    }
+    let seed = earlier.as_ref().and_then(Earlier::seed);
+    let how = How {
+        seed: args.seed.or(seed).unwrap_or(job.rig.seed),
+        pace: if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast },
+        tester: args.tester.clone(),
+        quiet,
+        only: args.only.clone(),
+        redo: args.redo.clone(),
+        yes: args.yes,
+    };
+    let target = match earlier {
+        Some(earlier) => Target::Earlier(earlier),
+        None => Target::New(match &args.record {
+            Some(path) => path.clone(),
+            None => free_name(&args.plan, &clock.now()),
+        }),
+    };
+    let record = target.path().to_owned();
+    let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal)?;
+    let left_over = panel.left_over();
+    if !left_over.is_empty() {
+        let list: Vec<String> = left_over.iter().map(|q| format!("`{}`", plain(q))).collect();
+        terminal.chat(&format!(
+            "warning: answers that nobody asked for, or not that often: {}\n",
+            list.join(", ")
+        ));
+    }
+    let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
+    if quiet {
+        terminal.print_data(&(json_of(&record, exit, &done)? + "\n"));
+    } else {
+        terminal.print(&view::summary(&done.grades, &done.ended, terminal));
+        terminal.print(&next_steps(args, &record, &done));
+    }
+    Ok(exit)
+}
+
+/// Where the record is, and what is typed next.
+fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
+    let (plan, shown) = (args.plan.display(), record.display());
+    let page = record.with_extension("").with_extension("html");
+    let mut text = format!("Record  {shown}\n");
+    let on = if args.record.is_some() { format!(" --record {shown}") } else { String::new() };
+    if done.ended.outcome != Outcome::Completed {
+        text.push_str(&format!("Next    waltron run {plan} --resume{on}\n"));
+        text.push_str(&format!("        waltron report {shown} -o {}\n", page.display()));
+        return text;
+    }
+    text.push_str(&format!("Next    waltron report {shown} -o {}\n", page.display()));
+    if done.ended.summary.fail > 0 {
+        text.push_str(&format!("        waltron run {plan} --redo failed{on}\n"));
+    }
+    text
+}
+
+fn panel(args: &Args) -> Result<Panel, Failure> {
+    let stop = install();
+    let limit = match &args.prompt_timeout {
+        None => None,
+        Some(text) => {
+            let si = parse_as(text, Dimension::TIME).ok().filter(|si| *si > 0.0);
+            let time = si.map(Time::from_si).ok_or_else(|| {
+                Failure::usage(format!("`{text}` is no time for prompts to wait"))
+                    .help("write it like --prompt-timeout \"5 min\"")
+            })?;
+            Some(Duration::try_from_secs_f64(time.si()).unwrap_or(Duration::MAX))
+        }
+    };
+    let panel = match (&args.answers, args.yes) {
+        (Some(path), _) => {
+            let answers = AnswersForm::load(&read_source(path)?)?;
+            Panel::scripted(stop, answers, path.display().to_string())
+        }
+        (None, true) => Panel::confirming(stop),
+        (None, false) => Panel::asking(stop),
+    };
+    Ok(panel.with(limit, args.pause_on_fail))
+}
+
+/// Keeps the points that a pattern chooses.
+///
+/// # Errors
+/// A pattern that chooses none.
+fn choose(prepared: &mut Prepared, pattern: &str) -> Result<(), Failure> {
+    let tests: Vec<String> = {
+        let mut tests: Vec<String> = prepared.points().map(|p| p.test.to_string()).collect();
+        tests.dedup();
+        tests
+    };
+    let example = prepared.points().next().map(|p| p.id.clone());
+    prepared.keep(&Chosen::Matching(Selection::new(pattern)));
+    if prepared.is_empty() {
+        return Err(none_fits(pattern, &tests, example.as_deref()));
+    }
+    Ok(())
+}
+
+fn none_fits(pattern: &str, tests: &[String], example: Option<&str>) -> Failure {
+    let known = tests.iter().map(String::as_str);
+    let help = match waltron_core::name::nearest(pattern, known) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!(
+            "the tests are {}; a point's id is like {}",
+            tests.join(", "),
+            example.unwrap_or_default()
+        ),
+    };
+    Failure::usage(format!("no point of the plan fits `{pattern}`")).help(help)
+}
+
+/// The contract's object; see docs/json.md.
+#[derive(serde::Serialize)]
+struct RunJson<'a> {
+    record: String,
+    exit: u8,
+    outcome: &'a Outcome,
+    simulated_s: f64,
+    summary: Summary,
+    points: &'a [Grade],
+}
+
+fn json_of(record: &Path, exit: Exit, done: &Finished) -> Result<String, Failure> {
+    let json = RunJson {
+        record: record.display().to_string(),
+        exit: exit.code(),
+        outcome: &done.ended.outcome,
+        simulated_s: done.ended.injected.value,
+        summary: done.ended.summary,
+        points: &done.grades,
+    };
+    serde_json::to_string(&json).map_err(|e| Failure::trouble(format!("cannot write JSON: {e}")))
+}
+
+/// The clock that time stamps come from.
+///
+/// # Errors
+/// `SOURCE_DATE_EPOCH` that is no number of seconds.
+pub(crate) fn clock() -> Result<Box<dyn Clock>, Failure> {
+    let Ok(text) = std::env::var("SOURCE_DATE_EPOCH") else { return Ok(Box::new(SystemClock)) };
+    let clock = text.trim().parse().ok().and_then(SimulatedClock::starting_at);
+    match clock {
+        Some(clock) => Ok(Box::new(clock)),
+        None => Err(Failure::usage(format!("SOURCE_DATE_EPOCH is `{text}`"))
+            .help("it holds seconds since 1970-01-01, such as 1777881600")),
+    }
+}
+
+/// The part of a record's name that says which plan it is of.
+fn stem(plan: &Path) -> String {
+    let name = plan.file_name().unwrap_or_default().to_string_lossy();
+    let stem = name.strip_suffix(".toml").unwrap_or(&name);
+    stem.strip_suffix(".plan").unwrap_or(stem).to_owned()
+}
+
+/// A free record name beside the plan: plan's name and time.
+fn free_name(plan: &Path, now: &str) -> PathBuf {
+    let stem = stem(plan);
+    let digits: String = now.chars().take(19).filter(char::is_ascii_digit).collect();
+    let (day, time) = digits.split_at(digits.len().min(8));
+    let base = format!("{stem}.{day}-{time}");
+    let candidate = |n: u32| {
+        let suffix = if n == 1 { String::new() } else { format!("-{n}") };
+        plan.with_file_name(format!("{base}{suffix}.run.jsonl"))
+    };
+    (1..1000).map(candidate).find(|p| !p.exists()).unwrap_or_else(|| candidate(1000))
+}

@@ -1,0 +1,230 @@
+//! The person at the panel, on a plain terminal, scripted by a file, or not there at all.
+
+mod lines;
+pub(crate) mod prompt;
+
+use crate::signals::StopFlag;
+use crate::terminal::{Colour, Terminal, plain};
+use indicatif::ProgressBar;
+use lines::{Lines, Silence};
+use prompt::{answer, prompt};
+use std::io::IsTerminal;
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+use waltron_core::document::Answers;
+use waltron_core::grading::Verdict;
+use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_rig::attendant::{Attendant, Moment, Wish};
+
+/// What is typed between prompts, in one line.
+const COMMANDS: &str =
+    "type p and Enter to pause, r to repeat the last point, s to skip this test, q to stop";
+
+/// The person at the panel.
+pub(crate) struct Panel {
+    stop: StopFlag,
+    voice: Voice,
+    terminal: Terminal,
+    bar: ProgressBar,
+    /// How long a prompt waits; for ever where nothing else was asked for.
+    limit: Option<Duration>,
+    pause_on_fail: bool,
+}
+
+enum Voice {
+    /// Types on the terminal, or a pipe into it.
+    Typing(Option<Lines>),
+    /// Confirms everything.
+    Confirming,
+    /// Answers by a file of this name.
+    Scripted(Answers, String),
+}
+
+impl Panel {
+    fn new(stop: StopFlag, voice: Voice) -> Self {
+        Self {
+            stop,
+            voice,
+            terminal: Terminal::new(Colour::Auto),
+            bar: ProgressBar::hidden(),
+            limit: None,
+            pause_on_fail: false,
+        }
+    }
+
+    /// Somebody who is asked on the terminal.
+    pub(crate) fn asking(stop: StopFlag) -> Self {
+        Self::new(stop, Voice::Typing(None))
+    }
+
+    /// Nobody: everything that can be is confirmed.
+    pub(crate) fn confirming(stop: StopFlag) -> Self {
+        Self::new(stop, Voice::Confirming)
+    }
+
+    /// Answers by a file.
+    pub(crate) fn scripted(stop: StopFlag, answers: Answers, file: String) -> Self {
+        Self::new(stop, Voice::Scripted(answers, file))
+    }
+
+    /// Sets how long a prompt waits, and whether a failed point pauses the run.
+    #[must_use]
+    pub(crate) fn with(mut self, limit: Option<Duration>, pause_on_fail: bool) -> Self {
+        self.limit = limit;
+        self.pause_on_fail = pause_on_fail;
+        self
+    }
+
+    /// Listens for commands between prompts, where there is a terminal to type them on, and keeps
+    /// out of a progress bar's way.
+    pub(crate) fn listen(&mut self, bar: ProgressBar) {
+        self.bar = bar;
+        if let Voice::Typing(lines) = &mut self.voice
+            && std::io::stdin().is_terminal()
+        {
+            lines.get_or_insert_with(Lines::begin);
+            self.chat(&format!("{COMMANDS}\n"));
+        }
+    }
+
+    /// Answers of a file that were not asked for.
+    pub(crate) fn left_over(&self) -> Vec<String> {
+        match &self.voice {
+            Voice::Scripted(answers, _) => {
+                answers.left_over().into_iter().map(str::to_owned).collect()
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    fn chat(&self, text: &str) {
+        self.bar.suspend(|| self.terminal.chat(text));
+    }
+
+    fn typed(&mut self, question: &Question) -> Answer {
+        let text = prompt(question);
+        loop {
+            self.chat(&text);
+            let line = match self.line() {
+                Ok(line) => line,
+                Err(answer) => return answer,
+            };
+            if line.eq_ignore_ascii_case("s") && question.wanted != Wanted::Text {
+                self.chat("Reason for skipping: ");
+                return match self.line() {
+                    Ok(reason) => Answer::Skip(reason),
+                    Err(answer) => answer,
+                };
+            }
+            match answer(question, &line) {
+                Ok(answer) => return answer,
+                Err(why) => self.chat(&format!("{why}\n")),
+            }
+        }
+    }
+
+    /// A typed line.
+    ///
+    /// # Errors
+    /// The answer that stands for silence: to stop.
+    fn line(&mut self) -> Result<String, Answer> {
+        let Voice::Typing(lines) = &mut self.voice else { return Err(Answer::Stop) };
+        let silence = match lines.get_or_insert_with(Lines::begin).wait(self.limit, &self.stop) {
+            Ok(line) => return Ok(line),
+            Err(silence) => silence,
+        };
+        self.chat(match silence {
+            Silence::Closed => "\nnobody answers (no input); use --yes to confirm every prompt\n",
+            Silence::TimedOut => "\nnobody answered in time; the run stops\n",
+            Silence::Stopped => "\n",
+        });
+        Err(Answer::Stop)
+    }
+
+    /// What the attendant wants after a pause.
+    fn pause(&mut self, moment: &Moment<'_>) -> Wish {
+        let last = moment.last.last();
+        let after =
+            last.map_or_else(String::new, |g| format!(" after {} ({})", g.point.id, g.verdict));
+        let outputs = if moment.held { "outputs stay on" } else { "outputs are off" };
+        let choices = ["go on", "repeat the last point", "skip this test", "stop"];
+        let question = Question {
+            text: format!("Paused{after}, {outputs}"),
+            wanted: Wanted::Choice(choices.map(str::to_owned).to_vec()),
+        };
+        match self.ask(&question) {
+            Answer::Text(text) if text == choices[0] => Wish::GoOn,
+            Answer::Text(text) if text == choices[1] => Wish::Repeat,
+            Answer::Text(text) if text == choices[2] => self.skip(),
+            Answer::Skip(reason) => Wish::Skip(reason),
+            _ => Wish::Stop,
+        }
+    }
+
+    fn skip(&mut self) -> Wish {
+        let question = Question { text: "Reason for skipping".into(), wanted: Wanted::Text };
+        match self.ask(&question) {
+            Answer::Text(reason) => Wish::Skip(reason),
+            _ => Wish::Stop,
+        }
+    }
+}
+
+impl Attendant for Panel {
+    fn ask(&mut self, question: &Question) -> Answer {
+        let text = plain(&question.text);
+        match &mut self.voice {
+            Voice::Typing(_) => self.typed(question),
+            Voice::Confirming => question.default_answer().unwrap_or_else(|| {
+                self.chat(&format!("nobody is asked (--yes), but `{text}` has no default\n"));
+                Answer::Stop
+            }),
+            Voice::Scripted(answers, file) => {
+                let (said, file) = (answers.take(&question.text), plain(file));
+                let Some(said) = said else {
+                    self.chat(&format!(
+                        "{file} has no answer to `{text}`; the run stops, add one and go on with --resume\n"
+                    ));
+                    return Answer::Stop;
+                };
+                match answer(question, &said) {
+                    Ok(answer) => answer,
+                    Err(why) => {
+                        self.chat(&format!(
+                            "{file}: `{}` does not answer `{text}`: {why}; the run stops\n",
+                            plain(&said)
+                        ));
+                        Answer::Stop
+                    }
+                }
+            }
+        }
+    }
+
+    fn wish(&mut self, moment: &Moment<'_>) -> Wish {
+        let failed = moment.last.iter().any(|g| g.verdict == Verdict::Fail);
+        // A point is paused at once, before the next injection, whoever speaks.
+        if failed && self.pause_on_fail && !matches!(self.voice, Voice::Confirming) {
+            return self.pause(moment);
+        }
+        let typed = match &mut self.voice {
+            Voice::Typing(Some(lines)) if std::io::stdin().is_terminal() => lines.unasked(),
+            _ => None,
+        };
+        match typed.as_deref() {
+            None | Some("") => Wish::GoOn,
+            Some("p") => self.pause(moment),
+            Some("r") => Wish::Repeat,
+            Some("s") => self.skip(),
+            Some("q") => Wish::Stop,
+            Some(_) => {
+                self.chat(&format!("{COMMANDS}\n"));
+                Wish::GoOn
+            }
+        }
+    }
+
+    fn wants_to_stop(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
+    }
+}
