@@ -75,6 +75,64 @@ pub enum RigError {
         /// The segment.
         segment: String,
     },
+    /// Something was wanted while a program plays.
+    #[error("a program is playing")]
+    Playing,
+    /// The rig's own code failed.
+    #[error("the rig broke down while it played; outputs are off")]
+    Broken,
+    /// Nothing answers at an address.
+    #[error("no test set answers at {address}: {why}")]
+    NoAnswer {
+        /// The address.
+        address: String,
+        /// What the system says.
+        why: String,
+    },
+    /// The connection broke.
+    #[error(
+        "the connection to {address} broke: {why}; a test set without its controller switches off"
+    )]
+    Lost {
+        /// The address.
+        address: String,
+        /// What the system says.
+        why: String,
+    },
+    /// Something answered that makes no sense.
+    #[error("{address} answered `{got}` to `{asked}`, which makes no sense: {why}")]
+    Nonsense {
+        /// The address.
+        address: String,
+        /// What was asked.
+        asked: String,
+        /// What came, shortened.
+        got: String,
+        /// What was wanted.
+        why: String,
+    },
+    /// Another client controls the test set.
+    #[error("another client (number {owner}) controls the test set at {address}")]
+    Busy {
+        /// The address.
+        address: String,
+        /// The other client's number.
+        owner: String,
+    },
+    /// The test set is not what the rig file says.
+    #[error("the test set at {address} is not as the rig file says: {lacks}")]
+    Different {
+        /// The address.
+        address: String,
+        /// What it lacks.
+        lacks: String,
+    },
+    /// The test set reports errors.
+    #[error("the test set reports {errors}")]
+    Reports {
+        /// Its errors.
+        errors: String,
+    },
     /// A parameter that cannot be set.
     #[error("the rig cannot set `{parameter}`")]
     NoParameter {

@@ -4,8 +4,9 @@ use crate::failure::Failure;
 use crate::files::read_source;
 use std::path::Path;
 use waltron_core::document::Source;
+use waltron_rig::scpi_rig::ScpiRig;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
-use waltron_rig::{Rig, RigFile, RigKind};
+use waltron_rig::{Rig, RigError, RigFile, RigKind};
 use waltron_specimen::SpecimenForm;
 
 /// How a rig is set up.
@@ -31,7 +32,27 @@ pub(crate) fn open(
         RigKind::Virtual { specimen } => {
             Ok(Box::new(virtual_rig(file, specimen, source, path, setup)?))
         }
-        RigKind::Scpi { .. } => Err(Failure::trouble("not yet")),
+        RigKind::Scpi { address } => {
+            let (name, wanted) = (file.name.clone(), file.capability.clone());
+            let rig = ScpiRig::connect(name, address, wanted, setup.seed, setup.shots);
+            Ok(Box::new(rig.map_err(|error| connecting(&error))?))
+        }
+    }
+}
+
+/// What is said where a test set cannot be had.
+fn connecting(error: &RigError) -> Failure {
+    let failure = Failure::trouble(error.to_string());
+    match error {
+        RigError::NoAnswer { .. } => failure.help(
+            "is it switched on, and its address right? `waltron rig probe ADDRESS` asks who is there; \
+             `waltron rig serve RIG` is a simulated one",
+        ),
+        RigError::Busy { .. } => {
+            failure.help("wait until the other client has ended, or end it")
+        }
+        RigError::Different { .. } => failure.help("mend the rig file, or connect the right test set"),
+        _ => failure.help("`waltron rig probe ADDRESS` shows what answers there"),
     }
 }
 

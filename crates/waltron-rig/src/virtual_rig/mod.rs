@@ -70,6 +70,11 @@ impl VirtualRig {
         self.energised
     }
 
+    /// What is put out now.
+    pub fn out(&self) -> &Stimulus {
+        &self.out
+    }
+
     /// Counts injections as if so many had been made before, whose scatter is gone with them.
     pub fn skip(&mut self, shots: u64) {
         self.shots = shots;

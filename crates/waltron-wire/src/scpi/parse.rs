@@ -177,10 +177,13 @@ fn number(cursor: &mut Cursor<'_>) -> Result<Parameter, Fault> {
     let text = String::from_utf8_lossy(&cursor.bytes[start..cursor.at]).into_owned();
     let value: f64 = text.parse().map_err(|_| faults::INVALID_NUMBER.because(text))?;
     cursor.blanks();
-    let suffix = String::from_utf8_lossy(
-        cursor.run(|b| b.is_ascii_alphanumeric() || matches!(b, b'/' | b'%')),
-    )
-    .to_ascii_uppercase();
+    let suffix = match cursor.peek() {
+        Some(b) if b.is_ascii_alphabetic() || matches!(b, b'/' | b'%') => {
+            cursor.run(|b| b.is_ascii_alphanumeric() || matches!(b, b'/' | b'%'))
+        }
+        _ => &[],
+    };
+    let suffix = String::from_utf8_lossy(suffix).to_ascii_uppercase();
     Ok(Parameter::Number(value, suffix))
 }
 

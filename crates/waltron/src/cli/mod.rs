@@ -1,9 +1,11 @@
 //! Commands and their options.
 
 pub(crate) mod inject;
+pub(crate) mod rig;
 pub(crate) mod wave;
 
 use self::inject::Inject;
+use self::rig::Rig;
 use self::wave::Wave;
 use crate::terminal::Colour;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
@@ -77,6 +79,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron fmt brackwater/inverse-curve.seq\n  waltron fmt --check *.seq"
     )]
     Fmt(Fmt),
+    /// Rigs: who answers, what they can do, and the simulated test set.
+    Rig {
+        #[command(subcommand)]
+        what: Rig,
+    },
     /// Write a report from run records.
     #[command(
         after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html"
@@ -136,6 +143,7 @@ impl Command {
             Self::Check(c) => c.format,
             Self::Run(r) => r.format,
             Self::Inject(i) => i.format,
+            Self::Rig { what } => what.format(),
             Self::Wave { what } => what.format(),
             Self::Curve { what: Curve::Time(c) } => c.curve.format,
             Self::Curve { what: Curve::Current(c) } => c.curve.format,

@@ -8,6 +8,7 @@ mod inject;
 mod man;
 mod plot;
 mod report;
+mod rig;
 pub(crate) mod run;
 mod schema;
 mod wave;
@@ -31,6 +32,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Check(args) => check::check(&args, terminal),
         Command::Run(args) => run::run(&args, terminal),
         Command::Fmt(args) => fmt::fmt(&args, terminal),
+        Command::Rig { what } => rig::rig(&what, terminal),
         Command::Report(args) => report::report(&args, terminal),
         Command::Plot(args) => plot::plot(&args, terminal),
         Command::Inject(args) => inject::inject(&args, terminal),

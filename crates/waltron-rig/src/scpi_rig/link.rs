@@ -1,0 +1,223 @@
+//! A line to an instrument: messages out, answers in, nothing waited for in vain.
+
+use crate::RigError;
+use std::io::{ErrorKind, Read, Write};
+use std::net::{TcpStream, ToSocketAddrs};
+use std::time::{Duration, Instant};
+
+/// How long an answer may take.
+const PATIENCE: Duration = Duration::from_secs(3);
+
+/// How long a connection may take to come about.
+const CONNECT: Duration = Duration::from_secs(3);
+
+/// Longest answer line.
+const MOST_LINE: usize = 1 << 20;
+
+/// Longest block.
+const MOST_BLOCK: usize = 1 << 28;
+
+/// How much of an answer an error shows.
+const SHOWN: usize = 60;
+
+/// A line to an instrument.
+#[derive(Debug)]
+pub struct Link {
+    stream: TcpStream,
+    address: String,
+    /// Bytes that came and were not read yet.
+    buffer: Vec<u8>,
+    last: Instant,
+}
+
+impl Link {
+    /// Connects to a host and port.
+    ///
+    /// # Errors
+    /// An address that is none, or where nothing answers.
+    pub fn connect(address: &str) -> Result<Self, RigError> {
+        let no = |why: String| RigError::NoAnswer { address: address.to_owned(), why };
+        let all = address.to_socket_addrs().map_err(|e| no(e.to_string()))?;
+        let mut why = "the name has no address".to_owned();
+        for one in all {
+            match TcpStream::connect_timeout(&one, CONNECT) {
+                Ok(stream) => return Self::over(stream, address),
+                Err(error) => why = error.to_string(),
+            }
+        }
+        Err(no(why))
+    }
+
+    fn over(stream: TcpStream, address: &str) -> Result<Self, RigError> {
+        let set = stream.set_nodelay(true).and_then(|()| stream.set_write_timeout(Some(PATIENCE)));
+        set.map_err(|e| RigError::NoAnswer { address: address.to_owned(), why: e.to_string() })?;
+        Ok(Self { stream, address: address.to_owned(), buffer: Vec::new(), last: Instant::now() })
+    }
+
+    /// Where it goes.
+    pub fn address(&self) -> &str {
+        &self.address
+    }
+
+    /// How long nothing was sent.
+    pub fn silent_for(&self) -> Duration {
+        self.last.elapsed()
+    }
+
+    fn lost(&self, why: impl ToString) -> RigError {
+        RigError::Lost { address: self.address.clone(), why: why.to_string() }
+    }
+
+    /// The error for an answer that makes no sense.
+    pub(super) fn nonsense(&self, asked: &str, got: &[u8], why: &str) -> RigError {
+        let shown: String = String::from_utf8_lossy(got)
+            .chars()
+            .map(|c| if c.is_control() { '\u{fffd}' } else { c })
+            .take(SHOWN)
+            .collect();
+        RigError::Nonsense {
+            address: self.address.clone(),
+            asked: asked.to_owned(),
+            got: shown,
+            why: why.to_owned(),
+        }
+    }
+
+    /// Sends a message, to which its line feed is added.
+    ///
+    /// # Errors
+    /// A broken connection.
+    pub fn tell(&mut self, message: &[u8]) -> Result<(), RigError> {
+        let mut bytes = message.to_vec();
+        bytes.push(b'\n');
+        self.last = Instant::now();
+        self.stream.write_all(&bytes).map_err(|e| self.lost(e))
+    }
+
+    /// Sends a query and reads the line that answers it.
+    ///
+    /// # Errors
+    /// A broken connection, no answer in time, bytes that nobody asked for, no text.
+    pub fn ask(&mut self, query: &str) -> Result<String, RigError> {
+        self.ask_after(query.as_bytes(), query, PATIENCE)
+    }
+
+    /// Sends messages that end in a query, named for errors, and reads the line that answers it.
+    ///
+    /// # Errors
+    /// As [`Link::ask`].
+    pub fn ask_after(
+        &mut self,
+        messages: &[u8],
+        query: &str,
+        patience: Duration,
+    ) -> Result<String, RigError> {
+        self.nothing_waits(query)?;
+        self.tell(messages)?;
+        let line = self.line(query, Instant::now() + patience)?;
+        String::from_utf8(line).map_err(|e| self.nonsense(query, e.as_bytes(), "it is no text"))
+    }
+
+    /// Sends a query and reads the block that answers it.
+    ///
+    /// # Errors
+    /// As [`Link::ask`], and an answer that is no block.
+    pub fn ask_block(&mut self, query: &str) -> Result<Vec<u8>, RigError> {
+        self.nothing_waits(query)?;
+        self.tell(query.as_bytes())?;
+        let until = Instant::now() + PATIENCE;
+        let no_block = "a block was wanted";
+        self.fill(2, query, until)?;
+        let digits = match (self.buffer[0], self.buffer[1]) {
+            (b'#', d @ b'1'..=b'9') => usize::from(d - b'0'),
+            _ => return Err(self.nonsense(query, &self.buffer.clone(), no_block)),
+        };
+        self.fill(2 + digits, query, until)?;
+        let length = std::str::from_utf8(&self.buffer[2..2 + digits]).ok();
+        let length = length.and_then(|d| d.parse::<usize>().ok()).filter(|n| *n <= MOST_BLOCK);
+        let Some(length) = length else {
+            return Err(self.nonsense(query, &self.buffer.clone(), no_block));
+        };
+        let whole = 2 + digits + length;
+        self.fill(whole + 1, query, until)?;
+        if self.buffer[whole] != b'\n' {
+            let after = self.buffer[whole..].to_vec();
+            return Err(self.nonsense(query, &after, "the block is longer than it says"));
+        }
+        let block = self.buffer[2 + digits..whole].to_vec();
+        self.buffer.drain(..=whole);
+        Ok(block)
+    }
+
+    /// Sends a query and reads the JSON in the block that answers it.
+    ///
+    /// # Errors
+    /// As [`Link::ask_block`], and JSON that does not hold what is wanted.
+    pub fn ask_json<T: serde::de::DeserializeOwned>(&mut self, query: &str) -> Result<T, RigError> {
+        let json = self.ask_block(query)?;
+        serde_json::from_slice(&json).map_err(|e| self.nonsense(query, &json, &e.to_string()))
+    }
+
+    /// Answers come one by one; what came unasked belongs to nothing.
+    fn nothing_waits(&self, query: &str) -> Result<(), RigError> {
+        if self.buffer.is_empty() {
+            return Ok(());
+        }
+        Err(self.nonsense(query, &self.buffer, "it came before it was asked for"))
+    }
+
+    fn line(&mut self, query: &str, until: Instant) -> Result<Vec<u8>, RigError> {
+        let mut seen = 0;
+        loop {
+            if let Some(end) = self.buffer[seen..].iter().position(|b| *b == b'\n') {
+                let mut line: Vec<u8> = self.buffer.drain(..=seen + end).collect();
+                line.pop();
+                if line.last() == Some(&b'\r') {
+                    line.pop();
+                }
+                return Ok(line);
+            }
+            seen = self.buffer.len();
+            if seen > MOST_LINE {
+                return Err(self.nonsense(query, &self.buffer.clone(), "its line has no end"));
+            }
+            self.more(query, until)?;
+        }
+    }
+
+    fn fill(&mut self, wanted: usize, query: &str, until: Instant) -> Result<(), RigError> {
+        while self.buffer.len() < wanted {
+            self.more(query, until)?;
+        }
+        Ok(())
+    }
+
+    fn more(&mut self, query: &str, until: Instant) -> Result<(), RigError> {
+        let left = until.saturating_duration_since(Instant::now());
+        if left.is_zero() {
+            return Err(if self.buffer.is_empty() {
+                self.lost(format!("`{query}` was not answered in time"))
+            } else {
+                self.nonsense(query, &self.buffer.clone(), "the answer has no end")
+            });
+        }
+        self.stream.set_read_timeout(Some(left)).map_err(|e| self.lost(e))?;
+        let mut bytes = [0; 1 << 14];
+        match self.stream.read(&mut bytes) {
+            Ok(0) => Err(self.lost("it was closed at the other end")),
+            Ok(n) => {
+                self.buffer.extend_from_slice(&bytes[..n]);
+                Ok(())
+            }
+            Err(e)
+                if matches!(
+                    e.kind(),
+                    ErrorKind::WouldBlock | ErrorKind::TimedOut | ErrorKind::Interrupted
+                ) =>
+            {
+                Ok(())
+            }
+            Err(e) => Err(self.lost(e)),
+        }
+    }
+}

@@ -1,0 +1,373 @@
+//! A rig over the wire: drives a test set by its SCPI commands.
+//!
+//! Programs are uploaded whole and timed by the test set. A heartbeat goes out all the time, also
+//! while the attendant thinks; if this program dies or hangs, the test set's watchdog switches off.
+
+mod link;
+
+pub use link::Link;
+
+use crate::attendant::{Attendant, Present};
+use crate::rig::{Rig, RigError};
+use crate::test_set::Description;
+use crate::virtual_rig::wait;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::thread::JoinHandle;
+use std::time::Duration;
+use waltron_core::capability::{Capability, ParameterValue};
+use waltron_core::clearance::Cleared;
+use waltron_core::name::Name;
+use waltron_core::observation::Observation;
+use waltron_core::program::{Condition, Finish, Probe, Profile, Program};
+use waltron_core::quantity::{Time, seconds};
+use waltron_core::readback::ReadSetting;
+use waltron_core::stimulus::Stimulus;
+use waltron_wire::scpi::reply::{block, number, parts, quoted};
+
+/// What the watchdog is set to: longer than two heartbeats may be late.
+const WATCHDOG: &str = "400 MS";
+
+/// A heartbeat goes out when nothing else did for so long.
+const BEAT: Duration = Duration::from_millis(100);
+
+/// How long a look at a playing program may wait for its end; the attendant is asked in between.
+const LOOK: &str = "20 MS";
+
+/// How long an answer may take that waits for [`LOOK`].
+const LOOK_PATIENCE: Duration = Duration::from_secs(3);
+
+/// A test set at the other end of a line.
+#[derive(Debug)]
+pub struct ScpiRig {
+    name: String,
+    identity: String,
+    description: Description,
+    capability: Capability,
+    link: Arc<Mutex<Link>>,
+    alive: Arc<AtomicBool>,
+    heart: Option<JoinHandle<()>>,
+    /// Whether something may be on.
+    energised: bool,
+}
+
+/// A test set as it presents itself, without being controlled.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Presented {
+    /// The four fields of `*IDN?`.
+    pub identity: Vec<String>,
+    /// The SCPI version it claims.
+    pub version: String,
+    /// What it can do, where it is a test set of this tree.
+    pub description: Option<Description>,
+    /// Number of the client that controls it; none: 0.
+    pub owner: Option<String>,
+    /// Whether anything is put out.
+    pub energised: Option<bool>,
+}
+
+/// Asks who is at an address, changing nothing there.
+///
+/// # Errors
+/// Nothing that answers, or something that is no instrument.
+pub fn probe(address: &str) -> Result<Presented, RigError> {
+    let mut link = Link::connect(address)?;
+    let identity = identity(&mut link)?;
+    // An instrument of another tree knows the common commands only.
+    let version = link.ask("SYST:VERS?").unwrap_or_default();
+    let description = link.ask_block("INST:CAP?").ok();
+    let description = description.and_then(|json| serde_json::from_slice(&json).ok());
+    let (mut owner, mut energised) = (None, None);
+    if description.is_some() {
+        owner = Some(link.ask("SYST:LOCK:OWN?")?);
+        energised = Some(link.ask("OUTP?")? != "0");
+    }
+    Ok(Presented { identity, version, description, owner, energised })
+}
+
+/// The four fields of `*IDN?` (IEEE 488.2, 10.14).
+fn identity(link: &mut Link) -> Result<Vec<String>, RigError> {
+    let answer = link.ask("*IDN?")?;
+    let fields: Vec<String> = answer.split(',').map(|f| f.trim().to_owned()).collect();
+    if fields.len() == 4 && answer.chars().all(|c| !c.is_control()) {
+        return Ok(fields);
+    }
+    Err(link.nonsense(
+        "*IDN?",
+        answer.as_bytes(),
+        "maker, model, serial number and version were wanted",
+    ))
+}
+
+impl ScpiRig {
+    /// Connects, takes control and compares the test set with what the rig file says.
+    ///
+    /// `seed` and `shots` set up the simulation where the test set is a simulated one.
+    ///
+    /// # Errors
+    /// Nothing that answers, nonsense, another client that controls, a test set that lacks something.
+    pub fn connect(
+        name: String,
+        address: &str,
+        wanted: Capability,
+        seed: u64,
+        shots: u64,
+    ) -> Result<Self, RigError> {
+        let mut link = Link::connect(address)?;
+        let identity = identity(&mut link)?.join(" ");
+        let description: Description = link.ask_json("INST:CAP?")?;
+        if link.ask("SYST:LOCK:REQ?")? != "1" {
+            let owner = link.ask("SYST:LOCK:OWN?")?;
+            return Err(RigError::Busy { address: address.to_owned(), owner });
+        }
+        let lacks = description.lacks(&wanted);
+        if !lacks.is_empty() {
+            let (address, lacks) = (address.to_owned(), lacks.join("; "));
+            return Err(RigError::Different { address, lacks });
+        }
+        let mut begin = format!("*RST;*CLS;:SYST:WATC {WATCHDOG}");
+        if description.simulated {
+            begin.push_str(&format!(";:SIM:SEED {seed},{shots}"));
+        }
+        link.tell(begin.as_bytes())?;
+        let link = Arc::new(Mutex::new(link));
+        let alive = Arc::new(AtomicBool::new(true));
+        let heart = std::thread::spawn({
+            let (link, alive) = (Arc::clone(&link), Arc::clone(&alive));
+            move || beat(&link, &alive)
+        });
+        let heart = Some(heart);
+        let mut rig = Self {
+            name,
+            identity,
+            description,
+            capability: wanted,
+            link,
+            alive,
+            heart,
+            energised: false,
+        };
+        rig.no_errors()?;
+        Ok(rig)
+    }
+
+    /// What the test set calls itself.
+    pub fn identity(&self) -> &str {
+        &self.identity
+    }
+
+    fn link(&self) -> MutexGuard<'_, Link> {
+        self.link.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Takes the test set's errors, if there are any.
+    fn no_errors(&mut self) -> Result<(), RigError> {
+        let mut link = self.link();
+        let count = link.ask("SYST:ERR:COUN?")?;
+        if count.trim() == "0" {
+            return Ok(());
+        }
+        let all = link.ask("SYST:ERR:ALL?")?;
+        let errors = parts(&all).map_or_else(
+            || all.clone(),
+            |parts| {
+                let pairs = parts.chunks(2).map(|pair| pair.join(" "));
+                pairs.collect::<Vec<_>>().join("; ")
+            },
+        );
+        Err(RigError::Reports { errors })
+    }
+
+    /// Uploads a program, begins it, and takes a first look at it.
+    fn begin(&mut self, program: &Program) -> Result<String, RigError> {
+        let json =
+            serde_json::to_vec(program).map_err(|e| RigError::Reports { errors: e.to_string() })?;
+        let mut messages = b"PROG:DEF ".to_vec();
+        messages.extend(block(&json));
+        for (digest, channel, samples) in recordings(program) {
+            messages
+                .extend(format!("\nPROG:REC \"{digest}\",{},", quoted(channel.as_str())).bytes());
+            let bytes: Vec<u8> = samples.iter().flat_map(|v| v.to_be_bytes()).collect();
+            messages.extend(block(&bytes));
+        }
+        let query = format!("PROG:STAT? {LOOK}");
+        messages.extend(format!("\nINIT\n{query}").bytes());
+        self.energised = true;
+        self.link().ask_after(&messages, &query, LOOK_PATIENCE)
+    }
+
+    /// Waits for the end of what plays, passing on what the attendant wants.
+    fn follow(&mut self, first: String, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+        let query = format!("PROG:STAT? {LOOK}");
+        let (mut state, mut stopping) = (first, false);
+        loop {
+            let fields = parts(&state).unwrap_or_default();
+            match fields.iter().map(String::as_str).collect::<Vec<_>>()[..] {
+                ["PLAY", "0"] => {}
+                ["PLAY" | "DONE" | "IDLE" | "FAIL", errors] if errors != "0" => {
+                    // Whatever it complains about, nothing stays on.
+                    self.link().tell(b"ABOR")?;
+                    return self.no_errors();
+                }
+                ["DONE", _] => return Ok(()),
+                _ => {
+                    let why = "PLAY or DONE was wanted";
+                    return Err(self.link().nonsense(&query, state.as_bytes(), why));
+                }
+            }
+            if attendant.wants_to_stop() && !stopping {
+                self.link().tell(b"ABOR")?;
+                stopping = true;
+            }
+            if attendant.mark() {
+                self.link().tell(b"TRIG:MARK")?;
+            }
+            if attendant.is_watching() {
+                self.show(attendant)?;
+            }
+            state = self.link().ask_after(query.as_bytes(), &query, LOOK_PATIENCE)?;
+        }
+    }
+
+    fn show(&mut self, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+        let json = self.link().ask_block("MEAS:LIVE?")?;
+        // What cannot be shown is not worth stopping for.
+        if let Ok((now_s, out, closed)) =
+            serde_json::from_slice::<(f64, Stimulus, Vec<Name>)>(&json)
+        {
+            attendant.sees(&Present { now: seconds(now_s), out: &out, closed: &closed });
+        }
+        Ok(())
+    }
+}
+
+/// Keeps the test set's watchdog quiet as long as this program lives.
+fn beat(link: &Mutex<Link>, alive: &AtomicBool) {
+    while alive.load(Ordering::SeqCst) {
+        std::thread::sleep(BEAT / 4);
+        // Whoever holds the line is speaking on it.
+        if let Ok(mut link) = link.try_lock()
+            && link.silent_for() > BEAT
+            && link.tell(b"SYST:HEAR").is_err()
+        {
+            // The next thing that is asked reports it.
+            return;
+        }
+    }
+}
+
+/// The samples that a program's recordings put out: digest, channel, samples.
+fn recordings(program: &Program) -> Vec<(String, Name, Arc<Vec<f64>>)> {
+    let mut all: Vec<(String, Name, Arc<Vec<f64>>)> = Vec::new();
+    for segment in &program.segments {
+        let Profile::Playback(playback) = &segment.profile else { continue };
+        for track in &playback.recording.channels {
+            let digest = playback.recording.digest.clone();
+            if !all.iter().any(|(d, c, _)| *d == digest && *c == track.channel) {
+                all.push((digest, track.channel.clone(), Arc::clone(&track.samples)));
+            }
+        }
+    }
+    all
+}
+
+/// Gives the probes of an observation the dimension that the program knows.
+fn with_dimensions(observation: &mut Observation, program: &Program) {
+    fn known<'p>(condition: &'p Condition, all: &mut Vec<&'p Probe>) {
+        for part in condition.parts() {
+            if let Condition::Reading { probe, .. } | Condition::Stable { probe, .. } = part {
+                all.push(probe);
+            }
+        }
+    }
+    let mut probes: Vec<&Probe> = program.reads.iter().collect();
+    for stop in program.segments.iter().flat_map(|s| &s.stops) {
+        known(&stop.when, &mut probes);
+    }
+    for reading in &mut observation.readings {
+        let same = |p: &&&Probe| p.of == reading.probe.of && p.what == reading.probe.what;
+        if let Some(probe) = probes.iter().find(same) {
+            let dimension = probe.dimension;
+            reading.probe.dimension = dimension;
+            if let Some(si) = reading.value.get("value") {
+                let value = waltron_core::quantity::Quantity { si, dimension };
+                reading.value = waltron_core::grading::Values::none().with_quantity("value", value);
+            }
+        }
+    }
+}
+
+impl Rig for ScpiRig {
+    fn name(&self) -> String {
+        self.name.clone()
+    }
+
+    fn capability(&self) -> &Capability {
+        &self.capability
+    }
+
+    fn play(
+        &mut self,
+        program: &Cleared,
+        attendant: &mut dyn Attendant,
+    ) -> Result<Observation, RigError> {
+        let program = program.program();
+        let first = self.begin(program)?;
+        self.follow(first, attendant)?;
+        let mut observation: Observation = self.link().ask_json("FETC:OBS?")?;
+        if observation.segments.len() > program.segments.len() {
+            return Err(RigError::Reports { errors: "more segments than the program has".into() });
+        }
+        with_dimensions(&mut observation, program);
+        self.energised = program.finish == Finish::Keep && !observation.aborted();
+        Ok(observation)
+    }
+
+    fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+        if self.description.real_time {
+            wait(time, attendant);
+        }
+        Ok(())
+    }
+
+    fn settings(&mut self) -> Result<Vec<ReadSetting>, RigError> {
+        self.link().ask_json("INST:SETT?")
+    }
+
+    fn is_simulated(&self) -> bool {
+        self.description.simulated
+    }
+
+    fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError> {
+        let value = match value {
+            ParameterValue::Switch(on) => if on { "ON" } else { "OFF" }.to_owned(),
+            ParameterValue::Si(si) => number(si),
+        };
+        let message = format!("SOUR:PAR {},{value}", quoted(parameter.as_str()));
+        self.link().tell(message.as_bytes())?;
+        self.no_errors()
+    }
+
+    fn off(&mut self) -> Result<(), RigError> {
+        if !self.energised {
+            return Ok(());
+        }
+        let answer = self.link().ask_after(b"OUTP OFF\nOUTP?", "OUTP?", LOOK_PATIENCE)?;
+        if answer.trim() != "0" {
+            return Err(RigError::Reports { errors: "outputs that do not go off".into() });
+        }
+        self.energised = false;
+        Ok(())
+    }
+}
+
+impl Drop for ScpiRig {
+    fn drop(&mut self) {
+        self.alive.store(false, Ordering::SeqCst);
+        // The line may be broken; the test set switches off without its controller.
+        let _ = self.link().tell(b"OUTP OFF;:SYST:LOCK:REL");
+        if let Some(heart) = self.heart.take() {
+            let _ = heart.join();
+        }
+    }
+}

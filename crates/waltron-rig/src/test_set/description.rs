@@ -1,0 +1,131 @@
+//! What a test set tells of itself, on both ends of the line.
+
+use serde::{Deserialize, Serialize};
+use waltron_core::capability::{Capability, ParameterKind};
+use waltron_core::name::Name;
+use waltron_core::quantity::Measure;
+
+/// The answer to `INSTrument:CAPability?`, as JSON.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Description {
+    /// What it is called.
+    pub name: String,
+    /// Whether it only computes.
+    pub simulated: bool,
+    /// Whether a second takes a second.
+    pub real_time: bool,
+    /// Outputs.
+    pub channels: Vec<ChannelDescription>,
+    /// Binary inputs: id and meaning.
+    pub inputs: Vec<(Name, Name)>,
+    /// Values that can be measured besides the outputs.
+    pub readings: Vec<Name>,
+    /// What can be set besides the outputs.
+    pub parameters: Vec<ParameterDescription>,
+    /// Smallest difference between two contact times that it can tell, in s.
+    pub timing_resolution_s: f64,
+}
+
+/// An output.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ChannelDescription {
+    /// Its id.
+    pub id: Name,
+    /// Largest RMS value of a current, in A.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub range_a: Option<f64>,
+    /// Largest RMS value of a voltage, in V.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub range_v: Option<f64>,
+    /// Accuracy of what it puts out, as a tolerance.
+    pub accuracy: String,
+}
+
+/// What can be set.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ParameterDescription {
+    /// Its name.
+    pub name: Name,
+    /// The largest value in SI; absent for a switch.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub most: Option<f64>,
+}
+
+impl Description {
+    /// Describes a capability.
+    pub fn of(name: &str, capability: &Capability, simulated: bool, real_time: bool) -> Self {
+        let currents = capability.currents.iter().map(|c| ChannelDescription {
+            id: c.id.clone(),
+            range_a: Some(c.range.si()),
+            range_v: None,
+            accuracy: c.accuracy.to_string(),
+        });
+        let voltages = capability.voltages.iter().map(|c| ChannelDescription {
+            id: c.id.clone(),
+            range_a: None,
+            range_v: Some(c.range.si()),
+            accuracy: c.accuracy.to_string(),
+        });
+        let parameters = capability.parameters.iter().map(|p| ParameterDescription {
+            name: p.name.clone(),
+            most: match p.kind {
+                ParameterKind::Switch => None,
+                ParameterKind::Quantity { most, .. } => Some(most),
+            },
+        });
+        Self {
+            name: name.to_owned(),
+            simulated,
+            real_time,
+            channels: currents.chain(voltages).collect(),
+            inputs: capability.inputs.iter().map(|i| (i.id.clone(), i.meaning.clone())).collect(),
+            readings: capability.readings.iter().map(|r| r.name.clone()).collect(),
+            parameters: parameters.collect(),
+            timing_resolution_s: capability.timing_resolution.si(),
+        }
+    }
+
+    /// What a rig file asks for that the test set does not have; empty where it has everything.
+    pub fn lacks(&self, wanted: &Capability) -> Vec<String> {
+        let mut all = Vec::new();
+        let mut channel =
+            |id: &Name, range: f64, unit: &str, has: fn(&ChannelDescription) -> Option<f64>| {
+                match self.channels.iter().find(|c| c.id == *id).and_then(has) {
+                    None => all.push(format!("it has no output `{id}` in {unit}")),
+                    Some(most) if most < range => {
+                        all.push(format!(
+                            "its output `{id}` goes up to {most} {unit}, not {range} {unit}"
+                        ));
+                    }
+                    Some(_) => {}
+                }
+            };
+        for c in &wanted.currents {
+            channel(&c.id, c.range.si(), "A", |c| c.range_a);
+        }
+        for c in &wanted.voltages {
+            channel(&c.id, c.range.si(), "V", |c| c.range_v);
+        }
+        for input in &wanted.inputs {
+            match self.inputs.iter().find(|(id, _)| *id == input.id) {
+                None => all.push(format!("it has no input `{}`", input.id)),
+                Some((_, meaning)) if *meaning != input.meaning => all.push(format!(
+                    "its input {} is wired to `{meaning}`, not to `{}`",
+                    input.id, input.meaning
+                )),
+                Some(_) => {}
+            }
+        }
+        for reading in &wanted.readings {
+            if !self.readings.contains(&reading.name) {
+                all.push(format!("it does not measure `{}`", reading.name));
+            }
+        }
+        for parameter in &wanted.parameters {
+            if !self.parameters.iter().any(|p| p.name == parameter.name) {
+                all.push(format!("it has no parameter `{}`", parameter.name));
+            }
+        }
+        all
+    }
+}

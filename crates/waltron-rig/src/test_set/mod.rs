@@ -1,0 +1,311 @@
+//! The simulated test set: an instrument with its own SCPI commands, any specimen behind it.
+//!
+//! [`TestSet`] is the instrument, shared by its clients; [`Session`] is one client's line to it and
+//! answers its messages; [`serve`](serve()) puts both on TCP. Programs play on a thread of their
+//! own, so that the instrument listens while it injects.
+//!
+//! Outputs go off when the controlling client leaves, is silent for longer than the watchdog
+//! allows, or anybody says so.
+
+mod commands;
+mod description;
+mod entry;
+mod player;
+mod serve;
+mod session;
+
+pub use commands::TREE;
+pub use description::Description;
+pub use serve::{Served, serve};
+pub use session::Session;
+
+use crate::virtual_rig::VirtualRig;
+use crate::{Rig, RigError};
+use player::{Flags, Live};
+use std::collections::VecDeque;
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
+use waltron_core::capability::{Capability, ParameterValue};
+use waltron_core::clearance::Cleared;
+use waltron_core::name::Name;
+use waltron_core::observation::Observation;
+use waltron_core::program::Program;
+use waltron_core::readback::ReadSetting;
+
+/// Builds the rig anew for a seed, as if so many injections had been made before.
+/// `None` where it cannot be built any more.
+pub type Builder = Box<dyn Fn(u64, u64) -> Option<VirtualRig> + Send>;
+
+/// The watchdog's time until a client sets another.
+const WATCHDOG: Duration = Duration::from_secs(2);
+
+/// Entries that the event log holds.
+const MOST_ENTRIES: usize = 1000;
+
+/// What the instrument is doing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Phase {
+    /// Nothing; no observation is there.
+    Idle,
+    /// Playing.
+    Playing,
+    /// Done; the observation can be fetched.
+    Done,
+    /// The rig failed.
+    Failed,
+}
+
+struct Inner {
+    /// Away while it plays.
+    rig: Option<VirtualRig>,
+    build: Builder,
+    program: Option<Program>,
+    played: Option<Program>,
+    observation: Option<Observation>,
+    phase: Phase,
+    held: bool,
+    trouble: Option<String>,
+    controller: Option<u64>,
+    /// When the controller was last heard of.
+    heard: Instant,
+    /// Whether the controller waits for an answer, and cannot speak.
+    waits: bool,
+    watchdog: Option<Duration>,
+    tripped: bool,
+    log: VecDeque<(f64, String)>,
+    sessions: u64,
+}
+
+/// The instrument, shared by its clients.
+pub struct TestSet {
+    description: Description,
+    capability: Capability,
+    inner: Mutex<Inner>,
+    changed: Condvar,
+    flags: Arc<Flags>,
+    live: Arc<Mutex<Live>>,
+    began: Instant,
+}
+
+impl TestSet {
+    /// An instrument over a virtual rig, which `build` makes anew when a client asks for it.
+    pub fn new(
+        description: Description,
+        capability: Capability,
+        rig: VirtualRig,
+        build: Builder,
+    ) -> Self {
+        let inner = Inner {
+            rig: Some(rig),
+            build,
+            program: None,
+            played: None,
+            observation: None,
+            phase: Phase::Idle,
+            held: false,
+            trouble: None,
+            controller: None,
+            heard: Instant::now(),
+            waits: false,
+            watchdog: Some(WATCHDOG),
+            tripped: false,
+            log: VecDeque::new(),
+            sessions: 0,
+        };
+        Self {
+            description,
+            capability,
+            inner: Mutex::new(inner),
+            changed: Condvar::new(),
+            flags: Arc::default(),
+            live: Arc::default(),
+            began: Instant::now(),
+        }
+    }
+
+    /// What it can do.
+    pub fn description(&self) -> &Description {
+        &self.description
+    }
+
+    /// What it can do, as planning sees it.
+    pub(crate) fn capability(&self) -> &Capability {
+        &self.capability
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Inner> {
+        // A thread that panicked has switched its rig off by dropping it; the rest stays usable.
+        self.inner.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn note(&self, inner: &mut Inner, what: impl Into<String>) {
+        if inner.log.len() == MOST_ENTRIES {
+            inner.log.pop_front();
+        }
+        inner.log.push_back((self.began.elapsed().as_secs_f64(), what.into()));
+    }
+
+    /// Opens a session.
+    pub(crate) fn open(&self) -> u64 {
+        let mut inner = self.lock();
+        inner.sessions += 1;
+        inner.sessions
+    }
+
+    /// A client has left: if it controlled, outputs go off.
+    pub(crate) fn leave(&self, client: u64) {
+        let mut inner = self.lock();
+        if inner.controller == Some(client) {
+            inner.controller = None;
+            self.note(&mut inner, format!("client {client} left"));
+            self.off_in(&mut inner);
+        }
+    }
+
+    /// Whether anything is put out.
+    pub fn is_energised(&self) -> bool {
+        let inner = self.lock();
+        inner.phase == Phase::Playing || inner.held
+    }
+
+    /// Notes that a client was heard of.
+    pub(crate) fn hear(&self, client: u64) {
+        let mut inner = self.lock();
+        if inner.controller == Some(client) {
+            inner.heard = Instant::now();
+        }
+    }
+
+    /// Switches off where the controller has been silent for too long.
+    pub(crate) fn watch(&self) {
+        let mut inner = self.lock();
+        let energised = inner.phase == Phase::Playing || inner.held;
+        let silent = inner.watchdog.is_some_and(|limit| inner.heard.elapsed() > limit);
+        if energised && silent && !inner.waits {
+            inner.tripped = true;
+            inner.controller = None;
+            self.note(&mut inner, "watchdog: the controller is silent");
+            self.off_in(&mut inner);
+        }
+    }
+
+    /// Switches off; a program that plays ends at once.
+    pub fn off(&self) {
+        let mut inner = self.lock();
+        self.off_in(&mut inner);
+    }
+
+    fn off_in(&self, inner: &mut Inner) {
+        self.flags.stop();
+        if let Some(rig) = &mut inner.rig {
+            // Switching a simulation off cannot fail.
+            let _ = rig.off();
+        }
+        if inner.held || inner.phase == Phase::Playing {
+            self.note(inner, "outputs off");
+        }
+        inner.held = false;
+        self.changed.notify_all();
+    }
+
+    /// Takes control for a client; false where another has it.
+    pub(crate) fn take_control(&self, client: u64) -> bool {
+        let mut inner = self.lock();
+        if inner.controller.is_none() {
+            inner.controller = Some(client);
+            inner.tripped = false;
+            self.note(&mut inner, format!("client {client} controls"));
+        }
+        let has = inner.controller == Some(client);
+        if has {
+            inner.heard = Instant::now();
+        }
+        has
+    }
+
+    /// Gives control back; outputs go off.
+    pub(crate) fn release(&self, client: u64) {
+        self.leave(client);
+    }
+
+    fn begin(self: &Arc<Self>, cleared: Cleared) -> Result<(), &'static str> {
+        let mut inner = self.lock();
+        if inner.phase == Phase::Playing {
+            return Err("a program is playing");
+        }
+        let Some(mut rig) = inner.rig.take() else { return Err("the rig has failed") };
+        inner.phase = Phase::Playing;
+        inner.observation = None;
+        inner.trouble = None;
+        inner.played = Some(cleared.program().clone());
+        self.note(&mut inner, "program begins");
+        self.flags.reset();
+        let (flags, live) = (Arc::clone(&self.flags), Arc::clone(&self.live));
+        let this = Arc::clone(self);
+        std::thread::spawn(move || {
+            let seen = player::play(&mut rig, &cleared, flags, live);
+            this.finished(rig, seen);
+        });
+        Ok(())
+    }
+
+    fn finished(&self, mut rig: VirtualRig, seen: Result<Observation, RigError>) {
+        let mut inner = self.lock();
+        // Somebody may have switched off after the last look at the flag.
+        if self.flags.wants_stop() {
+            let _ = rig.off();
+        }
+        inner.held = rig.is_energised();
+        inner.rig = Some(rig);
+        match seen {
+            Ok(observation) => {
+                for edge in &observation.edges {
+                    let state = if edge.closed { "closes" } else { "opens" };
+                    let what = format!("{} {state} at {} s", edge.signal, edge.time.value);
+                    self.note(&mut inner, what);
+                }
+                let ended = if observation.aborted() { "program aborted" } else { "program ends" };
+                self.note(&mut inner, ended);
+                inner.observation = Some(observation);
+                inner.phase = Phase::Done;
+            }
+            Err(error) => {
+                inner.trouble = Some(error.to_string());
+                inner.phase = Phase::Failed;
+            }
+        }
+        self.changed.notify_all();
+    }
+
+    /// Waits until nothing plays, at most for a time; the phase then.
+    fn wait(&self, most: Duration) -> Phase {
+        let inner = self.lock();
+        let playing = |inner: &mut Inner| inner.phase == Phase::Playing;
+        let waited = self.changed.wait_timeout_while(inner, most, playing);
+        waited.unwrap_or_else(PoisonError::into_inner).0.phase
+    }
+
+    /// Builds the simulated asset anew.
+    fn reseed(&self, seed: u64, shots: u64) -> bool {
+        let mut inner = self.lock();
+        if inner.phase == Phase::Playing {
+            return false;
+        }
+        let Some(rig) = (inner.build)(seed, shots) else { return false };
+        inner.rig = Some(rig);
+        inner.held = false;
+        true
+    }
+
+    fn set(&self, parameter: &Name, value: ParameterValue) -> Result<(), RigError> {
+        let mut inner = self.lock();
+        match &mut inner.rig {
+            Some(rig) => rig.set(parameter, value),
+            None => Err(RigError::Playing),
+        }
+    }
+
+    fn settings(&self) -> Vec<ReadSetting> {
+        self.lock().rig.as_mut().and_then(|rig| rig.settings().ok()).unwrap_or_default()
+    }
+}

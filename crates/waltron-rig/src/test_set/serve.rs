@@ -1,0 +1,138 @@
+//! The test set on TCP: one controls, the others read.
+
+use super::{Session, TestSet};
+use std::io::{ErrorKind, Read, Write};
+use std::net::{TcpListener, TcpStream};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::time::Duration;
+use waltron_wire::scpi::{Framed, Framer, faults};
+
+/// Clients at once.
+const MOST_CLIENTS: usize = 16;
+
+/// How often new clients and the watchdog are looked at.
+const TICK: Duration = Duration::from_millis(10);
+
+/// Messages of a client that wait; beyond that its sending is held up.
+const MOST_WAITING: usize = 256;
+
+/// What serving tells of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Served {
+    /// A client came, from this address.
+    Came(u64, String),
+    /// A client left.
+    Left(u64),
+    /// One client too many came.
+    Refused(String),
+}
+
+/// Serves until told to stop. Outputs are off when this returns.
+///
+/// # Errors
+/// A listener that fails.
+pub fn serve(
+    listener: &TcpListener,
+    set: &Arc<TestSet>,
+    stop: &AtomicBool,
+    tell: &(dyn Fn(Served) + Sync),
+) -> std::io::Result<()> {
+    listener.set_nonblocking(true)?;
+    let clients = AtomicUsize::new(0);
+    std::thread::scope(|scope| {
+        let result = loop {
+            if stop.load(Ordering::SeqCst) {
+                break Ok(());
+            }
+            set.watch();
+            match listener.accept() {
+                Ok((stream, from)) => {
+                    if clients.load(Ordering::SeqCst) >= MOST_CLIENTS {
+                        tell(Served::Refused(from.to_string()));
+                        continue;
+                    }
+                    clients.fetch_add(1, Ordering::SeqCst);
+                    let (set, clients) = (Arc::clone(set), &clients);
+                    scope.spawn(move || {
+                        client(stream, &set, stop, tell, &from.to_string());
+                        clients.fetch_sub(1, Ordering::SeqCst);
+                    });
+                }
+                Err(e) if e.kind() == ErrorKind::WouldBlock => std::thread::sleep(TICK),
+                Err(e) if e.kind() == ErrorKind::Interrupted => {}
+                // A client that left before it was let in is no reason to stop.
+                Err(e) if e.kind() == ErrorKind::ConnectionAborted => {}
+                Err(e) => break Err(e),
+            }
+        };
+        set.off();
+        stop.store(true, Ordering::SeqCst);
+        result
+    })
+}
+
+fn client(
+    stream: TcpStream,
+    set: &Arc<TestSet>,
+    stop: &AtomicBool,
+    tell: &(dyn Fn(Served) + Sync),
+    from: &str,
+) {
+    let mut session = Session::new(Arc::clone(set));
+    let id = session.id();
+    tell(Served::Came(id, from.to_owned()));
+    let _ = stream.set_nodelay(true);
+    let _ = stream.set_nonblocking(false);
+    let _ = stream.set_write_timeout(Some(Duration::from_secs(2)));
+    if let Ok(mut writer) = stream.try_clone() {
+        let (to, messages) = sync_channel(MOST_WAITING);
+        std::thread::scope(|scope| {
+            scope.spawn(|| read(&stream, set, id, stop, to));
+            answer(&messages, &mut session, &mut writer);
+            let _ = stream.shutdown(std::net::Shutdown::Both);
+        });
+    }
+    drop(session);
+    tell(Served::Left(id));
+}
+
+/// Reads a client's bytes; its silence and its leaving are noticed here, also while a query waits.
+fn read(mut stream: &TcpStream, set: &TestSet, id: u64, stop: &AtomicBool, to: SyncSender<Framed>) {
+    let _ = stream.set_read_timeout(Some(Duration::from_millis(100)));
+    let mut framer = Framer::default();
+    let mut bytes = vec![0; 1 << 16];
+    while !stop.load(Ordering::SeqCst) {
+        match stream.read(&mut bytes) {
+            Ok(0) => break,
+            Ok(n) => {
+                set.hear(id);
+                for framed in framer.feed(&bytes[..n]) {
+                    if to.send(framed).is_err() {
+                        return set.leave(id);
+                    }
+                }
+            }
+            Err(e) if matches!(e.kind(), ErrorKind::WouldBlock | ErrorKind::TimedOut) => {}
+            Err(e) if e.kind() == ErrorKind::Interrupted => {}
+            Err(_) => break,
+        }
+    }
+    set.leave(id);
+}
+
+fn answer(messages: &Receiver<Framed>, session: &mut Session, writer: &mut TcpStream) {
+    while let Ok(framed) = messages.recv() {
+        let out = match framed {
+            Framed::Message(message) => session.handle(&message),
+            Framed::TooLong => {
+                session.fault(faults::INPUT_OVERRUN);
+                Vec::new()
+            }
+        };
+        if !out.is_empty() && writer.write_all(&out).is_err() {
+            return;
+        }
+    }
+}
