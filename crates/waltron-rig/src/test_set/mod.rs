@@ -179,11 +179,14 @@ impl TestSet {
     /// Switches off where the controller has been silent for too long.
     pub(crate) fn watch(&self) {
         let mut inner = self.lock();
-        let energised = inner.phase == Phase::Playing || inner.held;
         let silent = inner.watchdog.is_some_and(|limit| inner.heard.elapsed() > limit);
-        if energised && silent && !inner.waits {
+        if inner.controller.is_none() || inner.waits || !silent {
+            return;
+        }
+        // Control is held by who speaks; outputs need a controller.
+        inner.controller = None;
+        if inner.phase == Phase::Playing || inner.held {
             inner.tripped = true;
-            inner.controller = None;
             self.note(&mut inner, "watchdog: the controller is silent");
             self.off_in(&mut inner);
         }

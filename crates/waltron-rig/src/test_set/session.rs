@@ -160,7 +160,7 @@ impl Session {
                 all.join(",")
             }
             M::Version => "1999.0".to_owned(),
-            M::Headers => return Ok(block(TREE.headers().join("\n").as_bytes())),
+            M::Headers => return Ok(block(TREE.headers().join(",").as_bytes())),
             M::Lock => u8::from(self.set.take_control(self.id)).to_string(),
             M::Owner => self.set.lock().controller.unwrap_or(0).to_string(),
             M::Client => self.id.to_string(),
