@@ -74,7 +74,10 @@ pub fn probe(address: &str) -> Result<Presented, RigError> {
     let mut link = Link::connect(address)?;
     let identity = identity(&mut link)?;
     // An instrument of another tree knows the common commands only.
-    let version = link.ask("SYST:VERS?").unwrap_or_default();
+    let version = match link.ask("SYST:VERS?") {
+        Err(error @ RigError::Nonsense { .. }) => return Err(error),
+        answer => answer.unwrap_or_default(),
+    };
     let description = link.ask_block("INST:CAP?").ok();
     let description = description.and_then(|json| serde_json::from_slice(&json).ok());
     let (mut owner, mut energised) = (None, None);

@@ -5,3 +5,4 @@ mod contract;
 mod demo;
 mod sequences;
 mod support;
+mod wire;
