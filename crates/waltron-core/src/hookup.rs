@@ -127,8 +127,8 @@ impl Sheet {
             self.before.clone_from(&site.plan.hookup);
             return;
         }
-        before.push(format!("Connect the earth terminal of {} first", site.rig));
-        after.push(format!("Disconnect the earth terminal of {} last", site.rig));
+        before.push("Connect the rig's earth terminal first".to_owned());
+        after.push("Take the connections off, the rig's earth terminal last".to_owned());
         let contacts = self.wires.iter().filter(|w| w.carries == Carries::Contact);
         let emergency =
             site.capability.emergency_stop.as_ref().map(|s| format!("contact {}", s.signal));
@@ -138,8 +138,8 @@ impl Sheet {
             .collect();
         if !contacts.is_empty() {
             before.push(format!(
-                "Isolate the tripping circuits, so that {} operates no breaker",
-                contacts.join(", ")
+                "Isolate the tripping circuits: {} must not operate anything",
+                listed(&contacts)
             ));
             after
                 .push("Reset the relay's indications, then close the tripping circuits".to_owned());
@@ -171,6 +171,18 @@ impl Sheet {
         }
         before.extend(site.plan.hookup.iter().cloned());
         (self.before, self.after) = (before, after);
+    }
+}
+
+/// `a`, `a and b`, `a, b and c`.
+fn listed(names: &[&str]) -> String {
+    match names {
+        [first @ .., before, last] => {
+            let first: String = first.iter().map(|n| format!("{n}, ")).collect();
+            format!("{first}{before} and {last}")
+        }
+        [only] => (*only).to_owned(),
+        [] => String::new(),
     }
 }
 

@@ -22,6 +22,7 @@ fn record() -> String {
         rig: file("r"),
         scripts: Vec::new(),
         hookup: None,
+        rule: Default::default(),
         only: None,
     };
     let grade = |n: u32, verdict| {

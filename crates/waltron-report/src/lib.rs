@@ -4,10 +4,12 @@
 //! bytes; writing files is the command line's business.
 //!
 //! - [`plot`]: time-current diagrams as SVG or PNG.
+//! - [`hookup`]: the drawing of a connection sheet.
 //! - [`html`]: the self-contained report page.
 
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
+pub mod hookup;
 pub mod html;
 pub mod plot;

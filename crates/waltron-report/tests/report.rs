@@ -85,6 +85,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
             rig: copy(""),
             scripts: Vec::new(),
             hookup: None,
+            rule: Default::default(),
             only: None,
         },
         started_at: "2026-05-04T08:00:00.000Z".into(),
@@ -115,7 +116,7 @@ fn all_kinds() -> Vec<Grade> {
 
 #[test]
 fn the_report_shows_verdict_values_and_title_block_and_escapes_what_files_say() {
-    let page = html(&[run(all_kinds(), Some(Outcome::Completed))]).unwrap();
+    let page = html(&[run(all_kinds(), Some(Outcome::Completed))], false).unwrap();
     for part in [
         "<strong>FAIL</strong>",
         "2 of 5 points pass",
@@ -141,7 +142,7 @@ fn the_report_shows_verdict_values_and_title_block_and_escapes_what_files_say() 
 fn what_is_not_whole_is_never_called_a_pass() {
     let good = || vec![point("times/A-N/2x", 2.0, Some(4.1), Verdict::Pass)];
     let stamp = |run: &Run| {
-        let page = html(std::slice::from_ref(run)).unwrap();
+        let page = html(std::slice::from_ref(run), false).unwrap();
         let start = page.find("<strong>").unwrap() + 8;
         page[start..start + page[start..].find('<').unwrap()].to_owned()
     };
@@ -152,7 +153,7 @@ fn what_is_not_whole_is_never_called_a_pass() {
     assert_eq!(stamp(&run(all_kinds(), None)), "FAIL");
     let mut changed = run(good(), Some(Outcome::Completed));
     changed.broken_at = Some(4);
-    assert!(html(&[changed]).unwrap().contains("line 4 does not follow"));
+    assert!(html(&[changed], false).unwrap().contains("line 4 does not follow"));
 }
 
 #[test]

@@ -232,6 +232,7 @@ impl Job {
             rig: copy(&self.rig_source),
             scripts: self.script_sources.iter().map(copy).collect(),
             hookup: None,
+            rule: self.plan.rule,
             only,
         }
     }

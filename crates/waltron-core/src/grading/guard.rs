@@ -16,6 +16,13 @@ pub enum Rule {
     Guarded,
 }
 
+impl Rule {
+    /// Whether it is simple acceptance.
+    pub fn is_simple(&self) -> bool {
+        *self == Self::Simple
+    }
+}
+
 /// The expanded uncertainty (k = 2) of a point's measured value, from the rig's stated accuracy at
 /// the value measured; `host` is what timing by the computer adds to times. Empty where the rig
 /// states none for such a value.

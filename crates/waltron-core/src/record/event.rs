@@ -2,7 +2,7 @@
 
 use crate::capability::ParameterValue;
 use crate::edge;
-use crate::grading::{Grade, Summary};
+use crate::grading::{Grade, Rule, Summary};
 use crate::hookup::Sheet;
 use crate::name::Name;
 use crate::observation::Observation;
@@ -108,6 +108,9 @@ pub struct RunStarted {
     /// How rig and asset were connected.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub hookup: Option<Sheet>,
+    /// How measurement uncertainty bears on verdicts.
+    #[serde(skip_serializing_if = "Rule::is_simple", default)]
+    pub rule: Rule,
     /// The only points that were wanted, as a pattern of their ids.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub only: Option<String>,

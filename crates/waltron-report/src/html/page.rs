@@ -1,6 +1,6 @@
 //! The page: title block, verdict, settings, results, diagrams.
 
-use super::tables;
+use super::{hookup, tables};
 use crate::plot::{PlotError, TimeCurrent, svg};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::asset::Asset;
@@ -21,18 +21,19 @@ pub enum ReportError {
     Plot(#[from] PlotError),
 }
 
-const STYLE: &str = include_str!("style.css");
+pub(super) const STYLE: &str = include_str!("style.css");
 const SCRIPT: &str = include_str!("script.js");
 
 /// Size of a diagram in the page, in CSS pixels.
 const DIAGRAM: (u32, u32) = (960, 600);
 
-/// The report of one or several runs.
+/// The report of one or several runs, with earlier attempts where they are asked for.
 ///
 /// # Errors
 /// [`ReportError`] when a record's asset cannot be read or a diagram not drawn.
-pub fn html(runs: &[Run]) -> Result<String, ReportError> {
-    let sections: Vec<Markup> = runs.iter().map(section).collect::<Result<_, _>>()?;
+pub fn html(runs: &[Run], attempts: bool) -> Result<String, ReportError> {
+    let sections: Vec<Markup> =
+        runs.iter().map(|run| section(run, attempts)).collect::<Result<_, _>>()?;
     let title = match runs {
         [one] => one.started.title.clone(),
         many => format!("{} test reports", many.len()),
@@ -56,7 +57,7 @@ pub fn html(runs: &[Run]) -> Result<String, ReportError> {
     Ok(page.into_string())
 }
 
-fn section(run: &Run) -> Result<Markup, ReportError> {
+fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
     let asset = run.asset()?;
     // An asset without time characteristics has no diagram.
     let diagrams = match TimeCurrent::of_run(&asset, &run.points) {
@@ -88,6 +89,8 @@ fn section(run: &Run) -> Result<Markup, ReportError> {
                 }
             }
             (tables::results(run))
+            @if attempts { (tables::attempts(run)) }
+            @if let Some(sheet) = &run.started.hookup { (hookup::section(sheet)) }
             (signatures(run))
         }
     })
@@ -130,6 +133,15 @@ fn warnings(run: &Run) -> Markup {
             "The record's last line was cut off ({} bytes left out); it was read up to its last \
              whole event.",
             run.cut_bytes
+        ));
+    }
+    if !run.from_device.is_empty() {
+        let all = run.from_device.iter();
+        let all: Vec<String> =
+            all.map(|d| format!("{} {} (file: {})", d.name, d.device, d.file)).collect();
+        notes.push(format!(
+            "Settings read from the device held for this run, not those of its file: {}.",
+            all.join(", ")
         ));
     }
     match &run.ended {

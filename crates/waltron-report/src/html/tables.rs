@@ -150,27 +150,42 @@ fn characteristic(element: &Element) -> String {
 const SHORT_TABLE: usize = 14;
 
 pub(super) fn results(run: &Run) -> Markup {
+    let guarded = !run.started.rule.is_simple();
     markup! {
         section {
             h2 { "Results" }
+            @if guarded {
+                p.hint {
+                    "A value passes if it is inside its limits by at least its uncertainty U; nearer "
+                    "to a limit it is inconclusive (JCGM 106, guard band w = U)."
+                }
+            }
             @for (test, points) in by_test(run) {
                 // A short table stays on one page with its heading.
                 @let short = points.len() <= SHORT_TABLE;
                 div.short[short] { h3 { (test) }
                 table.results {
-                    thead { tr {
-                        th { "Verdict" } th { "Point" } th.number { "Injected" }
-                        th.number { "Expected" } th.number { "Allowed" } th.number { "Measured" }
-                        th.number { "Deviation" } th { "Reason" }
-                    } }
-                    tbody { @for grade in points { (result(grade)) } }
+                    (result_head(guarded))
+                    tbody { @for grade in points { (result(grade, guarded)) } }
                 } }
             }
         }
     }
 }
 
-fn result(grade: &Grade) -> Markup {
+fn result_head(guarded: bool) -> Markup {
+    markup! {
+        thead { tr {
+            th { "Verdict" } th { "Point" } th.number { "Injected" }
+            th.number { "Expected" } th.number { "Allowed" } th.number { "Measured" }
+            th.number { "Deviation" }
+            @if guarded { th.number { "U (k = 2)" } }
+            th { "Reason" }
+        } }
+    }
+}
+
+fn result(grade: &Grade, guarded: bool) -> Markup {
     let class = match grade.verdict {
         Verdict::Pass => "pass",
         Verdict::Fail => "fail",
@@ -187,13 +202,42 @@ fn result(grade: &Grade) -> Markup {
     markup! {
         tr {
             td.verdict class=(class) { (sign) " " (grade.verdict) }
-            td { (short) }
+            td { (short) @if grade.attempt > 1 { " (attempt " (grade.attempt) ")" } }
             td.number { (words::injected(&grade.stimulus).unwrap_or_default()) }
             td.number { (words::main_value(&grade.expected, grade.criterion, false)) }
             td.number { (words::allowed(&grade.limits, grade.criterion).unwrap_or_else(|| "–".into())) }
             td.number { (words::main_value(&grade.measured, grade.criterion, true)) }
             td.number { (grade.deviation.deviation_text()) }
+            @if guarded {
+                td.number { (grade.uncertainty.text("u").unwrap_or_else(|| "–".into())) }
+            }
             td { (grade.reason) }
         }
     }
+}
+
+/// Attempts that later ones replaced.
+pub(super) fn attempts(run: &Run) -> Markup {
+    let guarded = !run.started.rule.is_simple();
+    markup! {
+        @if !run.superseded.is_empty() {
+            section {
+                h2 { "Earlier attempts" }
+                p.hint { "A later attempt of each of these points counts; it stands above." }
+                table.results {
+                    (result_head(guarded))
+                    tbody { @for grade in &run.superseded { (earlier(grade, guarded)) } }
+                }
+            }
+        }
+    }
+}
+
+/// An earlier attempt's row: with its test, and its number.
+fn earlier(grade: &Grade, guarded: bool) -> Markup {
+    let mut shown = grade.clone();
+    shown.attempt = 1;
+    shown.point.id = format!("{} (attempt {})", grade.point.id, grade.attempt);
+    shown.point.test = "".into();
+    result(&shown, guarded)
 }

@@ -79,6 +79,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron fmt brackwater/inverse-curve.seq\n  waltron fmt --check *.seq"
     )]
     Fmt(Fmt),
+    /// Show which rig terminal goes to which asset terminal, and what to see to first.
+    #[command(
+        after_help = "Examples:\n  waltron hookup brackwater/q07-f1.plan.toml\n  waltron hookup brackwater/q07-f1.plan.toml -o hookup.html\n  waltron hookup brackwater/q07-f1.plan.toml --test 51N-times -o 51n.svg"
+    )]
+    Hookup(Hookup),
     /// Rigs: who answers, what they can do, and the simulated test set.
     Rig {
         #[command(subcommand)]
@@ -230,6 +235,24 @@ pub(crate) struct Run {
 }
 
 #[derive(Debug, ClapArgs)]
+pub(crate) struct Hookup {
+    /// The plan.
+    pub(crate) plan: PathBuf,
+    /// Use this rig instead of the one the plan names.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rig: Option<PathBuf>,
+    /// Only this test.
+    #[arg(long, value_name = "ID")]
+    pub(crate) test: Option<String>,
+    /// Write it; the ending gives the format: .html, .svg or .txt
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Write over an existing file.
+    #[arg(long)]
+    pub(crate) force: bool,
+}
+
+#[derive(Debug, ClapArgs)]
 pub(crate) struct Fmt {
     /// Sequence files; `-` lays out what comes in on stdin.
     #[arg(required = true, value_name = "FILE")]
@@ -244,6 +267,9 @@ pub(crate) struct Report {
     /// Run records.
     #[arg(required = true, value_name = "RUN")]
     pub(crate) runs: Vec<PathBuf>,
+    /// Show earlier attempts of points too, not the latest only.
+    #[arg(long)]
+    pub(crate) attempts: bool,
     /// The report to write; the ending gives the format: .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,

@@ -109,7 +109,8 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let reading = record::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
     let run = Run::from_reading(&reading)
         .ok_or_else(|| Failure::file(&record, "the record does not start a run"))?;
-    let page = waltron_report::html::html(&[run]).map_err(|e| Failure::trouble(e.to_string()))?;
+    let page =
+        waltron_report::html::html(&[run], false).map_err(|e| Failure::trouble(e.to_string()))?;
     let report = dir.join(format!("{relay}.html"));
     files::write(&report, page.as_bytes(), force)?;
     terminal.print(&format!("Record  {}\nReport  {}\n\n", record.display(), report.display()));

@@ -4,6 +4,7 @@ mod check;
 mod curve;
 mod demo;
 mod fmt;
+mod hookup;
 mod inject;
 mod man;
 mod plot;
@@ -32,6 +33,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Check(args) => check::check(&args, terminal),
         Command::Run(args) => run::run(&args, terminal),
         Command::Fmt(args) => fmt::fmt(&args, terminal),
+        Command::Hookup(args) => hookup::hookup(&args, terminal),
         Command::Rig { what } => rig::rig(&what, terminal),
         Command::Report(args) => report::report(&args, terminal),
         Command::Plot(args) => plot::plot(&args, terminal),

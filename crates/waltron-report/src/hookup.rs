@@ -1,0 +1,165 @@
+//! The drawing of a connection sheet: the rig on the left, the asset on the right, a line for each
+//! connection. Narrow, so that a phone shows it in readable letters.
+
+use maud::{Markup, PreEscaped, html as markup};
+use waltron_core::hookup::{Carries, Sheet, Wire};
+
+const WIDTH: u32 = 480;
+/// Width of a box.
+const BOX: u32 = 158;
+/// Letters that fit into a line of a box, and into one between the boxes.
+const LETTERS: usize = 18;
+const BETWEEN: usize = 20;
+/// Height of a line of text.
+const LINE: u32 = 16;
+/// Height of a row with one line.
+const ROW: u32 = 54;
+const HEAD: u32 = 22;
+const GROUP: u32 = 26;
+
+/// Text in lines of at most so many letters, broken at blanks where there are any.
+fn lines(text: &str, most: usize) -> Vec<String> {
+    let mut all = vec![String::new()];
+    for word in text.split_whitespace() {
+        let mut word = word.to_owned();
+        loop {
+            let last = all.last_mut().map_or(0, |l| l.chars().count());
+            let gap = usize::from(last > 0);
+            if last + gap + word.chars().count() <= most {
+                if let Some(line) = all.last_mut() {
+                    line.push_str(if gap > 0 { " " } else { "" });
+                    line.push_str(&word);
+                }
+                break;
+            }
+            if last > 0 {
+                all.push(String::new());
+                continue;
+            }
+            let head: String = word.chars().take(most).collect();
+            word = word.chars().skip(most).collect();
+            if let Some(line) = all.last_mut() {
+                *line = head;
+            }
+        }
+    }
+    all
+}
+
+fn group(carries: Carries) -> &'static str {
+    match carries {
+        Carries::Current => "Currents",
+        Carries::Voltage => "Voltages",
+        Carries::Contact => "Contacts",
+    }
+}
+
+/// Colour, dashes and width of a line; the dashes say the same without colour.
+fn stroke(carries: Carries) -> (&'static str, &'static str, &'static str) {
+    match carries {
+        Carries::Current => ("#8c2f39", "none", "3"),
+        Carries::Voltage => ("#20567f", "10 4", "2.4"),
+        Carries::Contact => ("#3a4650", "2 4", "2"),
+    }
+}
+
+fn text_lines(x: u32, middle: u32, lines: &[String], anchor: &str, class: &str) -> Markup {
+    let first = middle + 5 - (lines.len() as u32 - 1) * LINE / 2;
+    markup! {
+        @for (n, line) in lines.iter().enumerate() {
+            text class=(class) x=(x) y=(first + n as u32 * LINE) text-anchor=(anchor) { (line) }
+        }
+    }
+}
+
+fn at_asset(wire: &Wire) -> String {
+    wire.asset.clone().unwrap_or_else(|| match wire.carries {
+        Carries::Contact => wire.what.clone(),
+        _ => format!("{} input", wire.what),
+    })
+}
+
+fn row(wire: &Wire, top: u32, height: u32) -> Markup {
+    let (colour, dashes, width) = stroke(wire.carries);
+    let (left, right, middle) = (BOX + 4, WIDTH - BOX - 4, top + height / 2);
+    let centre = WIDTH / 2;
+    let name = if wire.rig == wire.id.as_str() {
+        wire.rig.clone()
+    } else {
+        format!("{} ({})", wire.rig, wire.id)
+    };
+    // The arrow shows which end gives and which end takes.
+    let to_asset = wire.carries != Carries::Contact;
+    let (tip, tail) = if to_asset { (right - 5, -9i64) } else { (left + 5, 9) };
+    let back = i64::from(tip) + tail;
+    let arrow = format!("{tip},{middle} {back},{} {back},{}", middle - 5, middle + 5);
+    // The group says already that it is a contact.
+    let what = lines(wire.what.trim_start_matches("contact "), BETWEEN);
+    let above = what.first().cloned().unwrap_or_default();
+    let (below, class) = match &wire.most {
+        Some(most) => (Some(format!("at most {most}")), "most"),
+        None => (what.get(1..).filter(|w| !w.is_empty()).map(|w| w.join(" ")), "what"),
+    };
+    markup! {
+        line x1=(left) y1=(middle) x2=(right) y2=(middle) stroke=(colour)
+            stroke-width=(width) stroke-dasharray=(dashes) {}
+        polygon points=(arrow) fill=(colour) {}
+        circle cx=(left) cy=(middle) r="5" fill="#fff" stroke=(colour) stroke-width="2" {}
+        circle cx=(right) cy=(middle) r="5" fill="#fff" stroke=(colour) stroke-width="2" {}
+        (text_lines(BOX - 8, middle, &lines(&name, LETTERS), "end", "terminal"))
+        (text_lines(WIDTH - BOX + 8, middle, &lines(&at_asset(wire), LETTERS), "start", "terminal"))
+        text class="what" x=(centre) y=(middle - 8) text-anchor="middle" { (above) }
+        @if let Some(below) = below {
+            text class=(class) x=(centre) y=(middle + 18) text-anchor="middle" { (below) }
+        }
+    }
+}
+
+/// The drawing as an SVG element.
+pub fn drawing(sheet: &Sheet) -> String {
+    let height_of = |wire: &Wire| {
+        let most = lines(&wire.rig, LETTERS).len().max(lines(&at_asset(wire), LETTERS).len());
+        ROW.max(20 + most as u32 * LINE)
+    };
+    let mut placed: Vec<(u32, Markup)> = Vec::new();
+    let (rig, asset) = (lines(&sheet.rig, LETTERS), lines(&sheet.asset, LETTERS));
+    let head = HEAD + rig.len().max(asset.len()) as u32 * LINE;
+    let mut y = head;
+    let mut last = None;
+    for wire in &sheet.wires {
+        if last != Some(wire.carries) {
+            last = Some(wire.carries);
+            let heading = markup! {
+                text class="group" x=(WIDTH / 2) y=(y + 18) text-anchor="middle" { (group(wire.carries)) }
+            };
+            placed.push((y, heading));
+            y += GROUP;
+        }
+        let height = height_of(wire);
+        placed.push((y, row(wire, y, height)));
+        y += height;
+    }
+    let (height, bottom) = (y + 12, y + 4);
+    let view = format!("0 0 {WIDTH} {height}");
+    let label = format!("Connections between {} and {}", sheet.rig, sheet.asset);
+    let svg = markup! {
+        svg class="connections" xmlns="http://www.w3.org/2000/svg" viewBox=(view) width=(WIDTH) height=(height) role="img" aria-label=(label) {
+            style { (PreEscaped(TEXT)) }
+            rect width=(WIDTH) height=(height) fill="#fff" {}
+            @for x in [1, WIDTH - BOX - 4] {
+                rect x=(x) y="2" width=(BOX + 3) height=(bottom) rx="4" fill="#f4f6f8" stroke="#1d242b" stroke-width="1.5" {}
+            }
+            (text_lines(BOX / 2 + 2, head / 2 + 2, &rig, "middle", "name"))
+            (text_lines(WIDTH - BOX / 2 - 2, head / 2 + 2, &asset, "middle", "name"))
+            @for (_, part) in &placed { (part) }
+        }
+    };
+    svg.into_string()
+}
+
+// In a page the rules would reach every other drawing, but for the class.
+const TEXT: &str = ".connections text { font: 13px 'Open Sans', 'Segoe UI', Helvetica, Arial, sans-serif; fill: #1d242b; } \
+    .connections .name { font-weight: 700; font-size: 14px; } \
+    .connections .group { font-size: 12px; fill: #5a6672; } \
+    .connections .what { font-size: 12px; } \
+    .connections .most { font-size: 12px; font-weight: 600; }";
