@@ -12,6 +12,7 @@ mod exit;
 mod failure;
 mod files;
 mod job;
+mod live;
 mod panel;
 mod recording;
 mod rigs;

@@ -211,6 +211,9 @@ pub(crate) struct Run {
     /// Confirm every prompt without asking.
     #[arg(long, conflicts_with = "answers")]
     pub(crate) yes: bool,
+    /// Show the run on the full screen: present values, contacts, the curve with its points, a log.
+    #[arg(long, conflicts_with_all = ["yes", "answers"])]
+    pub(crate) live: bool,
     /// Answer prompts from this file.
     #[arg(long, value_name = "FILE")]
     pub(crate) answers: Option<PathBuf>,

@@ -3,6 +3,7 @@
 mod lines;
 pub(crate) mod prompt;
 
+use crate::live::Live;
 use crate::signals::StopFlag;
 use crate::terminal::{Colour, Terminal, plain};
 use indicatif::ProgressBar;
@@ -14,7 +15,7 @@ use std::time::Duration;
 use waltron_core::document::Answers;
 use waltron_core::grading::Verdict;
 use waltron_core::procedure::{Answer, Question, Wanted};
-use waltron_rig::attendant::{Attendant, Moment, Wish};
+use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
 
 /// What is typed between prompts, in one line.
 const COMMANDS: &str =
@@ -38,6 +39,8 @@ enum Voice {
     Confirming,
     /// Answers by a file of this name.
     Scripted(Answers, String),
+    /// Sits at the live view.
+    Live(Live),
 }
 
 impl Panel {
@@ -65,6 +68,16 @@ impl Panel {
     /// Answers by a file.
     pub(crate) fn scripted(stop: StopFlag, answers: Answers, file: String) -> Self {
         Self::new(stop, Voice::Scripted(answers, file))
+    }
+
+    /// Somebody at the live view.
+    pub(crate) fn live(stop: StopFlag, live: Live) -> Self {
+        Self::new(stop, Voice::Live(live))
+    }
+
+    /// The live view, where there is one.
+    pub(crate) fn view(&self) -> Option<Live> {
+        if let Voice::Live(live) = &self.voice { Some(live.clone()) } else { None }
     }
 
     /// Sets how long a prompt waits, and whether a failed point pauses the run.
@@ -97,7 +110,15 @@ impl Panel {
         }
     }
 
+    /// Shows text that is no question.
+    pub(crate) fn say(&self, text: &str) {
+        self.chat(text);
+    }
+
     fn chat(&self, text: &str) {
+        if let Voice::Live(live) = &self.voice {
+            return live.note(text);
+        }
         self.bar.suspend(|| self.terminal.chat(text));
     }
 
@@ -175,6 +196,7 @@ impl Attendant for Panel {
         let text = plain(&question.text);
         match &mut self.voice {
             Voice::Typing(_) => self.typed(question),
+            Voice::Live(live) => live.ask(question, self.limit),
             Voice::Confirming => question.default_answer().unwrap_or_else(|| {
                 self.chat(&format!("nobody is asked (--yes), but `{text}` has no default\n"));
                 Answer::Stop
@@ -209,6 +231,10 @@ impl Attendant for Panel {
         }
         let typed = match &mut self.voice {
             Voice::Typing(Some(lines)) if std::io::stdin().is_terminal() => lines.unasked(),
+            Voice::Live(live) => {
+                live.begin_test(moment.test);
+                live.command().map(String::from)
+            }
             _ => None,
         };
         match typed.as_deref() {
@@ -221,6 +247,16 @@ impl Attendant for Panel {
                 self.chat(&format!("{COMMANDS}\n"));
                 Wish::GoOn
             }
+        }
+    }
+
+    fn is_watching(&self) -> bool {
+        matches!(self.voice, Voice::Live(_))
+    }
+
+    fn sees(&mut self, present: &Present<'_>) {
+        if let Voice::Live(live) = &self.voice {
+            live.sees(present);
         }
     }
 

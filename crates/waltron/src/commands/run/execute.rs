@@ -4,12 +4,14 @@ use super::capture::capture;
 use super::earlier::Earlier;
 use crate::failure::Failure;
 use crate::job::Job;
+use crate::live::State;
 use crate::panel::Panel;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
+use indicatif::ProgressBar;
 use std::path::{Path, PathBuf};
 use waltron_core::asset::Asset;
-use waltron_core::grading::Grade;
+use waltron_core::grading::{Grade, PointId};
 use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_core::readback::{Difference, differences, with_device};
 use waltron_core::record::{self, Chosen, Event, Outcome, Progress, Run, RunEnded, Tally};
@@ -78,7 +80,7 @@ pub(crate) fn execute(
     let (mut writer, tally, first) = open(target, job, &prepared, &how, durability)?;
     let trouble = |e: waltron_rig::writer::WriteError| Failure::trouble(e.to_string());
     writer.append(&clock.now(), &first).map_err(trouble)?;
-    let mut open = Opened { writer: &mut writer, clock, panel, terminal };
+    let mut open = Opened { writer: &mut writer, clock, panel };
     let Some((asset, prepared)) = open.before(job, prepared, &mut *rig, &how)? else {
         let ended = RunEnded {
             outcome: Outcome::Stopped,
@@ -92,15 +94,27 @@ pub(crate) fn execute(
     let likely = prepared.likely_time();
     let ids = prepared.points().map(|p| p.id.chars().count());
     let id_width = ids.max().unwrap_or(0).min(WIDEST_ID);
-    if !how.quiet {
+    let live = panel.view();
+    let quiet = how.quiet || live.is_some();
+    if let Some(live) = &live {
+        let inputs = job.rig.capability.inputs.iter().map(|i| i.meaning.clone());
+        let points: Vec<PointId> = prepared.points().cloned().collect();
+        let state = State::new(&job.plan.title, &asset, inputs, &points, likely);
+        live.begin(state);
+    }
+    if !quiet {
         terminal.print(&heading(job, &prepared));
     }
-    let bar = view::progress(terminal, prepared.point_count(), likely);
+    let bar = if live.is_some() {
+        ProgressBar::hidden()
+    } else {
+        view::progress(terminal, prepared.point_count(), likely)
+    };
     panel.listen(bar.clone());
     let mut injected = 0.0;
     let mut captured: Vec<String> = Vec::new();
     let show = |grade: &Grade, injected: f64| {
-        if !how.quiet {
+        if !quiet {
             let line = view::point_line(grade, id_width, terminal.width());
             bar.suspend(|| terminal.print(&line));
         }
@@ -120,6 +134,9 @@ pub(crate) fn execute(
             _ => {}
         }
         writer.append(&clock.now(), event)?;
+        if let Some(live) = &live {
+            live.event(event);
+        }
         match event {
             Event::Observed { program, observation, .. } => {
                 if let Some(name) = &program.capture {
@@ -131,7 +148,7 @@ pub(crate) fn execute(
                 }
             }
             Event::Graded(grade) => show(grade, injected),
-            Event::Told { text } => {
+            Event::Told { text } if live.is_none() => {
                 bar.suspend(|| terminal.chat(&format!("{}\n", plain(text))));
             }
             _ => {}
@@ -193,7 +210,6 @@ struct Opened<'a> {
     writer: &'a mut RecordWriter,
     clock: &'a mut dyn Clock,
     panel: &'a mut Panel,
-    terminal: &'a Terminal,
 }
 
 /// What the attendant chooses from where settings differ.
@@ -227,7 +243,7 @@ impl Opened<'_> {
         if !settings.is_empty() {
             let mut device_holds = false;
             if !found.is_empty() {
-                self.terminal.chat(&listed(&found));
+                self.panel.say(&listed(&found));
                 let question = Question {
                     text: format!(
                         "The device's settings differ from {}",
@@ -254,7 +270,7 @@ impl Opened<'_> {
         }
         let confirm = job.rig.confirm.unwrap_or(!rig.is_simulated());
         if confirm && !how.yes {
-            self.terminal.chat(&view::maxima(&prepared.maxima(), &asset.ratings));
+            self.panel.say(&view::maxima(&prepared.maxima(), &asset.ratings));
             for line in job.sheet(&prepared).before {
                 match self.ask(Question::confirm(line))? {
                     Answer::Stop => return Ok(None),

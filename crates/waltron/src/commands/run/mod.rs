@@ -11,8 +11,9 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::read_source;
 use crate::job::Job;
+use crate::live::Screen;
 use crate::panel::Panel;
-use crate::signals::install;
+use crate::signals::{StopFlag, install};
 use crate::terminal::{Terminal, plain};
 use crate::view;
 use earlier::Earlier;
@@ -35,7 +36,7 @@ use waltron_rig::virtual_rig::Pace;
 pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let job = Job::load(&args.plan, args.rig.as_deref())?;
     let mut prepared = job.prepare()?;
-    let mut panel = panel(args)?;
+    let stop = install();
     for warning in job.warnings() {
         terminal.chat(&warning.render(terminal));
     }
@@ -69,7 +70,14 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         }),
     };
     let record = target.path().to_owned();
-    let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal)?;
+    let (screen, mut panel) = panel(args, stop)?;
+    let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal);
+    if let Some(screen) = screen
+        && done.is_ok()
+    {
+        screen.end();
+    }
+    let done = done?;
     let left_over = panel.left_over();
     if !left_over.is_empty() {
         let list: Vec<String> = left_over.iter().map(|q| format!("`{}`", plain(q))).collect();
@@ -106,8 +114,7 @@ fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
     text
 }
 
-fn panel(args: &Args) -> Result<Panel, Failure> {
-    let stop = install();
+fn panel(args: &Args, stop: StopFlag) -> Result<(Option<Screen>, Panel), Failure> {
     let limit = match &args.prompt_timeout {
         None => None,
         Some(text) => {
@@ -119,7 +126,13 @@ fn panel(args: &Args) -> Result<Panel, Failure> {
             Some(Duration::try_from_secs_f64(time.si()).unwrap_or(Duration::MAX))
         }
     };
+    let mut screen = None;
     let panel = match (&args.answers, args.yes) {
+        _ if args.live => {
+            let (opened, live) = Screen::open(stop.clone())?;
+            screen = Some(opened);
+            Panel::live(stop, live)
+        }
         (Some(path), _) => {
             let answers = AnswersForm::load(&read_source(path)?)?;
             Panel::scripted(stop, answers, path.display().to_string())
@@ -127,7 +140,7 @@ fn panel(args: &Args) -> Result<Panel, Failure> {
         (None, true) => Panel::confirming(stop),
         (None, false) => Panel::asking(stop),
     };
-    Ok(panel.with(limit, args.pause_on_fail))
+    Ok((screen, panel.with(limit, args.pause_on_fail)))
 }
 
 /// Keeps the points that a pattern chooses.

@@ -1,0 +1,345 @@
+//! Drawing the live view's state.
+
+use super::state::{Asked, Curve, State};
+use crate::panel::prompt::prompt;
+use crate::terminal::plain;
+use crate::view::duration;
+use ratatui::Frame;
+use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::style::{Color, Modifier, Style};
+use ratatui::symbols::Marker;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{
+    Axis, Block, Chart, Clear, Dataset, Gauge, GraphType, List, ListItem, Paragraph, Wrap,
+};
+use waltron_core::grading::Verdict;
+use waltron_core::quantity::{Current, Measure, Time, text};
+
+const FAINT: Style = Style::new().fg(Color::DarkGray);
+const STRONG: Style = Style::new().add_modifier(Modifier::BOLD);
+
+/// Narrower than this, everything stands below each other.
+const NARROW: u16 = 72;
+
+fn colour(verdict: Verdict) -> Color {
+    match verdict {
+        Verdict::Pass => Color::Green,
+        Verdict::Fail => Color::Red,
+        Verdict::Inconclusive | Verdict::NotTested => Color::Yellow,
+    }
+}
+
+/// Draws everything.
+pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
+    let area = frame.area();
+    let question = state.question.as_ref().map_or(0, |q| question_height(q, area.width));
+    let rows = Layout::vertical([
+        Constraint::Length(1),
+        Constraint::Min(0),
+        Constraint::Length(question),
+        Constraint::Length(1),
+        Constraint::Length(1),
+    ]);
+    let [head, middle, asked, progress, keys] = rows.areas(area);
+    header(frame, head, state);
+    if area.width < NARROW {
+        let now = (5 + state.outputs.len().max(1) as u16 + state.contacts.len() as u16).min(12);
+        let [now, below] =
+            Layout::vertical([Constraint::Length(now), Constraint::Min(0)]).areas(middle);
+        present(frame, now, state);
+        log(frame, below, state);
+    } else {
+        let [upper, lower] =
+            Layout::vertical([Constraint::Percentage(62), Constraint::Min(0)]).areas(middle);
+        let [left, right] =
+            Layout::horizontal([Constraint::Length(36), Constraint::Min(0)]).areas(upper);
+        present(frame, left, state);
+        curve(frame, right, &state.curve);
+        log(frame, lower, state);
+    }
+    if let Some(question) = &state.question {
+        ask(frame, asked, question);
+    }
+    bar(frame, progress, state);
+    let help = if state.ended {
+        "the run has ended: any key leaves"
+    } else if state.question.is_some() {
+        "type the answer and Enter   Esc outputs off, stop"
+    } else {
+        "Esc, Space outputs off, stop   p pause   r repeat   s skip test"
+    };
+    frame.render_widget(Paragraph::new(help).style(FAINT), keys);
+}
+
+fn header(frame: &mut Frame<'_>, area: Rect, state: &State) {
+    let (word, style) = if state.energised {
+        (" OUTPUTS ON ", Style::new().fg(Color::White).bg(Color::Red).add_modifier(Modifier::BOLD))
+    } else {
+        (" outputs off ", FAINT)
+    };
+    let width = word.len() as u16;
+    let [title, on] =
+        Layout::horizontal([Constraint::Min(0), Constraint::Length(width)]).areas(area);
+    frame.render_widget(Paragraph::new(plain(&state.title)).style(STRONG), title);
+    frame.render_widget(Paragraph::new(word).style(style), on);
+}
+
+fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
+    let title = if state.test.is_empty() { "Present".to_owned() } else { plain(&state.test) };
+    let block = Block::bordered().title(format!(" {title} ")).border_style(FAINT);
+    let mut lines = vec![Line::from(vec![
+        Span::styled("time    ", FAINT),
+        Span::raw(format!("{:.2} s", state.now.si())),
+    ])];
+    if state.outputs.is_empty() {
+        lines.push(Line::styled("nothing is put out", FAINT));
+    }
+    for [channel, rms, angle] in &state.outputs {
+        lines.push(Line::from(vec![
+            Span::styled(format!("{:<8}", plain(channel)), FAINT),
+            Span::styled(format!("{rms:>10}"), STRONG),
+            Span::raw(format!("{angle:>10}")),
+        ]));
+    }
+    lines.push(Line::default());
+    for (meaning, closed) in &state.contacts {
+        let (mark, style) = if *closed {
+            ("● closed", Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD))
+        } else {
+            ("○ open", FAINT)
+        };
+        lines.push(Line::from(vec![
+            Span::raw(format!("{:<18} ", plain(meaning.as_str()))),
+            Span::styled(mark, style),
+        ]));
+    }
+    frame.render_widget(Paragraph::new(lines).block(block), area);
+}
+
+/// The decades around some logarithms.
+fn bounds(values: impl Iterator<Item = f64>, most: f64) -> [f64; 2] {
+    let (low, high) =
+        values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
+    if low > high {
+        return [0.0, 1.0];
+    }
+    let (low, high) = (low.floor(), high.min(most).ceil());
+    if high > low { [low, high] } else { [low, low + 1.0] }
+}
+
+/// A label for each decade.
+fn decades<Q: Measure>([low, high]: [f64; 2]) -> Vec<Span<'static>> {
+    let count = (high - low).round() as i32;
+    let label = |n: i32| Span::styled(text(Q::from_si(10f64.powf(low + f64::from(n)))), FAINT);
+    (0..=count).map(label).collect()
+}
+
+fn curve(frame: &mut Frame<'_>, area: Rect, curve: &Curve) {
+    let block = Block::bordered().border_style(FAINT);
+    if curve.line.is_empty() {
+        let note = Paragraph::new("no characteristic under test yet").style(FAINT).block(block);
+        return frame.render_widget(note, area);
+    }
+    let all = || curve.line.iter().chain(&curve.passed).chain(&curve.others);
+    let (x, y) = (bounds(all().map(|p| p.0), 3.0), bounds(all().map(|p| p.1), 2.0));
+    let marks = |name, data, marker, colour| {
+        let style = Style::new().fg(colour);
+        Dataset::default()
+            .name(name)
+            .data(data)
+            .marker(marker)
+            .graph_type(GraphType::Scatter)
+            .style(style)
+    };
+    let line = Dataset::default()
+        .name("set")
+        .data(&curve.line)
+        .marker(Marker::Braille)
+        .graph_type(GraphType::Line)
+        .style(Style::new().fg(Color::Cyan));
+    let chart = Chart::new(vec![
+        line,
+        marks("pass", &curve.passed, Marker::Dot, Color::Green),
+        marks("other", &curve.others, Marker::Block, Color::Red),
+    ])
+    .block(block.title(format!(" {}: trip time against current ", plain(&curve.element))))
+    .x_axis(Axis::default().bounds(x).labels(decades::<Current>(x)).style(FAINT))
+    .y_axis(Axis::default().bounds(y).labels(decades::<Time>(y)).style(FAINT));
+    frame.render_widget(chart, area);
+}
+
+fn log(frame: &mut Frame<'_>, area: Rect, state: &State) {
+    let block = Block::bordered().title(" Points ").border_style(FAINT);
+    let room = usize::from(area.height.saturating_sub(2));
+    let skip = state.log.len().saturating_sub(room);
+    let items = state.log.iter().skip(skip).map(|(verdict, line)| {
+        let style = verdict.map_or(Style::new(), |v| Style::new().fg(colour(v)));
+        ListItem::new(plain(line)).style(style)
+    });
+    frame.render_widget(List::new(items).block(block), area);
+}
+
+fn question_height(asked: &Asked, width: u16) -> u16 {
+    let text = question_text(asked);
+    let inside = usize::from(width.saturating_sub(4).max(10));
+    let lines: usize = text.lines().map(|l| l.chars().count().div_ceil(inside).max(1)).sum();
+    (lines as u16 + 2).min(14)
+}
+
+fn question_text(asked: &Asked) -> String {
+    let mut text = prompt(&asked.question);
+    text.push_str(&plain(&asked.typed));
+    text.push('▏');
+    if let Some(wrong) = &asked.wrong {
+        text.push_str(&format!("\n{}", plain(wrong)));
+    }
+    text
+}
+
+fn ask(frame: &mut Frame<'_>, area: Rect, asked: &Asked) {
+    let style = Style::new().fg(Color::Yellow);
+    let block = Block::bordered().title(" Your turn ").border_style(style);
+    frame.render_widget(Clear, area);
+    let text = Paragraph::new(question_text(asked)).wrap(Wrap { trim: false });
+    frame.render_widget(text.block(block), area);
+}
+
+fn bar(frame: &mut Frame<'_>, area: Rect, state: &State) {
+    let share = if state.total == 0 { 0.0 } else { state.done as f64 / state.total as f64 };
+    let left = if state.ended {
+        "ended".to_owned()
+    } else {
+        format!("about {} left", duration(state.left))
+    };
+    let mut label = format!("{}/{} points", state.done, state.total);
+    for (n, what) in [
+        (state.counts.pass, "pass"),
+        (state.counts.fail, "fail"),
+        (state.counts.inconclusive + state.counts.not_tested, "open"),
+    ] {
+        if n > 0 {
+            label.push_str(&format!(", {n} {what}"));
+        }
+    }
+    let label = format!("{label}, {left}");
+    let gauge = Gauge::default()
+        .ratio(share.clamp(0.0, 1.0))
+        .label(Span::styled(label, Style::new().fg(Color::White).add_modifier(Modifier::BOLD)))
+        .gauge_style(Style::new().fg(Color::Blue).bg(Color::DarkGray));
+    frame.render_widget(gauge, area);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ratatui::Terminal;
+    use ratatui::backend::TestBackend;
+    use waltron_core::asset::Asset;
+    use waltron_core::document::{AssetForm, Source};
+    use waltron_core::grading::{Criterion, Grade, PointId, Values};
+    use waltron_core::procedure::{Question, Wanted};
+    use waltron_core::quantity::{amperes, seconds};
+    use waltron_core::record::Event;
+    use waltron_core::stimulus::Stimulus;
+    use waltron_rig::attendant::Present;
+
+    fn asset() -> Asset {
+        let text = include_str!("../../demo/q07-f1.asset.toml");
+        AssetForm::load(&Source::new("a", text)).unwrap()
+    }
+
+    fn grade(verdict: Verdict, current: f64, time: f64) -> Grade {
+        Grade {
+            point: PointId {
+                id: format!("51P-times/A-N/{current}"),
+                test: "51P-times".into(),
+                element: Some("51P".into()),
+                fault_loop: None,
+            },
+            attempt: 1,
+            criterion: Criterion::TripTime,
+            stimulus: Values::none().with("current", amperes(current)),
+            expected: Values::none().with("time", seconds(time)),
+            measured: Values::none().with("time", seconds(time)),
+            deviation: Values::none(),
+            limits: Values::none(),
+            uncertainty: Values::none(),
+            verdict,
+            reason: "64 ms too late".into(),
+        }
+    }
+
+    fn state() -> State {
+        let inputs = ["trip", "start"].map(Into::into).into_iter();
+        let points = vec![grade(Verdict::Pass, 1.0, 1.0).point; 10];
+        let mut state = State::new("Annual", &asset(), inputs, &points, seconds(90.0));
+        state.event(&Event::Graded(grade(Verdict::Pass, 2.4, 4.1)));
+        state.event(&Event::Graded(grade(Verdict::Fail, 6.0, 1.2)));
+        let phases = waltron_core::fault_loop::FaultLoop::AN.currents(amperes(8.4));
+        let out = Stimulus::phase_currents(phases, Measure::from_si(50.0));
+        let closed = ["start".into()];
+        state.sees(&Present { now: seconds(0.42), out: &out, closed: &closed });
+        state
+    }
+
+    fn screen(state: &State, width: u16, height: u16) -> String {
+        let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
+        terminal.draw(|frame| draw(frame, state)).unwrap();
+        let buffer = terminal.backend().buffer();
+        let line = |y| (0..width).map(|x| buffer[(x, y)].symbol()).collect::<String>();
+        (0..height).map(|y| line(y) + "\n").collect()
+    }
+
+    #[test]
+    fn a_wide_screen_shows_values_contacts_curve_points_and_progress() {
+        let shown = screen(&state(), 110, 32);
+        for part in [
+            "Annual  Q07-F1",
+            "OUTPUTS ON",
+            "51P-times",
+            "0.42 s",
+            "8.4 A",
+            "● closed",
+            "○ open",
+            "51P: trip time against current",
+            "100 A",
+            "64 ms too late",
+            "2/10 points, 1 pass, 1 fail, about 1 min 30 s left",
+            "p pause",
+        ] {
+            assert!(shown.contains(part), "{part} is not in\n{shown}");
+        }
+    }
+
+    #[test]
+    fn forty_columns_still_show_what_matters_and_no_size_panics() {
+        let mut state = state();
+        let shown = screen(&state, 40, 24);
+        for part in ["OUTPUTS ON", "8.4 A", "trip", "2/10 points"] {
+            assert!(shown.contains(part), "{part} is not in\n{shown}");
+        }
+        state.question = Some(Asked {
+            question: Question { text: "Which tap is it on now?".into(), wanted: Wanted::Text },
+            typed: "ta".into(),
+            wrong: Some("that is no tap".into()),
+        });
+        assert!(screen(&state, 40, 24).contains("that is no tap"));
+        for (width, height) in [(1, 1), (5, 3), (20, 8), (40, 5), (300, 100)] {
+            screen(&state, width, height);
+        }
+    }
+
+    #[test]
+    fn a_question_is_shown_with_what_is_typed_and_the_end_says_how_to_leave() {
+        let mut state = state();
+        let choices = Wanted::Choice(vec!["go on".into(), "repeat the last point".into()]);
+        let question = Question { text: "Paused".into(), wanted: choices };
+        state.question = Some(Asked { question, typed: "2".into(), wrong: None });
+        let shown = screen(&state, 100, 30);
+        assert!(shown.contains("Your turn") && shown.contains("2  repeat the last point"));
+        assert!(shown.contains("q to stop: 2▏"), "{shown}");
+        state.question = None;
+        state.ended = true;
+        assert!(screen(&state, 100, 30).contains("any key leaves"));
+    }
+}

@@ -1,0 +1,239 @@
+//! The live full-screen view: what is put out, what is seen, what is graded, while it happens.
+//!
+//! A thread of its own draws and takes keys; the run's thread only leaves word in the shared state.
+
+mod draw;
+mod state;
+
+use crate::failure::Failure;
+use crate::panel::prompt::answer;
+use crate::signals::StopFlag;
+use crossterm::event::{Event as Key, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, poll, read};
+use state::Asked;
+pub(crate) use state::State;
+use std::collections::VecDeque;
+use std::io::IsTerminal;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
+use waltron_core::name::Name;
+use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::record::Event;
+use waltron_rig::attendant::Present;
+
+/// Time between two pictures.
+const FRAME: Duration = Duration::from_millis(50);
+
+/// What the two threads share.
+struct Shared {
+    state: Mutex<State>,
+    answers: Mutex<VecDeque<Answer>>,
+    answered: Condvar,
+    commands: Mutex<VecDeque<char>>,
+    leave: AtomicBool,
+    stop: StopFlag,
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// The run's end of the live view.
+#[derive(Clone)]
+pub(crate) struct Live(Arc<Shared>);
+
+/// The screen; the terminal is as it was before once this is dropped.
+pub(crate) struct Screen {
+    shared: Arc<Shared>,
+    thread: Option<JoinHandle<()>>,
+}
+
+impl Screen {
+    /// Takes the terminal over.
+    ///
+    /// # Errors
+    /// No terminal, or one that cannot be controlled.
+    pub(crate) fn open(stop: StopFlag) -> Result<(Self, Live), Failure> {
+        if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
+            return Err(Failure::usage("--live needs a terminal")
+                .help("leave --live out where there is none; the record is the same"));
+        }
+        let shared = Arc::new(Shared {
+            state: Mutex::default(),
+            answers: Mutex::default(),
+            answered: Condvar::new(),
+            commands: Mutex::default(),
+            leave: AtomicBool::new(false),
+            stop,
+        });
+        let mut terminal = ratatui::try_init()
+            .map_err(|e| Failure::trouble(format!("the terminal cannot be taken over: {e}")))?;
+        let thread = std::thread::spawn({
+            let shared = Arc::clone(&shared);
+            move || {
+                while !shared.leave.load(Ordering::SeqCst) {
+                    let state = lock(&shared.state).clone();
+                    // A terminal that went away takes the run's attendant with it.
+                    if terminal.draw(|frame| draw::draw(frame, &state)).is_err()
+                        || keys(&shared, FRAME).is_err()
+                    {
+                        shared.stop.store(true, Ordering::SeqCst);
+                        break;
+                    }
+                }
+                ratatui::restore();
+            }
+        });
+        let live = Live(Arc::clone(&shared));
+        Ok((Self { shared, thread: Some(thread) }, live))
+    }
+
+    /// Shows the end until a key is pressed.
+    pub(crate) fn end(self) {
+        lock(&self.shared.state).ended = true;
+        let gone = || self.thread.as_ref().is_none_or(JoinHandle::is_finished);
+        while !self.shared.leave.load(Ordering::SeqCst) && !gone() {
+            std::thread::sleep(FRAME);
+        }
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        self.shared.leave.store(true, Ordering::SeqCst);
+        if let Some(thread) = self.thread.take() {
+            let _ = thread.join();
+        }
+    }
+}
+
+/// Takes the keys pressed within a time.
+fn keys(shared: &Shared, within: Duration) -> std::io::Result<()> {
+    let until = Instant::now() + within;
+    loop {
+        let left = until.saturating_duration_since(Instant::now());
+        if !poll(left)? {
+            return Ok(());
+        }
+        if let Key::Key(key) = read()?
+            && key.kind != KeyEventKind::Release
+        {
+            press(shared, key);
+        }
+    }
+}
+
+fn press(shared: &Shared, key: KeyEvent) {
+    let mut state = lock(&shared.state);
+    if state.ended {
+        shared.leave.store(true, Ordering::SeqCst);
+        return;
+    }
+    let control = key.modifiers.contains(KeyModifiers::CONTROL);
+    let stops = match key.code {
+        KeyCode::Esc => true,
+        KeyCode::Char('c') if control => true,
+        KeyCode::Char(' ') => state.question.is_none(),
+        _ => false,
+    };
+    if stops {
+        // The second time leaves at once; outputs went off at the first.
+        if shared.stop.swap(true, Ordering::SeqCst) {
+            shared.leave.store(true, Ordering::SeqCst);
+        }
+        state.note(None, "stopped: outputs off".to_owned());
+        shared.answered.notify_all();
+        return;
+    }
+    let Some(asked) = &mut state.question else {
+        if let KeyCode::Char(c @ ('p' | 'r' | 's' | 'q')) = key.code {
+            lock(&shared.commands).push_back(c);
+        }
+        return;
+    };
+    match key.code {
+        KeyCode::Char(c) if !control => asked.typed.push(c),
+        KeyCode::Backspace => {
+            asked.typed.pop();
+        }
+        KeyCode::Enter => {
+            let answer = given(asked);
+            match answer {
+                Ok(answer) => {
+                    state.question = None;
+                    lock(&shared.answers).push_back(answer);
+                    shared.answered.notify_all();
+                }
+                Err(why) => {
+                    asked.typed.clear();
+                    asked.wrong = Some(why);
+                }
+            }
+        }
+        _ => {}
+    }
+}
+
+fn given(asked: &Asked) -> Result<Answer, String> {
+    let line = asked.typed.trim();
+    if line == "s" && asked.question.wanted != Wanted::Text {
+        return Err("type skip: and the reason".to_owned());
+    }
+    answer(&asked.question, line)
+}
+
+impl Live {
+    /// Begins to show a run.
+    pub(crate) fn begin(&self, state: State) {
+        *lock(&self.0.state) = state;
+    }
+
+    /// Shows an event of the run.
+    pub(crate) fn event(&self, event: &Event) {
+        lock(&self.0.state).event(event);
+    }
+
+    /// Shows which test runs.
+    pub(crate) fn begin_test(&self, test: &Name) {
+        lock(&self.0.state).begin_test(test);
+    }
+
+    /// Shows what is put out and seen.
+    pub(crate) fn sees(&self, present: &Present<'_>) {
+        lock(&self.0.state).sees(present);
+    }
+
+    /// Shows a line of text.
+    pub(crate) fn note(&self, text: &str) {
+        let plain = anstream::adapter::strip_str(text).to_string();
+        let mut state = lock(&self.0.state);
+        plain.lines().for_each(|line| state.note(None, line.to_owned()));
+    }
+
+    /// A command key pressed since the last call.
+    pub(crate) fn command(&self) -> Option<char> {
+        lock(&self.0.commands).pop_front()
+    }
+
+    /// Asks and waits for the answer; to stop, where the run shall or nobody answers in time.
+    pub(crate) fn ask(&self, question: &Question, limit: Option<Duration>) -> Answer {
+        let asked = Asked { question: question.clone(), typed: String::new(), wrong: None };
+        lock(&self.0.state).question = Some(asked);
+        let began = Instant::now();
+        let mut answers = lock(&self.0.answers);
+        loop {
+            if let Some(answer) = answers.pop_front() {
+                return answer;
+            }
+            let late = limit.is_some_and(|limit| began.elapsed() >= limit);
+            if late || self.0.stop.load(Ordering::SeqCst) {
+                drop(answers);
+                lock(&self.0.state).question = None;
+                return Answer::Stop;
+            }
+            let waited = self.0.answered.wait_timeout(answers, FRAME);
+            answers = waited.unwrap_or_else(PoisonError::into_inner).0;
+        }
+    }
+}

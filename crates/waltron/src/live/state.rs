@@ -1,0 +1,187 @@
+//! What the live view shows, fed by the run's events.
+
+use std::collections::VecDeque;
+use waltron_core::asset::{Asset, Element};
+use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
+use waltron_core::name::Name;
+use waltron_core::procedure::Question;
+use waltron_core::quantity::{Measure, Time, in_degrees, text};
+use waltron_core::record::Event;
+use waltron_core::stimulus::Stimulus;
+use waltron_rig::attendant::Present;
+
+/// Lines that the log keeps.
+const MOST_LINES: usize = 500;
+
+/// Points of a drawn curve.
+const CURVE_POINTS: usize = 120;
+
+/// What the live view shows.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct State {
+    /// The plan's title and the asset's tag.
+    pub(super) title: String,
+    /// The test that runs.
+    pub(super) test: String,
+    pub(super) total: usize,
+    pub(super) done: usize,
+    pub(super) counts: Summary,
+    pub(super) left: Time,
+    likely: Time,
+    injected: f64,
+    /// Channels with RMS value and angle, as text.
+    pub(super) outputs: Vec<[String; 3]>,
+    /// All contacts that are wired, and whether each is closed.
+    pub(super) contacts: Vec<(Name, bool)>,
+    pub(super) now: Time,
+    pub(super) energised: bool,
+    pub(super) curve: Curve,
+    pub(super) log: VecDeque<(Option<Verdict>, String)>,
+    pub(super) question: Option<Asked>,
+    pub(super) ended: bool,
+    elements: Vec<Element>,
+    /// The element that each test is about.
+    tests: Vec<(Name, Option<Name>)>,
+}
+
+/// A question on the screen.
+#[derive(Clone, Debug)]
+pub(super) struct Asked {
+    pub(super) question: Question,
+    pub(super) typed: String,
+    pub(super) wrong: Option<String>,
+}
+
+/// The characteristic of the element under test, with the points so far; logarithms of A and s.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Curve {
+    pub(super) element: String,
+    pub(super) line: Vec<(f64, f64)>,
+    pub(super) passed: Vec<(f64, f64)>,
+    pub(super) others: Vec<(f64, f64)>,
+}
+
+impl State {
+    pub(crate) fn new(
+        title: &str,
+        asset: &Asset,
+        inputs: impl Iterator<Item = Name>,
+        points: &[PointId],
+        likely: Time,
+    ) -> Self {
+        let mut tests: Vec<(Name, Option<Name>)> =
+            points.iter().map(|p| (p.test.clone(), p.element.clone())).collect();
+        tests.dedup();
+        Self {
+            title: format!("{title}  {}", asset.identity.tag),
+            total: points.len(),
+            tests,
+            likely,
+            left: likely,
+            contacts: inputs.map(|meaning| (meaning, false)).collect(),
+            elements: asset.elements.clone(),
+            ..Self::default()
+        }
+    }
+
+    pub(super) fn note(&mut self, verdict: Option<Verdict>, line: String) {
+        if self.log.len() == MOST_LINES {
+            self.log.pop_front();
+        }
+        self.log.push_back((verdict, line));
+    }
+
+    /// Takes an event of the run.
+    pub(super) fn event(&mut self, event: &Event) {
+        match event {
+            Event::Observed { test, observation, .. } => {
+                self.test = test.to_string();
+                self.injected += observation.length().si();
+                self.left = Time::from_si((self.likely.si() - self.injected).max(0.0));
+                self.energised = false;
+                self.now = observation.length();
+                for (meaning, closed) in &mut self.contacts {
+                    *closed = observation.is_closed_at_end(meaning);
+                }
+            }
+            Event::Graded(grade) => self.graded(grade),
+            Event::Told { text } => self.note(None, text.clone()),
+            Event::Asked(question) => self.note(None, format!("asked: {}", question.text)),
+            Event::Rested { time } => self.note(None, format!("cooled for {}", text(*time))),
+            Event::RunEnded(_) => {
+                self.energised = false;
+                self.outputs.clear();
+            }
+            _ => {}
+        }
+    }
+
+    fn graded(&mut self, grade: &Grade) {
+        self.done += 1;
+        *match grade.verdict {
+            Verdict::Pass => &mut self.counts.pass,
+            Verdict::Fail => &mut self.counts.fail,
+            Verdict::Inconclusive => &mut self.counts.inconclusive,
+            Verdict::NotTested => &mut self.counts.not_tested,
+        } += 1;
+        self.begin_test(&grade.point.test);
+        let time = grade.measured.get("time").filter(|t| *t > 0.0);
+        if let (Some(current), Some(time)) = (grade.stimulus.get("current"), time) {
+            let mark = (current.log10(), time.log10());
+            let marks = if grade.verdict == Verdict::Pass {
+                &mut self.curve.passed
+            } else {
+                &mut self.curve.others
+            };
+            marks.push(mark);
+        }
+        let measured = words::main_value(&grade.measured, grade.criterion, true);
+        let reason = if grade.verdict == Verdict::Pass { "" } else { &grade.reason };
+        let line = format!("{:<12} {}  {measured}  {reason}", grade.verdict.word(), grade.point.id);
+        self.note(Some(grade.verdict), line.trim_end().to_owned());
+    }
+
+    /// Notes which test runs, and shows its element's characteristic.
+    pub(super) fn begin_test(&mut self, test: &Name) {
+        self.test = test.to_string();
+        let element = self.tests.iter().find(|(t, _)| t == test).and_then(|(_, e)| e.clone());
+        if let Some(id) = element.filter(|id| self.curve.element != id.as_str()) {
+            let found = self.elements.iter().find(|e| e.id == id);
+            self.curve = found.map(Curve::of).unwrap_or_default();
+        }
+    }
+
+    /// Takes what is put out and seen now.
+    pub(super) fn sees(&mut self, present: &Present<'_>) {
+        self.now = present.now;
+        self.energised = true;
+        self.outputs = outputs(present.out);
+        for (meaning, closed) in &mut self.contacts {
+            *closed = present.closed.contains(meaning);
+        }
+    }
+}
+
+fn outputs(out: &Stimulus) -> Vec<[String; 3]> {
+    let currents = out.currents.iter().map(|d| {
+        let angle = format!("{:.1}°", in_degrees(d.phasor.angle));
+        [d.channel.to_string(), text(d.true_rms()), angle]
+    });
+    let voltages = out.voltages.iter().map(|d| {
+        let angle = format!("{:.1}°", in_degrees(d.phasor.angle));
+        [d.channel.to_string(), text(d.true_rms()), angle]
+    });
+    currents.chain(voltages).collect()
+}
+
+impl Curve {
+    fn of(element: &Element) -> Self {
+        let multiple = |n: usize| 1.02 * (20.0_f64 / 1.02).powf(n as f64 / CURVE_POINTS as f64);
+        let points = (0..=CURVE_POINTS).filter_map(|n| {
+            let m = multiple(n);
+            let time = element.characteristic.operate_time(m)?.si();
+            (time > 0.0).then(|| ((m * element.pickup.si()).log10(), time.log10()))
+        });
+        Self { element: element.id.to_string(), line: points.collect(), ..Self::default() }
+    }
+}
