@@ -22,6 +22,8 @@ pub struct Capability {
     pub timing_resolution: Time,
     /// Accuracy of a measured time.
     pub timing_accuracy: Tolerance<Time>,
+    /// Instruments that take messages of their own, by name.
+    pub instruments: Vec<Name>,
     /// The input that switches everything off: its meaning, and whether closing or opening does it.
     pub emergency_stop: Option<EmergencyStop>,
 }
@@ -110,6 +112,7 @@ impl Capability {
             parameters: Vec::new(),
             timing_resolution: Time::default(),
             timing_accuracy: Tolerance::larger_of(0.0, Time::default()),
+            instruments: Vec::new(),
             emergency_stop: None,
         }
     }

@@ -20,6 +20,18 @@ impl Cleared {
     pub fn program(&self) -> &Program {
         &self.0
     }
+
+    /// The same outputs with other things looked at; `None` where the outputs are not the same, or
+    /// could last longer.
+    pub fn watching(&self, program: Program) -> Option<Self> {
+        let same = |(a, b): (&crate::program::Segment, &crate::program::Segment)| {
+            a.profile == b.profile && a.longest() == b.longest()
+        };
+        let all = program.segments.len() == self.0.segments.len()
+            && program.finish == self.0.finish
+            && self.0.segments.iter().zip(&program.segments).all(same);
+        all.then_some(Self(program))
+    }
 }
 
 /// Why a program may not be put out.

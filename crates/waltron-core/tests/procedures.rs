@@ -62,6 +62,7 @@ fn rig(meanings: &[&str]) -> Capability {
         parameters: Vec::new(),
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        instruments: Vec::new(),
         emergency_stop: None,
     }
 }

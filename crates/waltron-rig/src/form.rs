@@ -126,7 +126,7 @@ struct InputForm {
 /// Kinds of quantity.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum QuantityKind {
+pub(crate) enum QuantityKind {
     /// In A.
     Current,
     /// In V.
@@ -144,7 +144,7 @@ enum QuantityKind {
 }
 
 impl QuantityKind {
-    fn dimension(self) -> Dimension {
+    pub(crate) fn dimension(self) -> Dimension {
         match self {
             Self::Current => Dimension::CURRENT,
             Self::Voltage => Dimension::VOLTAGE,
@@ -343,6 +343,7 @@ impl RigForm {
                 parameters,
                 timing_resolution,
                 timing_accuracy,
+                instruments: Vec::new(),
                 emergency_stop,
             },
         })

@@ -10,7 +10,9 @@
 
 pub mod attendant;
 pub mod clock;
+mod external;
 mod form;
+pub mod instruments;
 mod rig;
 pub mod runner;
 pub mod scpi_rig;

@@ -58,6 +58,22 @@ pub trait Rig {
     /// [`RigError`] when the rig has no such parameter or does not confirm it.
     fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError>;
 
+    /// Sends an instrument a message of its own; what it answers, where it is a query.
+    ///
+    /// # Errors
+    /// [`RigError`] when there is no such instrument, or it does not answer.
+    fn send(&mut self, to: &Name, _text: &str, _answers: bool) -> Result<Option<String>, RigError> {
+        Err(RigError::NoInstrument { name: to.to_string() })
+    }
+
+    /// Switches everything off that a test may have left on, instruments too.
+    ///
+    /// # Errors
+    /// [`RigError`] when the rig does not confirm it.
+    fn end_test(&mut self) -> Result<(), RigError> {
+        self.off()
+    }
+
     /// Switches every output off.
     ///
     /// # Errors
@@ -132,6 +148,25 @@ pub enum RigError {
     Reports {
         /// Its errors.
         errors: String,
+    },
+    /// An instrument that is not there.
+    #[error("the rig has no instrument `{name}`")]
+    NoInstrument {
+        /// Its name.
+        name: String,
+    },
+    /// More conditions on instruments than the computer can watch.
+    #[error("only one condition on instruments can be watched in one injection")]
+    TooManyWatched,
+    /// An instrument that is another than its file says.
+    #[error("the instrument at {address} calls itself `{got}`, not `{wanted}`")]
+    OtherInstrument {
+        /// Where it is.
+        address: String,
+        /// What it calls itself.
+        got: String,
+        /// The pattern of its file.
+        wanted: String,
     },
     /// A parameter that cannot be set.
     #[error("the rig cannot set `{parameter}`")]

@@ -114,6 +114,7 @@ fn capability() -> Capability {
         parameters: vec![Parameter { name: "supply.output".into(), kind: ParameterKind::Switch }],
         timing_resolution: seconds(0.0),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        instruments: Vec::new(),
         emergency_stop: None,
     }
 }

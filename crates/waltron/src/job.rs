@@ -16,6 +16,7 @@ use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::{Bench, Planned};
 use waltron_core::record::{FileCopy, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
+use waltron_rig::instruments::{InstrumentFile, together};
 use waltron_rig::runner::{Blocked, Prepared, prepare};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{Rig, RigFile, RigForm, RigKind};
@@ -31,6 +32,9 @@ pub(crate) struct Job {
     asset_source: Source,
     rig_source: Source,
     rig_path: PathBuf,
+    /// The rig without its instruments.
+    base: RigFile,
+    instruments: Vec<InstrumentFile>,
     plan_path: PathBuf,
 }
 
@@ -62,7 +66,10 @@ impl Job {
                     .help("add `rig = \"….rig.toml\"` to [plan], or give --rig FILE"));
             }
         };
-        let rig = RigForm::load(&rig_source)?;
+        let base = RigForm::load(&rig_source)?;
+        let instruments = crate::rigs::instruments(&base, &rig_source, &rig_path)?;
+        let mut rig = base.clone();
+        rig.capability = together(&base.capability, &instruments);
         let (scripts, script_sources) = load_scripts(plan_path, &plan_source, &plan, &asset, &rig)?;
         Ok(Self {
             plan,
@@ -74,6 +81,8 @@ impl Job {
             asset_source,
             rig_source,
             rig_path,
+            base,
+            instruments,
             plan_path: plan_path.to_owned(),
         })
     }
@@ -191,7 +200,23 @@ impl Job {
     /// # Errors
     /// Every problem of the specimen's file, a test set that does not answer as it should.
     pub(crate) fn rig(&self, seed: u64, pace: Pace, shots: u64) -> Result<Box<dyn Rig>, Failure> {
-        crate::rigs::open(&self.rig, &self.rig_source, &self.rig_path, Setup { seed, pace, shots })
+        let setup = Setup { seed, pace, shots };
+        crate::rigs::open(&self.base, &self.rig_source, &self.rig_path, &self.instruments, setup)
+    }
+
+    /// Refuses sequences that run programs, unless that is allowed.
+    ///
+    /// # Errors
+    /// The step, at its line.
+    pub(crate) fn refuse_execution(&self) -> Result<(), Failure> {
+        for (id, loaded) in &self.scripts {
+            if let Some(span) = script::executes(&loaded.script) {
+                let problem = Problem::new(span, "this step runs a program on this computer");
+                let problem = problem.help("allow it with --allow-exec, if you know the script");
+                return Err(Failure::problems(&self.source_of(id), vec![problem]));
+            }
+        }
+        Ok(())
     }
 
     /// Reads the specimen of a simulated rig, so that its mistakes show before a run.
@@ -201,7 +226,13 @@ impl Job {
     pub(crate) fn try_specimen(&self) -> Result<(), Failure> {
         if let RigKind::Virtual { specimen } = &self.rig.kind {
             let setup = Setup { seed: self.rig.seed, pace: Pace::Fast, shots: 0 };
-            crate::rigs::virtual_rig(&self.rig, specimen, &self.rig_source, &self.rig_path, setup)?;
+            crate::rigs::virtual_rig(
+                &self.base,
+                specimen,
+                &self.rig_source,
+                &self.rig_path,
+                setup,
+            )?;
         }
         Ok(())
     }

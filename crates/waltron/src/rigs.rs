@@ -3,7 +3,8 @@
 use crate::failure::Failure;
 use crate::files::read_source;
 use std::path::Path;
-use waltron_core::document::Source;
+use waltron_core::document::{Problem, Source};
+use waltron_rig::instruments::{InstrumentFile, InstrumentForm, WithInstruments};
 use waltron_rig::scpi_rig::ScpiRig;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigError, RigFile, RigKind};
@@ -18,11 +19,56 @@ pub(crate) struct Setup {
     pub(crate) shots: u64,
 }
 
-/// Opens a rig.
+/// Reads the instruments that a rig file names.
 ///
 /// # Errors
-/// A specimen's file that cannot be read, a test set that does not answer as it should.
+/// A file that is not there or has mistakes, two instruments of one name.
+pub(crate) fn instruments(
+    file: &RigFile,
+    source: &Source,
+    path: &Path,
+) -> Result<Vec<InstrumentFile>, Failure> {
+    let mut all: Vec<InstrumentFile> = Vec::new();
+    for (name, span) in &file.instruments {
+        let place = path.parent().unwrap_or(Path::new("")).join(name);
+        let problem = |message: String| {
+            let problem = Problem::new(span.clone(), message);
+            Failure::problems(source, vec![problem.help("names are relative to this file")])
+        };
+        if !place.exists() {
+            return Err(problem(format!("there is no file `{}`", place.display())));
+        }
+        let read = InstrumentForm::load(&read_source(&place)?)?;
+        if all.iter().any(|known| known.name == read.name) {
+            return Err(problem(format!("there are two instruments `{}`", read.name)));
+        }
+        all.push(read);
+    }
+    Ok(all)
+}
+
+/// Opens a rig with its instruments.
+///
+/// # Errors
+/// A specimen's file that cannot be read, a test set or instrument that does not answer as it should.
 pub(crate) fn open(
+    file: &RigFile,
+    source: &Source,
+    path: &Path,
+    instruments: &[InstrumentFile],
+    mut setup: Setup,
+) -> Result<Box<dyn Rig>, Failure> {
+    if instruments.is_empty() {
+        return alone(file, source, path, setup);
+    }
+    // Real instruments know no other time.
+    setup.pace = Pace::Real;
+    let base = alone(file, source, path, setup)?;
+    let rig = WithInstruments::connect(base, instruments.to_vec());
+    Ok(Box::new(rig.map_err(|error| connecting(&error))?))
+}
+
+fn alone(
     file: &RigFile,
     source: &Source,
     path: &Path,

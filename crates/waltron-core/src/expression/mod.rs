@@ -39,6 +39,8 @@ pub const RESERVED: &[&str] = &[
     "for",
     "guard",
     "ask",
+    "send",
+    "run",
     "tell",
     "read",
     "set",

@@ -35,6 +35,24 @@ pub enum Action {
     Tell(String),
     /// Set a parameter of the rig besides its outputs, and go on.
     Set(Name, ParameterValue),
+    /// Send an instrument a message of its own, then call [`Procedure::answer`].
+    Send {
+        /// The instrument.
+        to: Name,
+        /// The message.
+        text: String,
+        /// Whether it answers.
+        answers: bool,
+    },
+    /// Run a program of the attendant's, then call [`Procedure::answer`] with its output.
+    Execute {
+        /// The program.
+        program: String,
+        /// Its arguments.
+        args: Vec<String>,
+        /// How long it may take.
+        most: crate::quantity::Time,
+    },
     /// Switch all outputs off, and go on.
     Off,
     /// These points are graded without injecting anything, usually as not tested.
@@ -112,6 +130,8 @@ pub enum Answer {
     Si(f64),
     /// Stop the run.
     Stop,
+    /// What was sent or run did not work, for this reason.
+    Failed(String),
     /// Skip the rest of this test, for this reason.
     Skip(String),
 }

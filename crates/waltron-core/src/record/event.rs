@@ -48,6 +48,22 @@ pub enum Event {
     },
     /// A point was graded.
     Graded(Grade),
+    /// An instrument was sent a message of its own.
+    Sent {
+        /// The instrument.
+        to: Name,
+        /// The message.
+        text: String,
+        /// What came of it.
+        answer: Answer,
+    },
+    /// A program of the attendant's was run.
+    Executed {
+        /// The program with its arguments.
+        command: Vec<String>,
+        /// Its output, or why it failed.
+        answer: Answer,
+    },
     /// The asset told its settings.
     SettingsRead {
         /// All of them.

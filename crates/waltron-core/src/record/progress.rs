@@ -31,6 +31,8 @@ pub struct Progress {
     pub tally: Tally,
     /// Injections that were recorded.
     pub injections: u64,
+    /// Whether its last event is a run's end.
+    pub is_closed: bool,
     /// Line of each point's latest grade.
     graded: HashMap<String, u64>,
     /// Line at which each test came to its end last.
@@ -115,6 +117,7 @@ impl Progress {
             broken_at: (!head.prev.is_empty()).then_some(1),
             tally: Tally::default(),
             injections: 0,
+            is_closed: false,
             graded: HashMap::new(),
             ended: HashMap::new(),
             phases: vec![Phase { line: 1, wanted }],
@@ -146,6 +149,7 @@ impl Progress {
     fn take(&mut self, head: Head, line: &[u8]) -> Result<(), serde_json::Error> {
         let n = self.lines;
         self.last_at = head.at;
+        self.is_closed = head.event == "run-ended";
         match (head.event.as_str(), head.id, head.test, head.verdict) {
             ("graded", Some(id), _, Some(verdict)) => {
                 self.tally.note(&id, verdict);

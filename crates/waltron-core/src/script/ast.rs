@@ -84,6 +84,28 @@ pub enum Statement {
     Ask(Ask),
     /// `tell …`.
     Tell(Expr),
+    /// `send "VOLT 5" to psu`, with `as x` a query.
+    Send {
+        /// The message.
+        text: Expr,
+        /// The instrument.
+        to: Name,
+        /// Where its name stands.
+        at: Span,
+        /// The name that the answer gets; where there is none, none is waited for.
+        name: Option<Name>,
+    },
+    /// `run "PROGRAM" "ARGUMENT" … at most TIME`.
+    Execute {
+        /// The program.
+        program: Expr,
+        /// Its arguments, passed as they are.
+        args: Vec<Expr>,
+        /// How long it may take.
+        most: Expr,
+        /// The name that its output gets.
+        name: Option<Name>,
+    },
     /// `read x = …`.
     Read {
         /// The name that the value gets.

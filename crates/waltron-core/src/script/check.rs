@@ -224,6 +224,37 @@ impl Checker<'_> {
                 self.outputs(&steps, true, scene);
             }
             Statement::Off | Statement::Capture { .. } => {}
+            Statement::Send { text, to, at, name } => {
+                self.kind(text, scene);
+                let known = &scene.context.capability.instruments;
+                if !known.contains(to) {
+                    let problem =
+                        Problem::new(at.0.clone(), format!("the rig has no instrument `{to}`"));
+                    let near = nearest(to.as_str(), known.iter().map(Name::as_str));
+                    let all = || match known.is_empty() {
+                        true => "name its file in the rig's `instruments`".to_owned(),
+                        false => format!(
+                            "it has {}",
+                            known.iter().map(Name::as_str).collect::<Vec<_>>().join(", ")
+                        ),
+                    };
+                    self.problems.push(problem.did_you_mean(near, all));
+                }
+                if let Some(name) = name {
+                    self.define(name, Value::Unknown(Type::Text), step, scene);
+                }
+            }
+            Statement::Execute { program, args, most, name } => {
+                self.kind(program, scene);
+                for arg in args {
+                    self.kind(arg, scene);
+                }
+                let read = time(most, scene);
+                self.note(read);
+                if let Some(name) = name {
+                    self.define(name, Value::Unknown(Type::Text), step, scene);
+                }
+            }
             Statement::If(branches) => {
                 for (condition, body) in branches {
                     if let Some(condition) = condition {

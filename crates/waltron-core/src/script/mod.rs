@@ -76,6 +76,17 @@ pub fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {
     check::warnings(script, context)
 }
 
+/// Where a script first runs a program of the attendant's, if it does.
+pub fn executes(script: &Script) -> Option<std::ops::Range<usize>> {
+    fn walk(steps: &[ast::Step]) -> Option<std::ops::Range<usize>> {
+        steps.iter().find_map(|step| match &step.what {
+            ast::Statement::Execute { .. } => Some(step.span.0.clone()),
+            other => check::blocks(other).into_iter().find_map(|b| walk(b)),
+        })
+    }
+    walk(&script.body).or_else(|| script.sequences.iter().find_map(|s| walk(&s.body)))
+}
+
 /// The recorded files that a script plays, as it names them, each once.
 pub fn recordings(script: &Script) -> Vec<String> {
     fn walk(steps: &[ast::Step], found: &mut Vec<String>) {

@@ -64,6 +64,7 @@ fn context(text: &str) -> Arc<Context> {
         ],
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        instruments: Vec::new(),
         emergency_stop: None,
     };
     let mut context = Context::new("t".into(), asset, capability, text.into());

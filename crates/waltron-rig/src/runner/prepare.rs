@@ -15,6 +15,7 @@ pub struct Prepared {
     pub(super) tests: Vec<(Name, Box<dyn Procedure>)>,
     planned: Vec<(Name, Planned)>,
     pub(super) rule: Rule,
+    pub(super) may_execute: bool,
 }
 
 /// Why a test of the plan may not be run.
@@ -75,7 +76,7 @@ pub fn prepare(
     if !blocked.is_empty() {
         return Err(blocked);
     }
-    Ok(Prepared { tests, planned, rule: plan.rule })
+    Ok(Prepared { tests, planned, rule: plan.rule, may_execute: false })
 }
 
 fn and_more(more: usize) -> String {
@@ -106,6 +107,16 @@ fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
 }
 
 impl Prepared {
+    /// Lets sequences run programs of the attendant's.
+    pub fn allow_execution(&mut self) {
+        self.may_execute = true;
+    }
+
+    /// Whether sequences may run programs of the attendant's.
+    pub fn may_execute(&self) -> bool {
+        self.may_execute
+    }
+
     /// Every injection in order, with its test.
     pub fn planned(&self) -> &[(Name, Planned)] {
         &self.planned

@@ -1,6 +1,7 @@
 //! A line to an instrument: messages out, answers in, nothing waited for in vain.
 
 use crate::RigError;
+use serial2::SerialPort;
 use std::io::{ErrorKind, Read, Write};
 use std::net::{TcpStream, ToSocketAddrs};
 use std::time::{Duration, Instant};
@@ -20,10 +21,41 @@ const MOST_BLOCK: usize = 1 << 28;
 /// How much of an answer an error shows.
 const SHOWN: usize = 60;
 
+/// What the bytes go over.
+#[derive(Debug)]
+enum Stream {
+    Tcp(TcpStream),
+    Serial(SerialPort),
+}
+
+impl Stream {
+    fn wait_at_most(&mut self, time: Duration) -> std::io::Result<()> {
+        match self {
+            Self::Tcp(stream) => stream.set_read_timeout(Some(time)),
+            Self::Serial(port) => port.set_read_timeout(time),
+        }
+    }
+
+    fn read(&mut self, bytes: &mut [u8]) -> std::io::Result<usize> {
+        match self {
+            Self::Tcp(stream) => stream.read(bytes),
+            Self::Serial(port) => port.read(bytes),
+        }
+    }
+
+    fn write_all(&mut self, bytes: &[u8]) -> std::io::Result<()> {
+        match self {
+            Self::Tcp(stream) => stream.write_all(bytes),
+            Self::Serial(port) => port.write_all(bytes),
+        }
+    }
+}
+
 /// A line to an instrument.
 #[derive(Debug)]
 pub struct Link {
-    stream: TcpStream,
+    stream: Stream,
+    patience: Duration,
     address: String,
     /// Bytes that came and were not read yet.
     buffer: Vec<u8>,
@@ -51,7 +83,29 @@ impl Link {
     fn over(stream: TcpStream, address: &str) -> Result<Self, RigError> {
         let set = stream.set_nodelay(true).and_then(|()| stream.set_write_timeout(Some(PATIENCE)));
         set.map_err(|e| RigError::NoAnswer { address: address.to_owned(), why: e.to_string() })?;
-        Ok(Self { stream, address: address.to_owned(), buffer: Vec::new(), last: Instant::now() })
+        Ok(Self::with(Stream::Tcp(stream), address))
+    }
+
+    fn with(stream: Stream, address: &str) -> Self {
+        let (buffer, last) = (Vec::new(), Instant::now());
+        Self { stream, patience: PATIENCE, address: address.to_owned(), buffer, last }
+    }
+
+    /// Opens a serial port.
+    ///
+    /// # Errors
+    /// A port that is not there, is taken, or cannot run at this speed.
+    pub fn serial(port: &str, baud: u32) -> Result<Self, RigError> {
+        let no =
+            |e: std::io::Error| RigError::NoAnswer { address: port.to_owned(), why: e.to_string() };
+        let mut opened = SerialPort::open(port, baud).map_err(no)?;
+        opened.set_write_timeout(PATIENCE).map_err(no)?;
+        Ok(Self::with(Stream::Serial(opened), port))
+    }
+
+    /// Sets how long an answer may take.
+    pub fn be_patient(&mut self, patience: Duration) {
+        self.patience = patience;
     }
 
     /// Where it goes.
@@ -69,7 +123,7 @@ impl Link {
     }
 
     /// The error for an answer that makes no sense.
-    pub(super) fn nonsense(&self, asked: &str, got: &[u8], why: &str) -> RigError {
+    pub(crate) fn nonsense(&self, asked: &str, got: &[u8], why: &str) -> RigError {
         let shown: String = String::from_utf8_lossy(got)
             .chars()
             .map(|c| if c.is_control() { '\u{fffd}' } else { c })
@@ -99,7 +153,7 @@ impl Link {
     /// # Errors
     /// A broken connection, no answer in time, bytes that nobody asked for, no text.
     pub fn ask(&mut self, query: &str) -> Result<String, RigError> {
-        self.ask_after(query.as_bytes(), query, PATIENCE)
+        self.ask_after(query.as_bytes(), query, self.patience)
     }
 
     /// Sends messages that end in a query, named for errors, and reads the line that answers it.
@@ -125,7 +179,7 @@ impl Link {
     pub fn ask_block(&mut self, query: &str) -> Result<Vec<u8>, RigError> {
         self.nothing_waits(query)?;
         self.tell(query.as_bytes())?;
-        let until = Instant::now() + PATIENCE;
+        let until = Instant::now() + self.patience;
         let no_block = "a block was wanted";
         self.fill(2, query, until)?;
         let digits = match (self.buffer[0], self.buffer[1]) {
@@ -201,7 +255,8 @@ impl Link {
                 self.nonsense(query, &self.buffer.clone(), "the answer has no end")
             });
         }
-        self.stream.set_read_timeout(Some(left)).map_err(|e| self.lost(e))?;
+        let waits = self.stream.wait_at_most(left.max(Duration::from_millis(1)));
+        waits.map_err(|e| self.lost(e))?;
         let mut bytes = [0; 1 << 14];
         match self.stream.read(&mut bytes) {
             Ok(0) => Err(self.lost("it was closed at the other end")),
@@ -219,5 +274,38 @@ impl Link {
             }
             Err(e) => Err(self.lost(e)),
         }
+    }
+}
+
+#[cfg(all(test, unix))]
+mod tests {
+    use super::*;
+
+    /// An instrument on a serial line, which says what it is told to and then goes away.
+    #[test]
+    fn a_serial_port_answers_and_vanishes() {
+        let (near, mut far) = SerialPort::pair().unwrap();
+        let mut link = Link::with(Stream::Serial(near), "a serial port");
+        link.be_patient(Duration::from_millis(600));
+        let instrument = std::thread::spawn(move || {
+            let mut asked = Vec::new();
+            let mut bytes = [0; 64];
+            far.set_read_timeout(Duration::from_secs(2)).unwrap();
+            while !asked.ends_with(b"MEAS:VOLT?\n") {
+                let n = far.read(&mut bytes).unwrap();
+                asked.extend_from_slice(&bytes[..n]);
+            }
+            far.write_all(b"23.98\r\n").unwrap();
+            far
+        });
+        link.tell(b"VOLT 24").unwrap();
+        assert_eq!(link.ask("MEAS:VOLT?").as_deref(), Ok("23.98"));
+        let far = instrument.join().unwrap();
+        let late = link.ask("MEAS:VOLT?").unwrap_err().to_string();
+        assert!(late.contains("not answered in time"), "{late}");
+        drop(far);
+        let gone = link.ask("MEAS:VOLT?").unwrap_err();
+        assert!(matches!(gone, RigError::Lost { .. }), "{gone}");
+        assert!(matches!(Link::serial("/dev/no-such-port", 9600), Err(RigError::NoAnswer { .. })));
     }
 }

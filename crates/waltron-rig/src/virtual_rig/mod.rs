@@ -142,6 +142,10 @@ impl VirtualRig {
                 let meter = Meter { capability, specimen, stimulus };
                 let noise = &mut play.noise;
                 watch.poll(play.now, |probe| meter.read(probe, noise), play.attendant.mark());
+                // Looking may have taken longer than the time between two looks.
+                if self.pace == Pace::Real {
+                    watch.not_before(seconds(play.began.elapsed().as_secs_f64()));
+                }
             }
             if self.is_stopped(&play.contacts) {
                 return Some(Ended::Aborted);

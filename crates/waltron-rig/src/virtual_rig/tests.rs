@@ -61,6 +61,7 @@ fn capability() -> Capability {
         parameters: Vec::new(),
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        instruments: Vec::new(),
         emergency_stop: None,
     }
 }

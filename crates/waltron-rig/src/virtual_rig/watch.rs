@@ -74,6 +74,11 @@ impl<'a> Watch<'a> {
         self.next_poll = Some(now + seconds(POLL_S));
     }
 
+    /// Puts the next look off until a moment.
+    pub(super) fn not_before(&mut self, moment: Time) {
+        self.next_poll = self.next_poll.map(|at| at.max(moment));
+    }
+
     /// The next moment at which something may hold without a contact changing.
     pub(super) fn wake(&self, now: Time) -> Option<Time> {
         let times = self.stops.iter().flat_map(|s| s.when.parts()).filter_map(|c| match c {

@@ -56,6 +56,10 @@ pub(crate) enum SchemaKind {
     Rig,
     /// The truth of a simulated asset.
     Specimen,
+    /// A source, meter or supply beside the rig.
+    Instrument,
+    /// Answers to prompts.
+    Answers,
 }
 
 #[derive(Debug, Subcommand)]
@@ -229,6 +233,9 @@ pub(crate) struct Run {
     /// Test points of an earlier run again, into the same record: `failed`, or a pattern of ids.
     #[arg(long, value_name = "failed|PATTERN", conflicts_with = "resume")]
     pub(crate) redo: Option<String>,
+    /// Let sequences run programs on this computer (`run` steps).
+    #[arg(long)]
+    pub(crate) allow_exec: bool,
     /// Go on with a run that was stopped, in the same record.
     #[arg(long)]
     pub(crate) resume: bool,

@@ -4,8 +4,9 @@ use crate::cli::SchemaKind;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::terminal::Terminal;
-use waltron_core::document::{AssetForm, PlanForm, schema as schema_of};
+use waltron_core::document::{AnswersForm, AssetForm, PlanForm, schema as schema_of};
 use waltron_rig::RigForm;
+use waltron_rig::instruments::InstrumentForm;
 use waltron_specimen::SpecimenForm;
 
 /// Prints a schema.
@@ -17,6 +18,8 @@ pub(crate) fn schema(kind: SchemaKind, terminal: &Terminal) -> Result<Exit, Fail
         SchemaKind::Asset => schema_of::<AssetForm>(),
         SchemaKind::Plan => schema_of::<PlanForm>(),
         SchemaKind::Rig => schema_of::<RigForm>(),
+        SchemaKind::Instrument => schema_of::<InstrumentForm>(),
+        SchemaKind::Answers => schema_of::<AnswersForm>(),
         SchemaKind::Specimen => schema_of::<SpecimenForm>(),
     };
     terminal.print(&format!("{schema:#}\n"));

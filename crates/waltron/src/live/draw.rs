@@ -160,7 +160,7 @@ fn curve(frame: &mut Frame<'_>, area: Rect, curve: &Curve) {
     let chart = Chart::new(vec![
         line,
         marks("pass", &curve.passed, Marker::Dot, Color::Green),
-        marks("other", &curve.others, Marker::Block, Color::Red),
+        marks("fail, open", &curve.others, Marker::Block, Color::Red),
     ])
     .block(block.title(format!(" {}: trip time against current ", plain(&curve.element))))
     .x_axis(Axis::default().bounds(x).labels(decades::<Current>(x)).style(FAINT))

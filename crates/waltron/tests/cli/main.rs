@@ -1,8 +1,10 @@
 //! The built program, driven on files in a temporary folder.
 
+mod again;
 mod bad_input;
 mod contract;
 mod demo;
+mod instruments;
 mod sequences;
 mod support;
 mod wire;

@@ -70,8 +70,18 @@ enum LoopState {
 /// What the last action was for.
 #[derive(Clone, Debug)]
 enum Waiting {
-    Injection { built: Box<Built>, read: Option<(Name, Expr)> },
-    Answer { name: Option<Name> },
+    Injection {
+        built: Box<Built>,
+        read: Option<(Name, Expr)>,
+    },
+    Answer {
+        name: Option<Name>,
+    },
+    /// Of an instrument or a program.
+    Reply {
+        name: Option<Name>,
+        line: usize,
+    },
 }
 
 /// Most instructions between two actions: a loop that does nothing must not hang.
@@ -325,12 +335,33 @@ impl Sequence {
                 self.ready.push_back(Action::Conclude(vec![grade]));
                 Ok(())
             }
+            Statement::Send { text, to, name, .. } => {
+                let text = evaluate(text, &self.scene)?.to_string();
+                let send = Action::Send { to: to.clone(), text, answers: name.is_some() };
+                self.ready.push_back(send);
+                self.await_reply(name, step);
+                Ok(())
+            }
+            Statement::Execute { program, args, most, name } => {
+                let program = evaluate(program, &self.scene)?.to_string();
+                let args = args.iter().map(|a| Ok(evaluate(a, &self.scene)?.to_string()));
+                let args = args.collect::<Result<Vec<String>, Problem>>()?;
+                let most = time(most, &self.scene)?;
+                self.ready.push_back(Action::Execute { program, args, most });
+                self.await_reply(name, step);
+                Ok(())
+            }
             Statement::Capture { name } => {
                 self.capture = Some(name.clone());
                 Ok(())
             }
             _ => Ok(()),
         }
+    }
+
+    fn await_reply(&mut self, name: &Option<Name>, step: &Step) {
+        let line = self.scene.context.line(step.span.0.start);
+        self.waiting = Some(Waiting::Reply { name: name.clone(), line });
     }
 
     fn guard_conditions(&self) -> Result<Vec<Condition>, Problem> {
@@ -438,7 +469,20 @@ impl Procedure for Sequence {
     }
 
     fn answer(&mut self, answer: Answer) {
-        if let Some(Waiting::Answer { name: Some(name) }) = self.waiting.take() {
+        let waiting = self.waiting.take();
+        if let Some(Waiting::Reply { name, line }) = waiting {
+            match (answer, name) {
+                (Answer::Failed(why), _) => {
+                    self.end_with(line, Verdict::Inconclusive, format!("line {line}: {why}"));
+                }
+                (Answer::Text(text), Some(name)) => {
+                    self.scene.let_value(name.as_str(), Value::Text(text));
+                }
+                _ => {}
+            }
+            return;
+        }
+        if let Some(Waiting::Answer { name: Some(name) }) = waiting {
             let value = match answer {
                 Answer::Text(text) => Value::Text(text),
                 Answer::Si(si) => {

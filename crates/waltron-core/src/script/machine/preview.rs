@@ -58,6 +58,11 @@ impl Sequence {
                         }
                     }
                 }
+                Action::Send { .. } | Action::Execute { .. } => {
+                    if let Some(Waiting::Reply { name: Some(name), .. }) = machine.waiting.take() {
+                        machine.scene.let_value(name.as_str(), Value::Unknown(Type::Text));
+                    }
+                }
                 Action::Tell(_) | Action::Set(..) | Action::Off => {}
             }
         }

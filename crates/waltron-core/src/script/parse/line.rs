@@ -39,10 +39,10 @@ pub(super) enum Opening {
 
 pub(super) type Read<T> = Result<T, Problem>;
 
-const WORDS: [&str; 23] = [
+const WORDS: [&str; 25] = [
     "let", "hold", "ramp", "fault", "playback", "play", "wait", "off", "repeat", "for", "if",
     "else", "guard", "then", "ask", "tell", "read", "set", "expect", "capture", "stop", "fail",
-    "call",
+    "call", "send", "run",
 ];
 
 /// The block that a line begins, going by its first word alone.
@@ -126,6 +126,15 @@ pub(super) fn read(c: &mut Cursor<'_>) -> Read<Line> {
             };
             Line::Whole(Statement::Set { parameter, at: Span(at), value })
         }
+        "send" => {
+            let text = c.expression()?;
+            c.expect_word("to", "and the instrument")?;
+            let (to, at) = c.name("an instrument")?;
+            let name =
+                if c.eat_word("as") { Some(new_name(c, "a name for the answer")?.0) } else { None };
+            Line::Whole(Statement::Send { text, to, at: Span(at), name })
+        }
+        "run" => execute(c)?,
         "expect" => Line::Whole(Statement::Expect(expect(c)?)),
         "capture" => {
             let (name, _) = c.name("a name for the waveforms")?;
@@ -154,6 +163,21 @@ pub(super) fn read(c: &mut Cursor<'_>) -> Read<Line> {
     };
     c.end("on this line")?;
     Ok(line)
+}
+
+/// `run "PROGRAM" "ARGUMENT" …, at most TIME [as NAME]`.
+fn execute(c: &mut Cursor<'_>) -> Read<Line> {
+    let program = c.value()?;
+    let mut args = Vec::new();
+    while c.peek().is_some() && !c.at_sign(Sign::Comma) && c.word() != Some("at") {
+        args.push(c.value()?);
+    }
+    c.eat(Sign::Comma);
+    c.expect_word("at", "most, and how long the program may take")?;
+    c.expect_word("most", "after `at`")?;
+    let most = c.value()?;
+    let name = if c.eat_word("as") { Some(new_name(c, "a name for the output")?.0) } else { None };
+    Ok(Line::Whole(Statement::Execute { program, args, most, name }))
 }
 
 fn assignment(c: &mut Cursor<'_>, word: &str, start: Range<usize>) -> Read<Line> {

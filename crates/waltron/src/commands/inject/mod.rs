@@ -83,7 +83,8 @@ impl Bench {
         let real = args.pace == PaceArg::Real || args.watch;
         let pace = if real { Pace::Real } else { Pace::Fast };
         let setup = Setup { seed: self.file.seed, pace, shots: 0 };
-        rigs::open(&self.file, &self.source, &args.rig, setup)
+        let instruments = rigs::instruments(&self.file, &self.source, &args.rig)?;
+        rigs::open(&self.file, &self.source, &args.rig, &instruments, setup)
     }
 
     /// The one program of a script.

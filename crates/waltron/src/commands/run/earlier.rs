@@ -2,12 +2,11 @@
 
 use super::{none_fits, stem};
 use crate::cli::Run as Args;
-use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::Job;
 use crate::terminal::{Terminal, plain};
 use std::path::{Path, PathBuf};
-use waltron_core::record::{Continued, FileCopy, Outcome, Progress};
+use waltron_core::record::{Continued, FileCopy, Progress};
 use waltron_rig::runner::Prepared;
 use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
 
@@ -121,20 +120,20 @@ impl Earlier {
         Ok(())
     }
 
-    /// What is said where everything is done already; the record's own outcome is the exit code.
-    pub(super) fn nothing_to_do(&self, redo: Option<&str>, terminal: &Terminal) -> Exit {
-        let summary = self.reopened.progress.tally.summary();
-        let what = match redo {
-            Some(_) if summary.fail == 0 => "no point failed; nothing was tested again",
+    /// Whether everything was done, and the record says so.
+    pub(super) fn is_done(&self) -> bool {
+        self.reopened.progress.is_closed
+    }
+
+    /// What is said where everything is done already.
+    pub(super) fn nothing_to_do(&self, redo: Option<&str>) -> &'static str {
+        match redo {
+            Some(_) if self.reopened.progress.tally.summary().fail == 0 => {
+                "no point failed; nothing was tested again"
+            }
             Some(_) => "the points that failed are not in the plan any more",
             None => "every point is graded already; nothing was left to do",
-        };
-        terminal.print(&format!(
-            "{what}\nRecord  {}\nNext    waltron report {} -o report.html\n",
-            self.path.display(),
-            self.path.display()
-        ));
-        Exit::of(Some(&Outcome::Completed), summary)
+        }
     }
 
     /// The event that says how the run goes on.

@@ -172,7 +172,7 @@ pub(crate) fn execute(
 }
 
 /// Everything that a record holds.
-fn whole(record: &Path) -> Result<Run, Failure> {
+pub(super) fn whole(record: &Path) -> Result<Run, Failure> {
     let bytes = crate::files::read_bytes(record)?;
     let reading = record::read(&bytes).map_err(|e| Failure::file(record, e.to_string()))?;
     Run::from_reading(&reading)
@@ -263,7 +263,11 @@ impl Opened<'_> {
                         .help("write it into the asset's file, and run again")
                 })?;
                 let ids = prepared.points().map(|p| p.id.clone()).collect();
+                let executes = prepared.may_execute();
                 prepared = job.prepare_for(&asset)?;
+                if executes {
+                    prepared.allow_execution();
+                }
                 prepared.keep(&Chosen::These(ids));
             }
             self.note(&Event::SettingsRead { settings, differences: found, device_holds })?;

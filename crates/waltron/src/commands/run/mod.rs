@@ -36,6 +36,11 @@ use waltron_rig::virtual_rig::Pace;
 pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let job = Job::load(&args.plan, args.rig.as_deref())?;
     let mut prepared = job.prepare()?;
+    if args.allow_exec {
+        prepared.allow_execution();
+    } else {
+        job.refuse_execution()?;
+    }
     let stop = install();
     for warning in job.warnings() {
         terminal.chat(&warning.render(terminal));
@@ -49,8 +54,9 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         (None, Some(pattern)) => choose(&mut prepared, pattern)?,
         (None, None) => {}
     }
-    if let Some(earlier) = earlier.as_ref().filter(|_| prepared.is_empty()) {
-        return Ok(earlier.nothing_to_do(args.redo.as_deref(), terminal));
+    // A record that was cut before its last event gets one, even if nothing else is left.
+    if let Some(earlier) = earlier.as_ref().filter(|e| prepared.is_empty() && e.is_done()) {
+        return nothing_to_do(earlier, args, quiet, terminal);
     }
     let seed = earlier.as_ref().and_then(Earlier::seed);
     let how = How {
@@ -92,6 +98,26 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     } else {
         terminal.print(&view::summary(&done.grades, &done.ended, terminal));
         terminal.print(&next_steps(args, &record, &done));
+    }
+    Ok(exit)
+}
+
+/// Shows what the record holds already; its own outcome is the exit code.
+fn nothing_to_do(
+    earlier: &Earlier,
+    args: &Args,
+    quiet: bool,
+    terminal: &Terminal,
+) -> Result<Exit, Failure> {
+    let run = execute::whole(earlier.path())?;
+    let Some(ended) = run.ended else { return Ok(Exit::Open) };
+    let done = Finished { grades: run.points, ended, trouble: None };
+    let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
+    if quiet {
+        terminal.print_data(&(json_of(earlier.path(), exit, &done)? + "\n"));
+    } else {
+        terminal.print(&format!("{}\n", earlier.nothing_to_do(args.redo.as_deref())));
+        terminal.print(&next_steps(args, earlier.path(), &done));
     }
     Ok(exit)
 }

@@ -1,0 +1,185 @@
+//! The instrument file: how a source, meter or supply is told and asked.
+
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::time::Duration;
+use waltron_core::capability::{Instrument, Parameter, ParameterKind};
+use waltron_core::document::{
+    AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
+    Spannable, Text, load,
+};
+use waltron_core::name::Name;
+use waltron_core::quantity::{Measure, Time};
+
+use crate::form::QuantityKind;
+
+/// An instrument that is driven by messages of its own: SCPI over TCP or a serial port.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct InstrumentForm {
+    /// Which instrument it is, and where.
+    instrument: HeadForm,
+    /// What can be set on it.
+    set: Option<Vec<SetForm>>,
+    /// What it measures.
+    measure: Option<Vec<MeasureForm>>,
+}
+
+impl Form for InstrumentForm {
+    const KIND: &'static str = "instrument";
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct HeadForm {
+    /// Its name in sequences, such as `psu`.
+    name: Text,
+    /// Where it answers on TCP, host and port.
+    address: Option<Text>,
+    /// Its serial port, such as `/dev/ttyUSB0` or `COM3`.
+    serial: Option<Text>,
+    /// Bits a second of the serial port; 9600 if not given.
+    baud: Option<u32>,
+    /// How long an answer may take; 2 s if not given.
+    timeout: Option<QuantityText<Time>>,
+    /// What `*IDN?` answers, with `*` for any text; not asked if not given.
+    identity: Option<String>,
+    /// Messages that switch its outputs off; sent at the end of every test, whatever happens.
+    off: Option<Vec<String>>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct SetForm {
+    /// Its name in sequences, such as `supply.voltage`.
+    name: Text,
+    /// What it takes; a switch if not given.
+    takes: Option<Spannable<QuantityKind>>,
+    /// The largest value it may be set to; needed for a quantity.
+    most: Option<AnyQuantityText>,
+    /// The message, with `{value}` for the number in SI, such as `VOLT {value}`.
+    command: Option<Text>,
+    /// The message that switches on (switch).
+    on: Option<String>,
+    /// The message that switches off (switch).
+    off: Option<String>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct MeasureForm {
+    /// Its name in sequences, such as `supply.current`.
+    name: Text,
+    /// What it measures.
+    measures: QuantityKind,
+    /// The query whose answer is the number in SI, such as `MEAS:CURR?`.
+    query: String,
+}
+
+/// An instrument's file, read.
+#[derive(Clone, Debug, PartialEq)]
+pub struct InstrumentFile {
+    /// Its name in sequences.
+    pub name: Name,
+    /// Where it is.
+    pub place: Place,
+    /// How long an answer may take.
+    pub patience: Duration,
+    /// What `*IDN?` must be like.
+    pub identity: Option<String>,
+    /// Messages that switch it off.
+    pub off: Vec<String>,
+    /// What can be set.
+    pub sets: Vec<SetBy>,
+    /// What it measures, each with its query.
+    pub measures: Vec<(Instrument, String)>,
+}
+
+/// Where an instrument is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Place {
+    /// Host and port.
+    Tcp(String),
+    /// A serial port and its bits a second.
+    Serial(String, u32),
+}
+
+/// How something is set.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SetBy {
+    /// What.
+    pub parameter: Parameter,
+    /// The message with `{value}`; for a switch those for on and off.
+    pub messages: Vec<String>,
+}
+
+impl InstrumentForm {
+    /// Reads an instrument file.
+    ///
+    /// # Errors
+    /// Every problem of its text.
+    pub fn load(source: &Source) -> Result<InstrumentFile, DocumentError> {
+        load(source, |form: Self, problems| form.read(problems))
+    }
+
+    fn read(self, problems: &mut Problems) -> Option<InstrumentFile> {
+        let head = self.instrument;
+        let place = match (&head.address, &head.serial) {
+            (Some(address), None) => Some(Place::Tcp(address.as_str().to_owned())),
+            (None, Some(port)) => {
+                Some(Place::Serial(port.as_str().to_owned(), head.baud.unwrap_or(9600)))
+            }
+            _ => {
+                problems.push(
+                    Problem::new(head.name.span(), "say where the instrument is, in one way")
+                        .help("`address = \"192.0.2.9:5025\"`, or `serial = \"/dev/ttyUSB0\"`"),
+                );
+                None
+            }
+        };
+        let patience = head.timeout.map_or(Some(2.0), |t| t.positive(problems).map(|t| t.si()));
+        let sets = self.set.unwrap_or_default().into_iter();
+        let sets: Vec<SetBy> = sets.filter_map(|s| s.read(problems)).collect();
+        let measures = self.measure.unwrap_or_default().into_iter().map(|m| {
+            let name = Name::from(m.name.as_str());
+            (Instrument { name, dimension: m.measures.dimension() }, m.query)
+        });
+        Some(InstrumentFile {
+            name: head.name.as_str().into(),
+            place: place?,
+            patience: Duration::try_from_secs_f64(patience?).unwrap_or(Duration::MAX),
+            identity: head.identity,
+            off: head.off.unwrap_or_default(),
+            sets,
+            measures: measures.collect(),
+        })
+    }
+}
+
+impl SetForm {
+    fn read(self, problems: &mut Problems) -> Option<SetBy> {
+        let name = Name::from(self.name.as_str());
+        let mut wrong = |message: String| {
+            let help = "a quantity has `takes`, `most` and `command`; a switch has `on` and `off`";
+            problems.push(Problem::new(self.name.span(), message).help(help));
+            None
+        };
+        match (&self.takes, &self.most, &self.command, self.on, self.off) {
+            (None, None, None, Some(on), Some(off)) => {
+                let parameter = Parameter { name, kind: ParameterKind::Switch };
+                Some(SetBy { parameter, messages: vec![on, off] })
+            }
+            (Some(takes), Some(most), Some(command), None, None) => {
+                if !command.as_str().contains("{value}") {
+                    return wrong(format!("the command of `{name}` has no {{value}}"));
+                }
+                let dimension = takes.get().dimension();
+                let most = most.positive_of(dimension, problems)?.si;
+                let kind = ParameterKind::Quantity { dimension, most };
+                let messages = vec![command.as_str().to_owned()];
+                Some(SetBy { parameter: Parameter { name, kind }, messages })
+            }
+            _ => wrong(format!("`{name}` is neither a quantity nor a switch")),
+        }
+    }
+}

@@ -1,0 +1,355 @@
+//! A rig with further instruments beside it, driven by the computer.
+//!
+//! What an instrument measures is asked for by the computer, so its timing is the computer's: the
+//! longest time between two looks goes into the uncertainty of what was timed.
+
+mod form;
+
+pub use form::{InstrumentFile, InstrumentForm, Place};
+
+use crate::attendant::{Attendant, Moment, Present, Wish};
+use crate::rig::{Rig, RigError};
+use crate::scpi_rig::Link;
+use std::time::{Duration, Instant};
+use waltron_core::capability::{Capability, ParameterKind, ParameterValue};
+use waltron_core::clearance::Cleared;
+use waltron_core::grading::Values;
+use waltron_core::name::Name;
+use waltron_core::observation::{Observation, Reading};
+use waltron_core::procedure::{Answer, Question};
+use waltron_core::program::{Condition, Probe, Program};
+use waltron_core::quantity::{Quantity, Time, seconds};
+use waltron_core::readback::ReadSetting;
+use waltron_core::selection::is_like;
+use waltron_wire::scpi::reply::number;
+
+/// An instrument with its line.
+#[derive(Debug)]
+struct Driven {
+    file: InstrumentFile,
+    link: Link,
+    /// Whether something was set on it since it was switched off.
+    touched: bool,
+}
+
+impl Driven {
+    fn connect(file: InstrumentFile) -> Result<Self, RigError> {
+        let mut link = match &file.place {
+            Place::Tcp(address) => Link::connect(address)?,
+            Place::Serial(port, baud) => Link::serial(port, *baud)?,
+        };
+        link.be_patient(file.patience);
+        if let Some(wanted) = &file.identity {
+            let got = link.ask("*IDN?")?;
+            if !is_like(&got, wanted) {
+                let (address, wanted) = (link.address().to_owned(), wanted.clone());
+                let got = got.chars().filter(|c| !c.is_control()).take(60).collect();
+                return Err(RigError::OtherInstrument { address, got, wanted });
+            }
+        }
+        Ok(Self { file, link, touched: false })
+    }
+
+    fn measure(&mut self, name: &Name) -> Result<f64, RigError> {
+        let query =
+            self.file.measures.iter().find(|(i, _)| i.name == *name).map(|(_, q)| q.clone());
+        let query = query.ok_or_else(|| RigError::NoInstrument { name: name.to_string() })?;
+        let answer = self.link.ask(&query)?;
+        // Some add their unit, or further values; the number comes first.
+        let first = answer.split([',', ' ', ';']).find(|p| !p.is_empty()).unwrap_or_default();
+        match first.parse::<f64>() {
+            // The standard's words for not-a-number and infinity are numbers too big to be true.
+            Ok(value) if value.is_finite() && value.abs() < 9e36 => Ok(value),
+            _ => Err(self.link.nonsense(&query, answer.as_bytes(), "a number was wanted")),
+        }
+    }
+
+    fn off(&mut self) -> Result<(), RigError> {
+        if !self.touched {
+            return Ok(());
+        }
+        for message in self.file.off.clone() {
+            self.link.tell(message.as_bytes())?;
+        }
+        self.touched = false;
+        Ok(())
+    }
+}
+
+impl Drop for Driven {
+    fn drop(&mut self) {
+        // The line may be broken; there is nobody left to tell.
+        let _ = self.off();
+    }
+}
+
+/// A rig with instruments beside it.
+pub struct WithInstruments {
+    base: Box<dyn Rig>,
+    driven: Vec<Driven>,
+    capability: Capability,
+}
+
+/// What a rig can do together with instruments.
+pub fn together(base: &Capability, files: &[InstrumentFile]) -> Capability {
+    let mut all = base.clone();
+    for file in files {
+        all.instruments.push(file.name.clone());
+        all.readings.extend(file.measures.iter().map(|(i, _)| i.clone()));
+        all.parameters.extend(file.sets.iter().map(|s| s.parameter.clone()));
+    }
+    all
+}
+
+impl WithInstruments {
+    /// Connects the instruments.
+    ///
+    /// # Errors
+    /// One that does not answer, or is another than its file says.
+    pub fn connect(base: Box<dyn Rig>, files: Vec<InstrumentFile>) -> Result<Self, RigError> {
+        let capability = together(base.capability(), &files);
+        let driven = files.into_iter().map(Driven::connect).collect::<Result<_, _>>()?;
+        Ok(Self { base, driven, capability })
+    }
+
+    fn is_ours(&self, probe: &Probe) -> bool {
+        let measured = |d: &Driven| d.file.measures.iter().any(|(i, _)| i.name == probe.of);
+        self.driven.iter().any(measured)
+    }
+
+    fn measure(&mut self, name: &Name) -> Result<f64, RigError> {
+        let driven = self
+            .driven
+            .iter_mut()
+            .find(|d| d.file.measures.iter().any(|(i, _)| i.name == *name))
+            .ok_or_else(|| RigError::NoInstrument { name: name.to_string() })?;
+        driven.measure(name)
+    }
+}
+
+/// Looks at one instrument's condition whenever the rig asks for the attendant's mark.
+struct Watching<'a> {
+    attendant: &'a mut dyn Attendant,
+    driven: &'a mut [Driven],
+    condition: Condition,
+    /// Values so far, with when they were taken.
+    history: Vec<(Instant, f64)>,
+    last: Option<Instant>,
+    /// The longest time between two looks, the asking included.
+    longest: Duration,
+    trouble: Option<RigError>,
+}
+
+impl Watching<'_> {
+    fn look(&mut self) -> bool {
+        let (Condition::Reading { probe, .. } | Condition::Stable { probe, .. }) = &self.condition
+        else {
+            return false;
+        };
+        let found = self
+            .driven
+            .iter_mut()
+            .find(|d| d.file.measures.iter().any(|(i, _)| i.name == probe.of));
+        let Some(found) = found else { return false };
+        let asked = Instant::now();
+        let value = match found.measure(&probe.of) {
+            Ok(value) => value,
+            Err(error) => {
+                self.trouble = Some(error);
+                return false;
+            }
+        };
+        let now = Instant::now();
+        self.longest = self.longest.max(now - self.last.unwrap_or(asked));
+        self.last = Some(now);
+        match &self.condition {
+            Condition::Reading { relation, limit_si, .. } => relation.holds(value, *limit_si),
+            Condition::Stable { within, time, .. } => {
+                self.history.push((now, value));
+                let window = Duration::try_from_secs_f64(time.value).unwrap_or(Duration::MAX);
+                let old = self.history.iter().take_while(|(t, _)| now - *t > window).count();
+                self.history.drain(..old.saturating_sub(1));
+                let long_enough = self.history.first().is_some_and(|(t, _)| now - *t >= window);
+                let values = || self.history.iter().map(|(_, v)| *v);
+                let (low, high) = (
+                    values().fold(f64::INFINITY, f64::min),
+                    values().fold(f64::NEG_INFINITY, f64::max),
+                );
+                long_enough && high - low <= within * high.abs().max(low.abs())
+            }
+            _ => false,
+        }
+    }
+}
+
+impl Attendant for Watching<'_> {
+    fn ask(&mut self, question: &Question) -> Answer {
+        self.attendant.ask(question)
+    }
+
+    fn tell(&mut self, text: &str) {
+        self.attendant.tell(text);
+    }
+
+    fn wish(&mut self, moment: &Moment<'_>) -> Wish {
+        self.attendant.wish(moment)
+    }
+
+    fn mark(&mut self) -> bool {
+        self.look()
+    }
+
+    fn is_watching(&self) -> bool {
+        self.attendant.is_watching()
+    }
+
+    fn sees(&mut self, present: &Present<'_>) {
+        self.attendant.sees(present);
+    }
+
+    fn wants_to_stop(&self) -> bool {
+        self.trouble.is_some() || self.attendant.wants_to_stop()
+    }
+}
+
+/// Puts the attendant's mark, which the computer sets, in the place of a condition on an instrument.
+fn replace(
+    condition: &mut Condition,
+    is_ours: &impl Fn(&Probe) -> bool,
+    taken: &mut Vec<Condition>,
+) {
+    match condition {
+        Condition::Reading { probe, .. } | Condition::Stable { probe, .. } if is_ours(probe) => {
+            taken.push(std::mem::replace(condition, Condition::Mark));
+        }
+        Condition::Any(inner) | Condition::All(inner) => {
+            inner.iter_mut().for_each(|c| replace(c, is_ours, taken));
+        }
+        _ => {}
+    }
+}
+
+impl Rig for WithInstruments {
+    fn name(&self) -> String {
+        self.base.name()
+    }
+
+    fn capability(&self) -> &Capability {
+        &self.capability
+    }
+
+    fn play(
+        &mut self,
+        cleared: &Cleared,
+        attendant: &mut dyn Attendant,
+    ) -> Result<Observation, RigError> {
+        let program = cleared.program();
+        let mut taken = Vec::new();
+        let mut plain: Program = program.clone();
+        let is_ours = |probe: &Probe| self.is_ours(probe);
+        for stop in plain.segments.iter_mut().flat_map(|s| &mut s.stops) {
+            replace(&mut stop.when, &is_ours, &mut taken);
+        }
+        plain.reads.retain(|p| !self.is_ours(p));
+        taken.dedup();
+        if taken.len() > 1 {
+            return Err(RigError::TooManyWatched);
+        }
+        // Outputs are the same, and were cleared; only what is looked at differs.
+        let plain = cleared.watching(plain).ok_or(RigError::TooManyWatched)?;
+        let mut observation = match taken.pop() {
+            None => self.base.play(&plain, attendant)?,
+            Some(condition) => {
+                let mut watching = Watching {
+                    attendant,
+                    driven: &mut self.driven,
+                    condition,
+                    history: Vec::new(),
+                    last: None,
+                    longest: Duration::ZERO,
+                    trouble: None,
+                };
+                let mut seen = self.base.play(&plain, &mut watching)?;
+                if let Some(trouble) = watching.trouble {
+                    return Err(trouble);
+                }
+                seen.host_timing = Some(seconds(watching.longest.as_secs_f64()));
+                seen
+            }
+        };
+        if !observation.aborted() {
+            let mut readings = std::mem::take(&mut observation.readings);
+            for probe in &program.reads {
+                if let Some(at) = readings.iter().position(|r| r.probe == *probe) {
+                    observation.readings.push(readings.remove(at));
+                } else if self.is_ours(probe) {
+                    let value =
+                        Quantity { si: self.measure(&probe.of)?, dimension: probe.dimension };
+                    let value = Values::none().with_quantity("value", value);
+                    observation.readings.push(Reading { probe: probe.clone(), value });
+                }
+            }
+        }
+        Ok(observation)
+    }
+
+    fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+        self.base.rest(time, attendant)
+    }
+
+    fn settings(&mut self) -> Result<Vec<ReadSetting>, RigError> {
+        self.base.settings()
+    }
+
+    fn is_simulated(&self) -> bool {
+        self.driven.is_empty() && self.base.is_simulated()
+    }
+
+    fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError> {
+        let ours = self.driven.iter_mut().find_map(|d| {
+            let by = d.file.sets.iter().find(|s| s.parameter.name == *parameter)?.clone();
+            Some((d, by))
+        });
+        let Some((driven, by)) = ours else { return self.base.set(parameter, value) };
+        let no = || RigError::NoParameter { parameter: parameter.to_string() };
+        let message = match (by.parameter.kind, value, by.messages.as_slice()) {
+            (ParameterKind::Switch, ParameterValue::Switch(on), [yes, not]) => {
+                if on {
+                    yes.clone()
+                } else {
+                    not.clone()
+                }
+            }
+            (ParameterKind::Quantity { most, .. }, ParameterValue::Si(si), [message])
+                if si.is_finite() && si.abs() <= most =>
+            {
+                message.replace("{value}", &number(si))
+            }
+            _ => return Err(no()),
+        };
+        driven.touched = true;
+        driven.link.tell(message.as_bytes())
+    }
+
+    fn send(&mut self, to: &Name, text: &str, answers: bool) -> Result<Option<String>, RigError> {
+        let Some(driven) = self.driven.iter_mut().find(|d| d.file.name == *to) else {
+            return self.base.send(to, text, answers);
+        };
+        driven.touched = true;
+        if answers {
+            return driven.link.ask(text).map(Some);
+        }
+        driven.link.tell(text.as_bytes()).map(|()| None)
+    }
+
+    fn end_test(&mut self) -> Result<(), RigError> {
+        let base = self.base.end_test();
+        // Every one is switched off, even if one before it fails.
+        let all: Vec<Result<(), RigError>> = self.driven.iter_mut().map(Driven::off).collect();
+        base.and(all.into_iter().collect())
+    }
+
+    fn off(&mut self) -> Result<(), RigError> {
+        self.base.off()
+    }
+}

@@ -1,0 +1,346 @@
+//! Going on with a run, testing points again, answering prompts, skipping, settings read back.
+
+use crate::support::{Site, points};
+use serde_json::Value;
+
+const RUN: [&str; 6] = ["run", "q07-f1.plan.toml", "--record", "r.run.jsonl", "--format", "json"];
+
+fn run(site: &Site, more: &[&str]) -> crate::support::Done {
+    site.waltron(&[&RUN[..], more].concat())
+}
+
+/// The record's text up to some share of it: what a power failure may leave.
+fn cut(site: &Site, share: f64) -> String {
+    let text = site.read("r.run.jsonl");
+    let mut at = (text.len() as f64 * share) as usize;
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    text[..at].to_owned()
+}
+
+fn without_attempts(points: &Value) -> Vec<(String, Value, Value)> {
+    let all = points.as_array().unwrap().iter();
+    all.map(|p| (p["id"].as_str().unwrap().to_owned(), p["verdict"].clone(), p["measured"].clone()))
+        .collect()
+}
+
+/// Wherever the record is cut, going on gives what an undisturbed run gives, and repeats nothing
+/// but a pickup whose ramp down is missing.
+#[test]
+fn a_run_goes_on_from_any_cut_as_if_nothing_had_happened() {
+    let site = Site::new();
+    let whole = run(&site, &[]).exits(1).json();
+    let text = site.read("r.run.jsonl");
+    let expected = without_attempts(&whole["points"]);
+    for share in [0.15, 0.3, 0.42, 0.5, 0.61, 0.77, 0.9, 0.999] {
+        site.write("r.run.jsonl", &text);
+        let left = cut(&site, share);
+        site.write("r.run.jsonl", &left);
+        let done = run(&site, &["--resume"]).exits(1);
+        assert!(share > 0.99 || done.err().contains("Going on with r.run.jsonl"), "{}", done.err());
+        let again = done.json();
+        let found = without_attempts(&again["points"]);
+        assert_eq!(found.len(), expected.len(), "{share}");
+        for ((id, verdict, _), (known, was, _)) in found.iter().zip(&expected) {
+            assert_eq!((id, verdict), (known, was), "{share}");
+        }
+        let repeated = again["points"].as_array().unwrap().iter().filter(|p| p["attempt"] != 1);
+        for point in repeated {
+            assert!(point["id"].as_str().unwrap().contains("-pickup"), "{share}: {point}");
+        }
+        // The whole lines before the cut are still there, as they were.
+        let kept = &left[..left.rfind('\n').unwrap() + 1];
+        assert!(site.read("r.run.jsonl").starts_with(kept));
+        site.waltron(&["report", "r.run.jsonl", "-o", "r.html", "--force"]).exits(0);
+        let nothing = site.waltron(&[&RUN[..4], &["--resume"]].concat()).exits(1);
+        assert!(nothing.out().contains("nothing was left to do"), "{}", nothing.out());
+    }
+}
+
+#[test]
+fn failed_points_are_tested_again_and_every_attempt_is_kept() {
+    let site = Site::new();
+    let first = run(&site, &["--only", "51P-times/*-N"]).exits(1).json();
+    assert_eq!(first["points"].as_array().unwrap().len(), 15);
+    let again = run(&site, &["--redo", "failed"]).exits(1).json();
+    let all = points(&again, "51P-times/");
+    assert_eq!(all.len(), 15);
+    for point in &all {
+        let failed = point["verdict"] == "fail";
+        assert_eq!(point["attempt"], if failed { 2 } else { 1 }, "{point}");
+    }
+    let summary = &again["summary"];
+    assert_eq!(summary["pass"].as_u64().unwrap() + summary["fail"].as_u64().unwrap(), 15);
+    let third = run(&site, &["--redo", "51P-times/A-N/0.95x"]).exits(1).json();
+    assert_eq!(points(&third, "51P-times/A-N/0.95x")[0]["attempt"], 2);
+    site.waltron(&["report", "r.run.jsonl", "-o", "all.html", "--attempts"]).exits(0);
+    let page = site.read("all.html");
+    assert!(page.contains("Earlier attempts") && page.contains("(attempt 1)"));
+    site.waltron(&["report", "r.run.jsonl", "-o", "latest.html"]).exits(0);
+    assert!(!site.read("latest.html").contains("Earlier attempts"));
+    let none = run(&site, &["--redo", "51P-tmes"]).exits(2).json();
+    assert!(none["error"]["help"].as_str().unwrap().contains("`51P-times`"));
+}
+
+/// Without a record's name the plan's latest one is taken.
+#[test]
+fn the_latest_record_of_the_plan_is_found() {
+    let site = Site::new();
+    let none = site.waltron(&["run", "q08-f2.plan.toml", "--resume"]).exits(2);
+    assert!(none.err().contains("no record of this plan"));
+    let done = site.waltron(&["run", "q07-f1.plan.toml", "--only", "51N-times"]);
+    assert!(done.code() < 2 && done.out().contains("Record  q07-f1.2026"), "{}", done.out());
+    let again = site.waltron(&["run", "q07-f1.plan.toml", "--redo", "51N-times/A-N/2x"]);
+    assert!(again.err().contains("Going on with q07-f1.2026"), "{}", again.err());
+}
+
+#[test]
+fn a_record_of_other_files_or_one_that_was_changed_is_refused_with_what_differs() {
+    let site = Site::new();
+    run(&site, &["--only", "51N-times"]);
+    let before = site.read("r.run.jsonl");
+    let refused = |site: &Site, because: &[&str]| {
+        let err = site.waltron(&[&RUN[..4], &["--resume"]].concat()).exits(2).err();
+        because.iter().for_each(|b| assert!(err.contains(b), "{b} is not in {err}"));
+    };
+    site.edit("q07-f1.asset.toml", "pickup = \"0.25 A\"", "pickup = \"0.26 A\"");
+    refused(&site, &["asset q07-f1.asset.toml", "0.25 A", "0.26 A", "start a new record"]);
+    site.edit("q07-f1.asset.toml", "pickup = \"0.26 A\"", "pickup = \"0.25 A\"");
+    let other = ["run", "q08-f2.plan.toml", "--record", "r.run.jsonl", "--resume"];
+    let err = site.waltron(&other).exits(2).err();
+    assert!(err.contains("of the plan q07-f1.plan.toml"), "{err}");
+    assert_eq!(site.read("r.run.jsonl"), before, "a record that is refused stays as it is");
+    let line = 1 + before.lines().position(|l| l.contains("\"graded\"")).unwrap();
+    site.write("r.run.jsonl", &before.replacen("\"verdict\":\"pass\"", "\"verdict\":\"fail\"", 1));
+    refused(&site, &["was changed after the test", "does not follow"]);
+    let err = site.waltron(&[&RUN[..4], &["--resume"]].concat()).err();
+    let told: usize =
+        err.split("line ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    assert!(told > line && told <= line + 4, "the break is told at line {told}, after {line}");
+    for (text, because) in [("", "holds no whole event"), ("not JSON\n", "holds no whole event")] {
+        site.write("r.run.jsonl", text);
+        refused(&site, &[because]);
+    }
+}
+
+/// Only one run writes a record.
+#[test]
+fn two_runs_never_write_one_record() {
+    let site = Site::new();
+    run(&site, &["--only", "51N-times"]);
+    let held =
+        std::fs::File::options().append(true).open(site.dir.path().join("r.run.jsonl")).unwrap();
+    held.lock().unwrap();
+    let err = site.waltron(&[&RUN[..4], &["--redo", "*"]].concat()).exits(2).err();
+    assert!(err.contains("another run is writing"), "{err}");
+}
+
+const ASKING: &str = r#"
+[plan]
+title = "Asking"
+asset = "q07-f1.asset.toml"
+rig = "q07-f1.rig.toml"
+[[test]]
+id = "latched"
+procedure = "trip-time"
+element = "50P"
+loops = ["A-N", "B-N"]
+at = ["1.2 x", "2 x"]
+reset = "ask"
+[[test]]
+id = "after"
+procedure = "trip-time"
+element = "50P"
+loops = ["A-N"]
+at = ["1.5 x"]
+"#;
+
+#[test]
+fn an_answers_file_speaks_for_the_attendant() {
+    let site = Site::new();
+    site.write("asking.plan.toml", ASKING);
+    let go = |record: &str, answers: &str| {
+        site.write("a.toml", answers);
+        let args = ["run", "asking.plan.toml", "--answers", "a.toml", "--format", "json"];
+        site.waltron(&[&args[..], &["--record", record]].concat())
+    };
+    let all = go("1.run.jsonl", "[[answer]]\nquestion = \"Reset*\"\nanswer = \"ok\"\n").exits(0);
+    assert_eq!(all.json()["summary"]["pass"], 5);
+    // One answer too few stops the run; it goes on where it was.
+    let short = "[[answer]]\nquestion = \"Reset the relay\"\nanswer = \"\"\ntimes = 1\n";
+    let stopped = go("2.run.jsonl", short).exits(4);
+    assert!(stopped.err().contains("has no answer to `Reset the relay`"), "{}", stopped.err());
+    let args = [
+        "run",
+        "asking.plan.toml",
+        "--yes",
+        "--resume",
+        "--record",
+        "2.run.jsonl",
+        "--format",
+        "json",
+    ];
+    let resumed = site.waltron(&args).exits(0).json();
+    assert_eq!(resumed["summary"]["pass"], 5);
+    assert!(resumed["points"].as_array().unwrap().iter().all(|p| p["attempt"] == 1));
+    // One that is never asked for is told.
+    let more = "[[answer]]\nquestion = \"Reset*\"\nanswer = \"ok\"\n[[answer]]\nquestion = \"Close the breaker\"\nanswer = \"ok\"\n";
+    let told = go("3.run.jsonl", more).exits(0);
+    assert!(told.err().contains("nobody asked for") && told.err().contains("Close the breaker"));
+    // A skipped test says why, and the next one is still done.
+    let skip = "[[answer]]\nquestion = \"*\"\nanswer = \"skip: no key to the panel\"\n";
+    let skipped = go("4.run.jsonl", skip).exits(5).json();
+    assert_eq!(skipped["summary"]["not_tested"], 3);
+    assert_eq!(points(&skipped, "latched/B-N/2x")[0]["reason"], "skipped: no key to the panel");
+    assert_eq!(points(&skipped, "after/")[0]["verdict"], "pass");
+    let wrong = go("5.run.jsonl", "[[answer]]\nquestion = \"x\"\nanswer = 3\n").exits(2);
+    assert!(wrong.out().contains("must be text"), "{}", wrong.out());
+}
+
+#[test]
+fn a_failed_point_can_be_repeated_at_once() {
+    let site = Site::new();
+    let again = "[[answer]]\nquestion = \"Paused after 51P-times/A-N/2x (FAIL), outputs are off\"\nanswer = \"2\"\ntimes = 2\n\
+                 [[answer]]\nquestion = \"Paused*\"\nanswer = \"1\"\n";
+    site.write("a.toml", again);
+    let done = run(&site, &["--only", "51P-times/A-N", "--pause-on-fail", "--answers", "a.toml"]);
+    let json = done.exits(1).json();
+    let tries: Vec<u64> =
+        points(&json, "51P-times/A-N/2x").iter().map(|p| p["attempt"].as_u64().unwrap()).collect();
+    assert_eq!(tries, [1, 2, 3]);
+    assert_eq!(json["summary"]["fail"], 4, "the latest attempt counts, once");
+}
+
+#[test]
+fn settings_that_the_device_tells_are_compared_and_the_answer_is_recorded() {
+    let site = Site::new();
+    let display = "[display]\n\"51P.pickup\" = \"1.25 A\"\n\"51P.tms\" = \"0.30\"\n\"50P.enabled\" = \"off\"\n";
+    let specimen = site.read("q07-f1.specimen.toml");
+    site.write(
+        "q07-f1.specimen.toml",
+        &specimen.replacen("[noise]", &format!("{display}\n[noise]"), 1),
+    );
+    let choose = |record: &str, answer: &str| {
+        let text = format!("[[answer]]\nquestion = \"*settings differ*\"\nanswer = \"{answer}\"\n");
+        site.write("a.toml", &text);
+        let args = [
+            "run",
+            "q07-f1.plan.toml",
+            "--answers",
+            "a.toml",
+            "--format",
+            "json",
+            "--record",
+            record,
+        ];
+        site.waltron(&args)
+    };
+    let file = choose("file.run.jsonl", "1").exits(1);
+    let err = file.err();
+    assert!(err.contains("51P.pickup") && err.contains("1.2 A") && err.contains("1.25 A"), "{err}");
+    assert!(!err.contains("51P.tms"), "what is the same is not listed");
+    let device = choose("device.run.jsonl", "2").exits(1).json();
+    let off = points(&device, "50P-times/");
+    assert!(off.iter().all(|p| p["verdict"] == "not_tested"));
+    assert!(off[0]["reason"].as_str().unwrap().contains("50P is switched off"));
+    let at2 = points(&device, "51P-times/A-N/2x")[0];
+    assert_eq!(at2["stimulus"]["current_a"], 2.5, "twice the device's pickup");
+    let record = site.read("device.run.jsonl");
+    assert!(record.contains("\"settings-read\"") && record.contains("\"device_holds\":true"));
+    site.waltron(&["report", "device.run.jsonl", "-o", "d.html"]).exits(0);
+    assert!(site.read("d.html").contains("Settings read from the device held"));
+    choose("stop.run.jsonl", "3").exits(4);
+}
+
+#[test]
+fn guarded_verdicts_show_the_uncertainty() {
+    let site = Site::new();
+    site.edit("q07-f1.plan.toml", "[ambient]", "[grading]\nrule = \"guarded\"\n\n[ambient]");
+    site.edit("q07-f1.rig.toml", "seed = 11874", "seed = 11874\ntiming_accuracy = \"10 %\"");
+    let done = run(&site, &["--only", "51N-times/*/2x"]).exits(5).json();
+    let all = points(&done, "51N-times/");
+    assert!(all.iter().all(|p| p["verdict"] == "inconclusive"), "{all:?}");
+    let time = all[0]["measured"]["time_s"].as_f64().unwrap();
+    let u = all[0]["uncertainty"]["u_s"].as_f64().unwrap();
+    assert!((u - 0.1 * time).abs() < 1e-9);
+    site.waltron(&["report", "r.run.jsonl", "-o", "g.html"]).exits(0);
+    assert!(site.read("g.html").contains("U (k = 2)"));
+}
+
+/// An emergency stop by contact: the specimen's second stage closes it half way up.
+#[test]
+fn an_emergency_stop_contact_switches_off_and_stops_the_run() {
+    let site = Site::new();
+    site.edit(
+        "q07-f1.rig.toml",
+        "seed = 11874",
+        "seed = 11874\nemergency_stop = \"stop button\"\nemergency_stop_by = \"closing\"",
+    );
+    let rig = site.read("q07-f1.rig.toml");
+    site.write(
+        "q07-f1.rig.toml",
+        &(rig + "\n[[input]]\nid = \"BI9\"\nmeaning = \"stop button\"\n"),
+    );
+    let specimen = site.read("q07-f1.specimen.toml");
+    let stage = "\n[[element]]\nid = \"button\"\nmeasures = \"phase\"\npickup = \"3 A\"\n\
+                 curve = { family = \"definite\", delay = \"100 ms\" }\ntrip = \"stop button\"\nstart = \"none\"\n";
+    site.write("q07-f1.specimen.toml", &(specimen + stage));
+    let done = run(&site, &["--only", "51P-times/A-N"]).exits(4);
+    let json = done.json();
+    assert_eq!(json["outcome"], "stopped");
+    assert_eq!(json["points"].as_array().unwrap().len(), 2, "those below 3 A");
+    let record = site.read("r.run.jsonl");
+    assert!(record.contains("Emergency stop: `stop button`; outputs are off"));
+    let hookup = site.waltron(&["hookup", "q07-f1.plan.toml"]).exits(0).out();
+    assert!(hookup.contains("Try the emergency stop once") && hookup.contains("stop button"));
+}
+
+/// 30 A for 3 s is 2700 A²s of the 9000 allowed at that current; the asset gives 16 A²s a second
+/// away. The fourth pulse finds 8100 A²s and needs 1800 of them gone: 112.5 s less its own rest.
+#[test]
+fn the_asset_cools_before_its_short_time_rating_is_used_up() {
+    let site = Site::new();
+    site.edit("q07-f1.asset.toml", "{ current = \"100 A\", for = \"1 s\" },", "");
+    site.write("pulses.seq", "repeat 4 times\n  hold ia = 30 A for 3 s then off\nend\n");
+    site.write(
+        "pulses.plan.toml",
+        "[plan]\ntitle = \"Pulses\"\nasset = \"q07-f1.asset.toml\"\nrig = \"q07-f1.rig.toml\"\n\
+         [[test]]\nid = \"pulses\"\nprocedure = \"sequence\"\nscript = \"pulses.seq\"\n",
+    );
+    site.waltron(&["run", "pulses.plan.toml", "--record", "p.run.jsonl"]);
+    let record = site.read("p.run.jsonl");
+    let rested: Vec<f64> = record
+        .lines()
+        .map(|l| serde_json::from_str::<Value>(l).unwrap())
+        .filter(|e| e["event"] == "rested")
+        .map(|e| e["time_s"].as_f64().unwrap())
+        .collect();
+    assert_eq!(rested.len(), 1, "{rested:?}");
+    assert!((rested[0] - 112.5).abs() < 0.1, "{rested:?}");
+}
+
+#[test]
+fn hook_up_sheets_of_every_format() {
+    let site = Site::new();
+    let text = site.waltron(&["hookup", "q07-f1.plan.toml"]).exits(0).out();
+    for part in
+        ["I1, N (ia)", "X1:1, X1:2", "19.2 A", "600:1", "X3:9", "Isolate the tripping circuits"]
+    {
+        assert!(text.contains(part), "{part} is not in {text}");
+    }
+    let one = site.waltron(&["hookup", "q07-f1.plan.toml", "--test", "51N-pickup"]).exits(0).out();
+    assert!(one.contains("X2:7, X2:8") && !one.contains("X1:3"), "only what this test uses: {one}");
+    for name in ["h.svg", "h.html", "h.txt"] {
+        site.waltron(&["hookup", "q07-f1.plan.toml", "-o", name]).exits(0);
+        assert!(site.read(name).contains("X1:1"), "{name}");
+    }
+    site.waltron(&["hookup", "q07-f1.plan.toml", "-o", "h.pdf"]).exits(2);
+    site.waltron(&["hookup", "q07-f1.plan.toml", "-o", "h.svg"]).exits(2);
+    run(&site, &["--only", "51N-times"]);
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    assert!(site.read("r.html").contains("Hook-up"));
+    assert!(
+        site.waltron(&["run", "q07-f1.plan.toml", "--live"]).exits(2).err().contains("terminal")
+    );
+}
