@@ -81,7 +81,7 @@ pub fn executes(script: &Script) -> Option<std::ops::Range<usize>> {
     fn walk(steps: &[ast::Step]) -> Option<std::ops::Range<usize>> {
         steps.iter().find_map(|step| match &step.what {
             ast::Statement::Execute { .. } => Some(step.span.0.clone()),
-            other => check::blocks(other).into_iter().find_map(|b| walk(b)),
+            other => check::blocks(other).into_iter().find_map(walk),
         })
     }
     walk(&script.body).or_else(|| script.sequences.iter().find_map(|s| walk(&s.body)))

@@ -64,7 +64,7 @@ fn context(text: &str) -> Arc<Context> {
         ],
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
-        instruments: Vec::new(),
+        instruments: vec!["psu".into()],
         emergency_stop: None,
     };
     let mut context = Context::new("t".into(), asset, capability, text.into());
@@ -157,6 +157,14 @@ fn run(
             }
             Action::Tell(text) => log.push(format!("tell {text}")),
             Action::Set(name, value) => log.push(format!("set {name} {value:?}")),
+            Action::Send { to, text, .. } => {
+                log.push(format!("send {to} {text}"));
+                machine.answer(Answer::Text("said".into()));
+            }
+            Action::Execute { program, .. } => {
+                log.push(format!("run {program}"));
+                machine.answer(Answer::Text("done".into()));
+            }
             Action::Off => log.push("off".to_owned()),
         }
     }
@@ -567,4 +575,24 @@ proptest! {
         let once = format(&text);
         prop_assert_eq!(format(&once), once);
     }
+}
+
+#[test]
+fn messages_and_programs_answer_into_names_and_their_failure_ends_the_sequence() {
+    let text = "send \"VOLT 5\" to psu\nsend \"*IDN?\" to psu as identity\n\
+                run \"date\" \"-u\", at most 2 s as now\ntell identity\ntell now\n";
+    let (_, _, log) = run(text, |_, _| unreachable!());
+    let expected = ["send psu VOLT 5", "send psu *IDN?", "run date", "tell said", "tell done"];
+    assert_eq!(log[..5], expected);
+    let mut machine = loaded("send \"VOLT 5\" to psu\nexpect true as \"later\"\n");
+    assert!(matches!(machine.next(), Action::Send { answers: false, .. }));
+    machine.answer(Answer::Failed("the connection broke".into()));
+    assert_eq!(machine.next(), Action::Off);
+    let Action::Conclude(grades) = machine.next() else { panic!("it ends with a grade") };
+    assert_eq!(grades[0].verdict, Verdict::Inconclusive);
+    assert_eq!(grades[0].reason, "line 1: the connection broke");
+    assert_eq!(machine.next(), Action::Done);
+    let mistakes = mistakes("send \"x\" to spu\nrun \"x\", at most 3 A\n");
+    assert!(mistakes.iter().any(|m| m.contains("no instrument `spu`")), "{mistakes:?}");
+    assert_eq!(mistakes.len(), 2, "{mistakes:?}");
 }

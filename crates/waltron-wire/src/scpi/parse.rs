@@ -76,16 +76,17 @@ pub fn parse(message: &[u8]) -> (Vec<Unit>, Option<Fault>) {
             }
             Some(_) => {}
         }
-        match unit(&mut cursor, &mut path) {
-            Ok(unit) => units.push(unit),
+        let unit = match unit(&mut cursor, &mut path) {
+            Ok(unit) => unit,
             Err(fault) => return (units, Some(fault)),
-        }
+        };
         cursor.blanks();
-        match cursor.peek() {
-            None => return (units, None),
-            Some(b';') => cursor.at += 1,
-            Some(_) => return (units, Some(faults::INVALID_SEPARATOR.clone())),
+        // What goes on where a unit should have ended makes that unit doubtful too.
+        if !matches!(cursor.peek(), None | Some(b';')) {
+            return (units, Some(faults::INVALID_SEPARATOR.clone()));
         }
+        units.push(unit);
+        cursor.at += 1;
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::signals::StopFlag;
 use std::io::BufRead;
 use std::sync::atomic::Ordering;
-use std::sync::mpsc::{Receiver, RecvTimeoutError, TryRecvError, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
 /// What came instead of a line.
@@ -64,9 +64,6 @@ impl Lines {
 
     /// A line that was typed without being asked for.
     pub(super) fn unasked(&self) -> Option<String> {
-        match self.typed.try_recv() {
-            Ok(line) => Some(line),
-            Err(TryRecvError::Empty | TryRecvError::Disconnected) => None,
-        }
+        self.typed.try_recv().ok()
     }
 }

@@ -41,7 +41,7 @@ pub(crate) enum Target {
     /// A new one.
     New(PathBuf),
     /// One that is there.
-    Earlier(Earlier),
+    Earlier(Box<Earlier>),
 }
 
 impl Target {

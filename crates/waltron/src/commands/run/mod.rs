@@ -69,7 +69,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         yes: args.yes,
     };
     let target = match earlier {
-        Some(earlier) => Target::Earlier(earlier),
+        Some(earlier) => Target::Earlier(Box::new(earlier)),
         None => Target::New(match &args.record {
             Some(path) => path.clone(),
             None => free_name(&args.plan, &clock.now()),
