@@ -4,6 +4,7 @@ use crate::exit::Exit;
 use crate::terminal::{BAD, DOUBTFUL, FAINT, GOOD, STRONG, Terminal, plain, styled};
 use anstyle::Style;
 use indicatif::{ProgressBar, ProgressStyle};
+use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
@@ -20,11 +21,19 @@ fn look(verdict: Verdict) -> (&'static str, Style) {
     }
 }
 
+/// A verdict's mark.
+pub(crate) fn mark(verdict: Verdict) -> &'static str {
+    look(verdict).0
+}
+
 /// A point as one line, or as several where the terminal is too narrow for one.
 pub(crate) fn point_line(grade: &Grade, id_width: usize, width: Option<usize>) -> String {
     let (mark, style) = look(grade.verdict);
     let verdict = format!("{mark} {:<12}", grade.verdict.word());
-    let id = plain(&grade.point.id);
+    let mut id = plain(&grade.point.id);
+    if grade.attempt > 1 {
+        id.push_str(&format!(" (attempt {})", grade.attempt));
+    }
     let told = told(grade, 40);
     let reason = if grade.verdict == Verdict::Pass { String::new() } else { plain(&grade.reason) };
     let fits = |length: usize| width.is_none_or(|w| length <= w);
@@ -133,7 +142,12 @@ pub(crate) fn duration(time: Time) -> String {
 /// A table of the tests with their counts and largest deviation.
 fn table(grades: &[Grade], terminal: &Terminal) -> String {
     let mut tests: Vec<(&str, Vec<&Grade>)> = Vec::new();
-    for grade in grades {
+    let latest: HashMap<&str, u32> =
+        grades.iter().map(|g| (g.point.id.as_str(), g.attempt)).collect();
+    // Of a point that was repeated the latest attempt counts.
+    let counts = |g: &&Grade| latest.get(g.point.id.as_str()) == Some(&g.attempt);
+    let grades: Vec<&Grade> = grades.iter().filter(counts).collect();
+    for grade in grades.iter().copied() {
         let test = grade.point.test.as_str();
         match tests.iter_mut().find(|(t, _)| *t == test) {
             Some((_, of_test)) => of_test.push(grade),

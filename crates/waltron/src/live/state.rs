@@ -1,10 +1,12 @@
 //! What the live view shows, fed by the run's events.
 
+use crate::view::mark;
 use std::collections::VecDeque;
 use waltron_core::asset::{Asset, Element};
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
 use waltron_core::name::Name;
 use waltron_core::procedure::Question;
+use waltron_core::program::Finish;
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
 use waltron_core::stimulus::Stimulus;
@@ -94,11 +96,14 @@ impl State {
     /// Takes an event of the run.
     pub(super) fn event(&mut self, event: &Event) {
         match event {
-            Event::Observed { test, observation, .. } => {
+            Event::Observed { test, program, observation } => {
                 self.test = test.to_string();
                 self.injected += observation.length().si();
-                self.left = Time::from_si((self.likely.si() - self.injected).max(0.0));
+                self.left = Time::from_si((self.likely.si() - self.injected).max(0.0).ceil());
                 self.energised = false;
+                if program.finish != Finish::Keep {
+                    self.outputs.clear();
+                }
                 self.now = observation.length();
                 for (meaning, closed) in &mut self.contacts {
                     *closed = observation.is_closed_at_end(meaning);
@@ -137,7 +142,9 @@ impl State {
         }
         let measured = words::main_value(&grade.measured, grade.criterion, true);
         let reason = if grade.verdict == Verdict::Pass { "" } else { &grade.reason };
-        let line = format!("{:<12} {}  {measured}  {reason}", grade.verdict.word(), grade.point.id);
+        let mark = mark(grade.verdict);
+        let word = if grade.verdict == Verdict::Pass { "" } else { grade.verdict.word() };
+        let line = format!("{mark} {}  {measured}  {word} {reason}", grade.point.id);
         self.note(Some(grade.verdict), line.trim_end().to_owned());
     }
 
@@ -154,7 +161,7 @@ impl State {
     /// Takes what is put out and seen now.
     pub(super) fn sees(&mut self, present: &Present<'_>) {
         self.now = present.now;
-        self.energised = true;
+        self.energised = !present.out.is_off();
         self.outputs = outputs(present.out);
         for (meaning, closed) in &mut self.contacts {
             *closed = present.closed.contains(meaning);

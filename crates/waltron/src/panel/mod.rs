@@ -90,13 +90,16 @@ impl Panel {
 
     /// Listens for commands between prompts, where there is a terminal to type them on, and keeps
     /// out of a progress bar's way.
-    pub(crate) fn listen(&mut self, bar: ProgressBar) {
+    pub(crate) fn listen(&mut self, bar: ProgressBar, takes_time: bool) {
         self.bar = bar;
         if let Voice::Typing(lines) = &mut self.voice
             && std::io::stdin().is_terminal()
         {
             lines.get_or_insert_with(Lines::begin);
-            self.chat(&format!("{COMMANDS}\n"));
+            // What is over in a moment needs no commands.
+            if takes_time {
+                self.chat(&format!("{COMMANDS}\n"));
+            }
         }
     }
 
@@ -122,16 +125,22 @@ impl Panel {
         self.bar.suspend(|| self.terminal.chat(text));
     }
 
+    /// Asks on the terminal; a progress bar keeps away meanwhile.
     fn typed(&mut self, question: &Question) -> Answer {
+        let bar = self.bar.clone();
+        bar.suspend(|| self.typed_alone(question))
+    }
+
+    fn typed_alone(&mut self, question: &Question) -> Answer {
         let text = prompt(question);
         loop {
-            self.chat(&text);
+            self.terminal.chat(&text);
             let line = match self.line() {
                 Ok(line) => line,
                 Err(answer) => return answer,
             };
             if line.eq_ignore_ascii_case("s") && question.wanted != Wanted::Text {
-                self.chat("Reason for skipping: ");
+                self.terminal.chat("Reason for skipping: ");
                 return match self.line() {
                     Ok(reason) => Answer::Skip(reason),
                     Err(answer) => answer,
@@ -139,7 +148,7 @@ impl Panel {
             }
             match answer(question, &line) {
                 Ok(answer) => return answer,
-                Err(why) => self.chat(&format!("{why}\n")),
+                Err(why) => self.terminal.chat(&format!("{why}\n")),
             }
         }
     }
@@ -154,7 +163,7 @@ impl Panel {
             Ok(line) => return Ok(line),
             Err(silence) => silence,
         };
-        self.chat(match silence {
+        self.terminal.chat(match silence {
             Silence::Closed => "\nnobody answers (no input); use --yes to confirm every prompt\n",
             Silence::TimedOut => "\nnobody answered in time; the run stops\n",
             Silence::Stopped => "\n",

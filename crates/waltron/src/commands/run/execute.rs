@@ -110,7 +110,8 @@ pub(crate) fn execute(
     } else {
         view::progress(terminal, prepared.point_count(), likely)
     };
-    panel.listen(bar.clone());
+    let takes_time = how.pace == Pace::Real || !rig.is_simulated();
+    panel.listen(bar.clone(), takes_time);
     let mut injected = 0.0;
     let mut captured: Vec<String> = Vec::new();
     let show = |grade: &Grade, injected: f64| {
@@ -119,7 +120,7 @@ pub(crate) fn execute(
             bar.suspend(|| terminal.print(&line));
         }
         if !bar.is_hidden() {
-            let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0));
+            let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0).ceil());
             bar.set_message(format!("about {} left", view::duration(left)));
         }
         bar.inc(1);
