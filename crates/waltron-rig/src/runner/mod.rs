@@ -10,6 +10,7 @@ pub use prepare::{Blocked, Obstacle, Prepared, prepare};
 use crate::attendant::{Attendant, Moment, Wish};
 use crate::external;
 use crate::rig::{Rig, RigError};
+use std::collections::HashSet;
 use std::error::Error;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
@@ -123,8 +124,7 @@ pub fn run<'a>(
         (Some(Halt::Stopped), Ok(())) => (Outcome::Stopped, None),
         (None, Ok(())) => (Outcome::Completed, None),
     };
-    let reached: std::collections::HashSet<&str> =
-        runner.grades.iter().map(|g| g.point.id.as_str()).collect();
+    let reached: HashSet<&str> = runner.grades.iter().map(|g| g.point.id.as_str()).collect();
     let not_reached = points.iter().filter(|p| !reached.contains(p.id.as_str())).count();
     let ended = RunEnded {
         summary: runner.tally.summary(),
@@ -193,9 +193,9 @@ impl Runner<'_> {
                 Course::Over => {}
                 Course::Skip(reason) => {
                     self.off()?;
-                    let done: Vec<&str> =
+                    let done: HashSet<&str> =
                         self.grades[first..].iter().map(|g| g.point.id.as_str()).collect();
-                    let open = points.iter().filter(|p| !done.contains(&p.id.as_str()));
+                    let open = points.iter().filter(|p| !done.contains(p.id.as_str()));
                     let mut skipped: Vec<Grade> = open.map(|p| skipped(p, &reason)).collect();
                     self.graded(&mut skipped)?;
                 }

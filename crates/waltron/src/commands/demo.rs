@@ -15,10 +15,11 @@ use waltron_core::record::{self, Run};
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 23] = [
+const FILES: [(&str, &str); 24] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
+    ("q07-f1-wire.rig.toml", include_str!("../../demo/q07-f1-wire.rig.toml")),
     ("q07-f1.specimen.toml", include_str!("../../demo/q07-f1.specimen.toml")),
     ("q08-f2.asset.toml", include_str!("../../demo/q08-f2.asset.toml")),
     ("q08-f2.plan.toml", include_str!("../../demo/q08-f2.plan.toml")),

@@ -25,6 +25,9 @@ use waltron_rig::attendant::Present;
 /// Time between two pictures.
 const FRAME: Duration = Duration::from_millis(50);
 
+/// How long the screen may take to give the terminal back.
+const LAST_PICTURE: Duration = Duration::from_millis(500);
+
 /// What the two threads share.
 struct Shared {
     state: Mutex<State>,
@@ -79,30 +82,47 @@ impl Screen {
                         || keys(&shared, FRAME).is_err()
                     {
                         shared.stop.store(true, Ordering::SeqCst);
-                        break;
+                        // Dropping it would complain on a terminal that is gone, and panic of that.
+                        std::mem::forget(terminal);
+                        let _ = ratatui::try_restore();
+                        return;
                     }
                 }
-                ratatui::restore();
+                let _ = ratatui::try_restore();
             }
         });
         let live = Live(Arc::clone(&shared));
         Ok((Self { shared, thread: Some(thread) }, live))
     }
 
-    /// Shows the end until a key is pressed.
+    /// Shows the end until a key is pressed; not at all where the run was stopped.
     pub(crate) fn end(self) {
         lock(&self.shared.state).ended = true;
-        let gone = || self.thread.as_ref().is_none_or(JoinHandle::is_finished);
-        while !self.shared.leave.load(Ordering::SeqCst) && !gone() {
+        let over = || {
+            let leave = self.shared.leave.load(Ordering::SeqCst);
+            leave || self.shared.stop.load(Ordering::SeqCst) || self.is_gone()
+        };
+        while !over() {
             std::thread::sleep(FRAME);
         }
+    }
+
+    fn is_gone(&self) -> bool {
+        self.thread.as_ref().is_none_or(JoinHandle::is_finished)
     }
 }
 
 impl Drop for Screen {
     fn drop(&mut self) {
         self.shared.leave.store(true, Ordering::SeqCst);
-        if let Some(thread) = self.thread.take() {
+        let until = Instant::now() + LAST_PICTURE;
+        while !self.is_gone() && Instant::now() < until {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        // A terminal that was hung up may keep its reader for ever; the program ends without it.
+        if !self.is_gone() {
+            let _ = ratatui::try_restore();
+        } else if let Some(thread) = self.thread.take() {
             let _ = thread.join();
         }
     }

@@ -344,3 +344,42 @@ fn hook_up_sheets_of_every_format() {
         site.waltron(&["run", "q07-f1.plan.toml", "--live"]).exits(2).err().contains("terminal")
     );
 }
+
+/// The disk is full in the middle of an event: what was whole before it is kept, and gone on with.
+#[cfg(unix)]
+#[test]
+fn a_full_disk_stops_the_run_and_loses_no_graded_point() {
+    let site = Site::new();
+    let whole = run(&site, &[]).exits(1).json();
+    std::fs::remove_file(site.dir.path().join("r.run.jsonl")).unwrap();
+    // A limit on the file's size stands for the full disk: the write comes back short, then fails.
+    let script = format!(
+        "trap '' XFSZ; ulimit -f 60; exec '{}' {} --record r.run.jsonl",
+        env!("CARGO_BIN_EXE_waltron"),
+        RUN[..2].join(" ")
+    );
+    let done = std::process::Command::new("sh")
+        .args(["-c", &script])
+        .current_dir(site.dir.path())
+        .env("SOURCE_DATE_EPOCH", "1777881600")
+        .output()
+        .unwrap();
+    let err = String::from_utf8(done.stderr).unwrap();
+    assert_eq!(done.status.code(), Some(3), "{err}");
+    assert!(
+        err.contains("cannot write the run record") && err.contains("outputs are off"),
+        "{err}"
+    );
+    assert!(err.contains("--resume"), "{err}");
+    let left = site.read("r.run.jsonl");
+    let graded = left.matches("\"event\":\"graded\"").count();
+    assert!(graded > 3 && graded < 50, "{graded}");
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    let resumed = run(&site, &["--resume"]).exits(1).json();
+    let (found, expected) =
+        (without_attempts(&resumed["points"]), without_attempts(&whole["points"]));
+    let verdicts = |all: &[(String, Value, Value)]| -> Vec<(String, Value)> {
+        all.iter().map(|(id, verdict, _)| (id.clone(), verdict.clone())).collect()
+    };
+    assert_eq!(verdicts(&found), verdicts(&expected));
+}
