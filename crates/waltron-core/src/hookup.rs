@@ -8,6 +8,7 @@ use crate::procedure::Planned;
 use crate::program::{Condition, Program};
 use crate::quantity::{Current, Measure, Voltage, text};
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// A connection sheet.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -80,7 +81,12 @@ impl Sheet {
     ) -> Self {
         let mut wires: Vec<Wire> = Vec::new();
         let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        let mut before: Option<&Planned> = None;
         for (test, planned) in tested {
+            // Repeats share their program.
+            if before.replace(planned).is_some_and(|b| Arc::ptr_eq(&b.program, &planned.program)) {
+                continue;
+            }
             for (channel, most, is_current) in planned.program.maxima() {
                 let carries = if is_current { Carries::Current } else { Carries::Voltage };
                 let wire = find(&mut wires, &channel, carries, test);

@@ -292,9 +292,9 @@ fn heating_is_added_up_and_refused_with_the_limit() {
         .program
     };
     let clear_it = |program| clear(program, &asset.ratings, &rig(&["trip"]));
-    assert!(clear_it(level("20 x")).is_ok());
+    assert!(clear_it((*level("20 x")).clone()).is_ok());
     assert!(matches!(
-        clear_it(level("150 A")).unwrap_err()[..],
+        clear_it((*level("150 A")).clone()).unwrap_err()[..],
         [Refusal::AboveRange { .. }, Refusal::AboveRating { .. }]
     ));
     // 29 A may flow for 10.7 s by I²t of 9000 A²s at 30 A; 100 A·1 s allows more: 10 000 A²s.

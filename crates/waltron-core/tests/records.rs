@@ -3,7 +3,7 @@
 use waltron_core::grading::{Criterion, Grade, PointId, Summary, Values, Verdict};
 use waltron_core::quantity::seconds;
 use waltron_core::record::{
-    Chain, Event, FileCopy, Outcome, ReadError, Run, RunEnded, RunStarted, read,
+    Chain, Event, FileCopy, Outcome, Progress, ReadError, Run, RunEnded, RunStarted, read,
 };
 
 fn record() -> String {
@@ -69,21 +69,31 @@ fn a_record_cut_at_any_byte_is_read_up_to_its_last_whole_event() {
                 let extra = reading.lines.len() - whole_lines;
                 assert!(extra <= 1 && reading.broken_at.is_none(), "cut at {cut}");
                 assert_eq!(reading.cut_bytes > 0, extra == 0 && cut > 0 && bytes[cut - 1] != b'\n');
-                assert!(Run::from_reading(&reading).is_some());
+                // Those who read less of it come to the same.
+                let run = Run::read(&bytes[..cut]).unwrap();
+                assert_eq!((run.cut_bytes, run.broken_at), (reading.cut_bytes, None));
+                let progress = Progress::read(&bytes[..cut]).unwrap();
+                assert_eq!(progress.lines as usize, reading.lines.len());
+                assert_eq!(progress.tally.summary(), run.summary());
+                assert_eq!(progress.is_closed, run.ended.is_some());
+                assert_eq!(bytes[progress.last_line..progress.whole_bytes].last(), Some(&b'}'));
             }
-            Err(error) => assert!(
-                whole_lines == 0 && error == ReadError::NothingWhole,
-                "cut at {cut}: {error}"
-            ),
+            Err(error) => {
+                assert!(
+                    whole_lines == 0 && error == ReadError::NothingWhole,
+                    "cut at {cut}: {error}"
+                );
+                assert_eq!(Run::read(&bytes[..cut]).unwrap_err(), ReadError::NothingWhole);
+                assert_eq!(Progress::read(&bytes[..cut]).unwrap_err(), ReadError::NothingWhole);
+            }
         }
     }
 }
 
 #[test]
 fn the_latest_attempt_counts_and_floats_survive() {
-    let reading = read(record().as_bytes()).unwrap();
-    let run = Run::from_reading(&reading).unwrap();
-    assert_eq!(run.points.len(), 3);
+    let run = Run::read(record().as_bytes()).unwrap();
+    assert_eq!((run.points.len(), run.superseded.len()), (3, 2));
     assert_eq!(run.summary(), Summary { pass: 2, fail: 1, ..Summary::default() });
     assert_eq!(run.points[0].attempt, 2);
     assert_eq!(run.points[0].expected.get("time").unwrap().to_bits(), (0.1f64 + 0.2).to_bits());
@@ -93,11 +103,10 @@ fn the_latest_attempt_counts_and_floats_survive() {
 fn a_change_in_the_middle_shows_with_its_line() {
     let text = record();
     let changed = text.replacen("\"verdict\":\"fail\"", "\"verdict\":\"pass\"", 1);
-    assert_eq!(
-        read(changed.as_bytes()).unwrap().broken_at,
-        Some(3),
-        "the line after the changed one"
-    );
+    let told = Some(3);
+    assert_eq!(read(changed.as_bytes()).unwrap().broken_at, told, "the line after the changed one");
+    assert_eq!(Run::read(changed.as_bytes()).unwrap().broken_at, told);
+    assert_eq!(Progress::read(changed.as_bytes()).unwrap().broken_at, told);
     let lines: Vec<&str> = text.lines().collect();
     let without = [&lines[..2], &lines[3..]].concat().join("\n");
     assert_eq!(read(without.as_bytes()).unwrap().broken_at, Some(3));

@@ -23,6 +23,7 @@ use crate::grading::{Criterion, Grade, PointId, Values};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::Program;
+use std::sync::Arc;
 
 /// What a procedure wants done next.
 #[derive(Clone, Debug, PartialEq)]
@@ -150,7 +151,7 @@ pub struct Planned {
     /// What is required, in short.
     pub limits: Values,
     /// The program, or the largest and longest that it may become.
-    pub program: Program,
+    pub program: Arc<Program>,
     /// The time it should take if the asset does what its settings say.
     pub likely: crate::quantity::Time,
     /// Where a script says so, such as `line 4`.

@@ -16,6 +16,7 @@ use crate::program::{Program, Segment, Stop};
 use crate::quantity::{Current, Measure, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use std::collections::HashSet;
+use std::sync::Arc;
 
 /// How much current a point injects.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -74,13 +75,19 @@ const FAULT: &str = "fault";
 /// Longest wait below pickup that is derived without being told.
 const LONGEST_DERIVED_WAIT_S: f64 = 60.0;
 
+/// A point; repeats of one level share everything but their ids.
 struct Shot {
     point: PointId,
+    body: Arc<Body>,
+}
+
+/// What is injected for a point, and what is required of it.
+struct Body {
     stimulus: Values,
     band: Acceptance,
     /// The element whose time is expected, where it is not the one under test.
     overtaken_by: Option<Name>,
-    program: Program,
+    program: Arc<Program>,
 }
 
 /// The trip-time procedure.
@@ -116,12 +123,16 @@ impl TripTime {
         let mut ids = HashSet::new();
         for &fault_loop in &settings.loops {
             for &level in &settings.at {
+                let body = Arc::new(body(settings, bench.asset, element, fault_loop, level)?);
+                let id = format!("{}/{fault_loop}/{}", settings.test, level.label());
+                if !ids.insert(id.clone()) {
+                    return Err(SetupError::Twice { point: level.label() });
+                }
                 for round in 1..=settings.repeat {
-                    let shot = shot(settings, bench.asset, element, fault_loop, level, round)?;
-                    if !ids.insert(shot.point.id.clone()) {
-                        return Err(SetupError::Twice { point: level.label() });
-                    }
-                    shots.push(shot);
+                    let id = if settings.repeat > 1 { format!("{id}#{round}") } else { id.clone() };
+                    let (test, element) = (settings.test.clone(), Some(element.id.clone()));
+                    let point = PointId { id, test, element, fault_loop: Some(fault_loop) };
+                    shots.push(Shot { point, body: Arc::clone(&body) });
                 }
             }
         }
@@ -148,14 +159,13 @@ impl TripTime {
     }
 }
 
-fn shot(
+fn body(
     settings: &TripTimeSettings,
     asset: &Asset,
     element: &Element,
     fault_loop: FaultLoop,
     level: Level,
-    round: u32,
-) -> Result<Shot, SetupError> {
+) -> Result<Body, SetupError> {
     let seen = level.seen(element.pickup);
     let current = phase_current(element, fault_loop, seen)?;
     let phasors = fault_loop.currents(current);
@@ -170,13 +180,6 @@ fn shot(
             other.is_some() && other == band.expected && other != own.expected
         })
         .map(|e| e.id.clone());
-    let suffix = if settings.repeat > 1 { format!("#{round}") } else { String::new() };
-    let point = PointId {
-        id: format!("{}/{fault_loop}/{}{suffix}", settings.test, level.label()),
-        test: settings.test.clone(),
-        element: Some(element.id.clone()),
-        fault_loop: Some(fault_loop),
-    };
     let wait = wait(settings, element, &band, current, asset);
     let frequency = asset.ratings.frequency;
     let rest = settings.rest + longest_reset(asset);
@@ -190,7 +193,8 @@ fn shot(
             .until(Stop::on_contact(element.trip.clone(), true)),
     );
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
-    Ok(Shot { point, stimulus, band, overtaken_by, program: Program::of(segments) })
+    let program = Arc::new(Program::of(segments));
+    Ok(Body { stimulus, band, overtaken_by, program })
 }
 
 /// The longest reset of any enabled element: a new point must find every integral at zero.
@@ -233,21 +237,21 @@ fn wait(
 
 impl Shot {
     fn criterion(&self) -> Criterion {
-        if self.band.earliest.is_some() { Criterion::TripTime } else { Criterion::NoOperation }
+        if self.body.band.earliest.is_some() { Criterion::TripTime } else { Criterion::NoOperation }
     }
 
     fn expected(&self) -> Values {
-        Values::none().with_some("time", self.band.expected)
+        Values::none().with_some("time", self.body.band.expected)
     }
 
     fn limits(&self) -> Values {
         Values::none()
-            .with_some("earliest", self.band.earliest)
-            .with_some("latest", self.band.latest)
+            .with_some("earliest", self.body.band.earliest)
+            .with_some("latest", self.body.band.latest)
     }
 
     fn grade(&self, observation: &Observation, trip: &Name) -> Grade {
-        let fault = self.program.position(FAULT).and_then(|i| observation.segments.get(i));
+        let fault = self.body.program.position(FAULT).and_then(|i| observation.segments.get(i));
         let (measured, judged) = match fault {
             None => (
                 None,
@@ -259,16 +263,16 @@ impl Shot {
                         TripOutcome::Operated(t) => Some(t),
                         TripOutcome::Waited(_) => None,
                     };
-                    (operated, judge_trip_time(&self.band, outcome))
+                    (operated, judge_trip_time(&self.body.band, outcome))
                 }
                 Err(judged) => (None, judged),
             },
         };
         let mut reason = judged.reason;
-        if let Some(other) = &self.overtaken_by {
+        if let Some(other) = &self.body.overtaken_by {
             reason.push_str(&format!("; {other} operates first here"));
         }
-        let deviation = match (measured, self.band.expected) {
+        let deviation = match (measured, self.body.band.expected) {
             (Some(t), Some(expected)) if expected.si() > 0.0 => Values::none()
                 .with("time", t - expected)
                 .with_percent("time", ((t - expected) / expected).value),
@@ -279,7 +283,7 @@ impl Shot {
             point: self.point.clone(),
             attempt: 1,
             criterion: self.criterion(),
-            stimulus: self.stimulus.clone(),
+            stimulus: self.body.stimulus.clone(),
             expected: self.expected(),
             measured: Values::none().with_some("time", measured),
             deviation,
@@ -323,9 +327,13 @@ impl Shot {
     /// The injection and its grading in the sequence language.
     fn script(&self, trip: &Name, ask_reset: bool) -> String {
         let fault_loop = self.point.fault_loop.unwrap_or(FaultLoop::AN);
-        let current = Current::from_si(self.stimulus.get("current").unwrap_or(0.0));
-        let lines =
-            show::fault_lines(&self.program.segments, fault_loop, &show::current(current), trip);
+        let current = Current::from_si(self.body.stimulus.get("current").unwrap_or(0.0));
+        let lines = show::fault_lines(
+            &self.body.program.segments,
+            fault_loop,
+            &show::current(current),
+            trip,
+        );
         let short = self.point.id.strip_prefix(&format!("{}/", self.point.test));
         let label = short.unwrap_or(&self.point.id);
         let contact = show::name(trip);
@@ -352,17 +360,17 @@ impl Procedure for TripTime {
         self.shots
             .iter()
             .map(|shot| {
-                let fault_time = shot.program.segments.last().and_then(Segment::longest);
-                let before =
-                    shot.program.longest().unwrap_or_default() - fault_time.unwrap_or_default();
+                let fault_time = shot.body.program.segments.last().and_then(Segment::longest);
+                let before = shot.body.program.longest().unwrap_or_default()
+                    - fault_time.unwrap_or_default();
                 Planned {
                     points: vec![shot.point.clone()],
                     criterion: Some(shot.criterion()),
-                    stimulus: shot.stimulus.clone(),
+                    stimulus: shot.body.stimulus.clone(),
                     expected: shot.expected(),
                     limits: shot.limits(),
-                    program: shot.program.clone(),
-                    likely: before + shot.band.expected.or(fault_time).unwrap_or_default(),
+                    program: shot.body.program.clone(),
+                    likely: before + shot.body.band.expected.or(fault_time).unwrap_or_default(),
                     place: None,
                     not_tested: self.not_tested.clone(),
                 }
@@ -381,7 +389,7 @@ impl Procedure for TripTime {
                     .into_iter()
                     .map(|s| {
                         let criterion = s.criterion();
-                        not_tested(s.point, criterion, s.stimulus, reason.clone())
+                        not_tested(s.point, criterion, s.body.stimulus.clone(), reason.clone())
                     })
                     .collect(),
             );
@@ -389,7 +397,7 @@ impl Procedure for TripTime {
         match self.shots.get(self.at) {
             None => Action::Done,
             Some(_) if self.reset_due => Action::Ask(Question::confirm("Reset the relay")),
-            Some(shot) => Action::Inject(shot.program.clone()),
+            Some(shot) => Action::Inject(Program::clone(&shot.body.program)),
         }
     }
 

@@ -25,8 +25,15 @@ pub struct Chain {
 }
 
 /// Digest of a line's text without its line break: 128 bits of BLAKE3, as hex.
-pub(super) fn digest(line: &[u8]) -> String {
-    blake3::hash(line).to_hex()[..32].to_owned()
+fn digest(line: &[u8]) -> String {
+    String::from_utf8_lossy(&digest_of(line)).into_owned()
+}
+
+/// The same without a string.
+pub(super) fn digest_of(line: &[u8]) -> [u8; 32] {
+    let mut digits = [0; 32];
+    digits.copy_from_slice(&blake3::hash(line).to_hex().as_bytes()[..32]);
+    digits
 }
 
 impl Chain {

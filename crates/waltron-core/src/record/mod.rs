@@ -6,6 +6,7 @@
 
 mod chain;
 mod event;
+mod head;
 mod progress;
 mod run;
 mod tally;

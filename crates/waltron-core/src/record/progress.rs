@@ -2,8 +2,9 @@
 //!
 //! Observations, most of a record's text, are checked as part of the chain but not read.
 
-use super::chain::{ReadError, digest};
+use super::chain::ReadError;
 use super::event::{Continued, RunStarted};
+use super::head::{Head, lines};
 use super::tally::Tally;
 use crate::grading::{PointId, Verdict};
 use crate::selection::Selection;
@@ -69,17 +70,6 @@ impl Chosen {
     }
 }
 
-/// The part of a line that tells how far the run has come.
-#[derive(Deserialize)]
-struct Head {
-    at: String,
-    prev: String,
-    event: String,
-    id: Option<String>,
-    test: Option<String>,
-    verdict: Option<Verdict>,
-}
-
 #[derive(Deserialize)]
 struct Start {
     #[serde(flatten)]
@@ -92,9 +82,9 @@ impl Progress {
     /// # Errors
     /// [`ReadError`]: nothing whole in it, damage before the end, or not a run record.
     pub fn read(bytes: &[u8]) -> Result<Self, ReadError> {
-        let first_end = bytes.iter().position(|b| *b == b'\n').unwrap_or(bytes.len());
-        let first = &bytes[..first_end];
-        let head: Head = serde_json::from_slice(first).map_err(|_| ReadError::NothingWhole)?;
+        let mut all = lines(bytes);
+        let Some((_, first, _)) = all.next() else { return Err(ReadError::NothingWhole) };
+        let head = Head::read(first).map_err(|_| ReadError::NothingWhole)?;
         if head.event != "run-started" {
             return Err(ReadError::NoStart);
         }
@@ -112,7 +102,7 @@ impl Progress {
             started_at: head.at.clone(),
             last_at: head.at,
             lines: 1,
-            whole_bytes: first_end,
+            whole_bytes: first.len(),
             last_line: 0,
             broken_at: (!head.prev.is_empty()).then_some(1),
             tally: Tally::default(),
@@ -123,25 +113,22 @@ impl Progress {
             phases: vec![Phase { line: 1, wanted }],
         };
         let mut before = first;
-        let mut at = first_end + 1;
-        while at < bytes.len() {
-            let end = bytes[at..].iter().position(|b| *b == b'\n').map_or(bytes.len(), |n| at + n);
-            let line = &bytes[at..end];
+        for (at, line, is_last) in all {
             let number = progress.lines as usize + 1;
-            match serde_json::from_slice::<Head>(line) {
+            // What ends the file may have been cut off: it is read whole.
+            let read = if is_last { serde_json::from_slice(line) } else { Head::read(line) };
+            match read {
                 Ok(head) => {
-                    if progress.broken_at.is_none() && head.prev != digest(before) {
+                    if progress.broken_at.is_none() && !head.follows(before) {
                         progress.broken_at = Some(number);
                     }
                     progress.lines += 1;
                     progress.take(head, line).map_err(|e| bad(number, &e))?;
                 }
-                // Only what ends the file can have been cut off.
-                Err(_) if end + 1 >= bytes.len() => break,
+                Err(_) if is_last => break,
                 Err(error) => return Err(bad(number, &error)),
             }
-            (progress.whole_bytes, progress.last_line, before) = (end, at, line);
-            at = end + 1;
+            (progress.whole_bytes, progress.last_line, before) = (at + line.len(), at, line);
         }
         Ok(progress)
     }

@@ -1,11 +1,13 @@
 //! A run as its record tells it.
 
-use super::chain::Reading;
+use super::chain::{Line, ReadError};
 use super::event::{Event, RunEnded, RunStarted};
+use super::head::{Head, lines};
 use crate::asset::Asset;
 use crate::document::{AssetForm, DocumentError, Source};
 use crate::grading::{Grade, Summary};
 use crate::readback::{Difference, with_device};
+use std::collections::HashMap;
 
 /// A run put together from its record; the latest attempt of each point counts.
 #[derive(Clone, Debug, PartialEq)]
@@ -31,43 +33,92 @@ pub struct Run {
 }
 
 impl Run {
-    /// Folds a record's events; `None` where the reading does not begin with a start.
-    pub fn from_reading(reading: &Reading) -> Option<Self> {
-        let first = reading.lines.first()?;
-        let Event::RunStarted(started) = &first.event else { return None };
-        let mut points: Vec<Grade> = Vec::new();
-        let mut index = std::collections::HashMap::new();
-        let (mut ended, mut superseded, mut from_device) = (None, Vec::new(), Vec::new());
-        for line in &reading.lines {
-            match &line.event {
-                Event::Graded(grade) => {
-                    let at = *index.entry(grade.point.id.clone()).or_insert(points.len());
-                    match points.get_mut(at) {
-                        Some(earlier) => {
-                            superseded.push(std::mem::replace(earlier, grade.clone()));
-                        }
-                        None => points.push(grade.clone()),
-                    }
+    /// Reads a record's bytes up to its last whole event. Observations are checked as part of the
+    /// chain, but not read.
+    ///
+    /// # Errors
+    /// [`ReadError`]: nothing whole in it, damage before the end, or not a run record.
+    pub fn read(bytes: &[u8]) -> Result<Self, ReadError> {
+        let mut run: Option<Self> = None;
+        let mut index = HashMap::new();
+        let mut before: &[u8] = &[];
+        let mut cut_bytes = 0;
+        for (n, (_, line, is_last)) in lines(bytes).enumerate() {
+            let head = match Head::read(line) {
+                Ok(head) => head,
+                Err(_) if is_last => {
+                    cut_bytes = line.len();
+                    break;
                 }
-                Event::RunEnded(end) => ended = Some(end.clone()),
-                Event::Continued(_) => ended = None,
-                Event::SettingsRead { differences, device_holds: true, .. } => {
-                    from_device = differences.clone();
+                Err(error) => {
+                    let message = error.to_string();
+                    return Err(ReadError::BadLine { line: n + 1, message });
                 }
-                _ => {}
+            };
+            let follows = if n == 0 { head.prev.is_empty() } else { head.follows(before) };
+            before = line;
+            let needed = head.event != "observed" || is_last;
+            let event = match needed.then(|| serde_json::from_slice::<Line>(line)) {
+                None => None,
+                Some(Ok(line)) => Some(line.event),
+                Some(Err(_)) if is_last => {
+                    cut_bytes = line.len();
+                    break;
+                }
+                Some(Err(error)) => {
+                    let message = error.to_string();
+                    return Err(ReadError::BadLine { line: n + 1, message });
+                }
+            };
+            match (&mut run, event) {
+                (None, Some(Event::RunStarted(started))) => {
+                    run = Some(Self::beginning(*started, head.at));
+                }
+                (None, _) => return Err(ReadError::NoStart),
+                (Some(run), event) => {
+                    run.last_at = head.at;
+                    event.into_iter().for_each(|event| run.take(event, &mut index));
+                }
+            }
+            if let Some(run) = run.as_mut().filter(|run| !follows && run.broken_at.is_none()) {
+                run.broken_at = Some(n + 1);
             }
         }
-        Some(Self {
-            started: (**started).clone(),
-            started_at: first.at.clone(),
-            last_at: reading.lines.last()?.at.clone(),
-            points,
-            superseded,
-            from_device,
-            ended,
-            cut_bytes: reading.cut_bytes,
-            broken_at: reading.broken_at,
-        })
+        let mut run = run.ok_or(ReadError::NothingWhole)?;
+        run.cut_bytes = cut_bytes;
+        Ok(run)
+    }
+
+    fn beginning(started: RunStarted, at: String) -> Self {
+        Self {
+            started,
+            started_at: at.clone(),
+            last_at: at,
+            points: Vec::new(),
+            superseded: Vec::new(),
+            from_device: Vec::new(),
+            ended: None,
+            cut_bytes: 0,
+            broken_at: None,
+        }
+    }
+
+    fn take(&mut self, event: Event, index: &mut HashMap<String, usize>) {
+        match event {
+            Event::Graded(grade) => {
+                let at = *index.entry(grade.point.id.clone()).or_insert(self.points.len());
+                match self.points.get_mut(at) {
+                    Some(earlier) => self.superseded.push(std::mem::replace(earlier, grade)),
+                    None => self.points.push(grade),
+                }
+            }
+            Event::RunEnded(end) => self.ended = Some(end),
+            Event::Continued(_) => self.ended = None,
+            Event::SettingsRead { differences, device_holds, .. } => {
+                self.from_device = if device_holds { differences } else { Vec::new() };
+            }
+            _ => {}
+        }
     }
 
     /// Counts of the latest verdicts.

@@ -1,11 +1,13 @@
 //! A plan set up for its asset and rig: what will be put out, cleared, and what stands in the way.
 
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::grading::{PointId, Rule};
 use waltron_core::name::Name;
 use waltron_core::plan::{Plan, Test};
 use waltron_core::procedure::{Bench, Planned, Procedure, SetupError};
+use waltron_core::program::Program;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
 use waltron_core::script::Loaded;
@@ -90,10 +92,17 @@ fn and_more(more: usize) -> String {
 /// What may not be put out of a test's injections, one obstacle for each cause.
 fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
     let mut causes: Vec<(String, usize, Refusal)> = Vec::new();
+    let mut before: Option<&Planned> = None;
     for one in planned.iter().filter(|p| p.not_tested.is_none()) {
+        // Repeats share their program; what was cleared once need not be cleared again.
+        let same = before.is_some_and(|b| Arc::ptr_eq(&b.program, &one.program));
+        before = Some(one);
+        if same && causes.is_empty() {
+            continue;
+        }
         let point = one.points.first().map(|p| p.id.clone());
         let id = one.place.clone().or(point).unwrap_or_default();
-        let cleared = clear(one.program.clone(), &bench.asset.ratings, bench.capability);
+        let cleared = clear(Program::clone(&one.program), &bench.asset.ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
             match causes.iter_mut().find(|(_, _, r)| r.is_same_kind(&refusal)) {
                 // Two channels of the same point count once.

@@ -11,7 +11,7 @@ use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, styled};
 use crate::view;
 use std::path::Path;
-use waltron_core::record::{self, Run};
+use waltron_core::record::Run;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
@@ -107,9 +107,7 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal)?;
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));
     let bytes = files::read_bytes(&record)?;
-    let reading = record::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
-    let run = Run::from_reading(&reading)
-        .ok_or_else(|| Failure::file(&record, "the record does not start a run"))?;
+    let run = Run::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
     let page =
         waltron_report::html::html(&[run], false).map_err(|e| Failure::trouble(e.to_string()))?;
     let report = dir.join(format!("{relay}.html"));

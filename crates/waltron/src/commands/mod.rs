@@ -21,7 +21,7 @@ use crate::files::read_bytes;
 use crate::terminal::Terminal;
 use clap::CommandFactory;
 use std::path::Path;
-use waltron_core::record::{self, Run};
+use waltron_core::record::Run;
 
 /// Does what was asked.
 ///
@@ -55,24 +55,21 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
 /// Reads a run record; says what was cut or changed.
 fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
     let bytes = read_bytes(path)?;
-    let reading = record::read(&bytes).map_err(|error| {
+    let run = Run::read(&bytes).map_err(|error| {
         Failure::file(path, error.to_string()).help("run records end in .run.jsonl")
     })?;
     let name = path.display();
-    if reading.cut_bytes > 0 {
+    if run.cut_bytes > 0 {
         terminal.chat(&format!(
-            "warning: {name} was cut off: read up to its last whole event, line {}; {} bytes left out\n",
-            reading.lines.len(),
-            reading.cut_bytes
+            "warning: {name} was cut off: read up to its last whole event; {} bytes left out\n",
+            run.cut_bytes
         ));
     }
-    if let Some(line) = reading.broken_at {
+    if let Some(line) = run.broken_at {
         terminal.chat(&format!(
             "warning: {name} was changed after the test: line {line} does not follow from the line before\n"
         ));
     }
-    let run = Run::from_reading(&reading)
-        .ok_or_else(|| Failure::file(path, "the record does not start a run"))?;
     if run.ended.is_none() {
         let points = run.points.len();
         terminal.chat(&format!(

@@ -455,7 +455,7 @@ impl Procedure for Pickup {
                     expected: expected.clone(),
                     limits: limits.clone(),
                     likely: worst(&up) * share + worst(&down) * 0.5,
-                    program: Program::of([up.segments, down.segments].concat()),
+                    program: Program::of([up.segments, down.segments].concat()).into(),
                     place: None,
                     not_tested: self.why_not(ramp),
                 }

@@ -26,6 +26,7 @@ impl Sequence {
                         _ => longest,
                     };
                     let place = machine.place();
+                    let program = program.into();
                     planned.push(Planned { program, likely, place, ..nothing() });
                     machine.pass_over();
                 }
@@ -95,7 +96,7 @@ fn nothing() -> Planned {
         stimulus: Values::none(),
         expected: Values::none(),
         limits: Values::none(),
-        program: crate::program::Program::default(),
+        program: Arc::default(),
         likely: seconds(0.0),
         place: None,
         not_tested: None,

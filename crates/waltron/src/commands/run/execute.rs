@@ -14,7 +14,7 @@ use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId};
 use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_core::readback::{Difference, differences, with_device};
-use waltron_core::record::{self, Chosen, Event, Outcome, Progress, Run, RunEnded, Tally};
+use waltron_core::record::{Chosen, Event, Outcome, Progress, Run, RunEnded, Tally};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::Clock;
@@ -175,9 +175,7 @@ pub(crate) fn execute(
 /// Everything that a record holds.
 pub(super) fn whole(record: &Path) -> Result<Run, Failure> {
     let bytes = crate::files::read_bytes(record)?;
-    let reading = record::read(&bytes).map_err(|e| Failure::file(record, e.to_string()))?;
-    Run::from_reading(&reading)
-        .ok_or_else(|| Failure::file(record, "the record does not start a run"))
+    Run::read(&bytes).map_err(|e| Failure::file(record, e.to_string()))
 }
 
 /// Opens the record: the writer, what it holds already, and the first event to be written.

@@ -1,0 +1,138 @@
+//! Heads of lines: what they are about, without reading all of them.
+//!
+//! Records are long and most of their text are observations. The chain vouches for what is in a
+//! line, so its beginning and its end are enough to go by.
+
+use super::chain::digest_of;
+use crate::grading::Verdict;
+use serde::Deserialize;
+
+/// The part of a line that tells how far a run has come.
+#[derive(Debug, Deserialize)]
+pub(super) struct Head {
+    pub(super) at: String,
+    pub(super) prev: String,
+    pub(super) event: String,
+    pub(super) id: Option<String>,
+    pub(super) test: Option<String>,
+    pub(super) verdict: Option<Verdict>,
+}
+
+/// Takes `"key":"text"` off the beginning; `None` where it is something else, or needs unescaping.
+fn take<'a>(rest: &'a str, key: &str) -> Option<(&'a str, &'a str)> {
+    let inside = rest.strip_prefix(",\"")?.strip_prefix(key)?.strip_prefix("\":\"")?;
+    let (text, rest) = inside.split_once('"')?;
+    (!text.contains('\\')).then_some((text, rest))
+}
+
+impl Head {
+    /// Reads the head of a line.
+    ///
+    /// # Errors
+    /// A line that is no event.
+    pub(super) fn read(line: &[u8]) -> Result<Self, serde_json::Error> {
+        match Self::as_written(line) {
+            Some(head) => Ok(head),
+            None => serde_json::from_slice(line),
+        }
+    }
+
+    /// Reads a line as this program writes it; `None` for those that have to be read whole.
+    fn as_written(line: &[u8]) -> Option<Self> {
+        let most = line.len().min(400);
+        let start = match std::str::from_utf8(&line[..most]) {
+            Ok(text) => text,
+            // Cut within a character.
+            Err(error) => std::str::from_utf8(&line[..error.valid_up_to()]).ok()?,
+        };
+        if !line.ends_with(b"}") {
+            return None;
+        }
+        let rest = start.strip_prefix("{\"n\":")?.trim_start_matches(|c: char| c.is_ascii_digit());
+        let (at, rest) = take(rest, "at")?;
+        let (prev, rest) = take(rest, "prev")?;
+        let (event, rest) = take(rest, "event")?;
+        let mut head = Self {
+            at: at.to_owned(),
+            prev: prev.to_owned(),
+            event: event.to_owned(),
+            id: None,
+            test: None,
+            verdict: None,
+        };
+        if event == "observed" {
+            return Some(head);
+        }
+        if event != "graded" {
+            return None;
+        }
+        let (id, rest) = take(rest, "id")?;
+        let (test, _) = take(rest, "test")?;
+        (head.id, head.test) = (Some(id.to_owned()), Some(test.to_owned()));
+        // Inside a text the quotes would be escaped, so this is the key.
+        let key = b",\"verdict\":\"";
+        let at = memchr::memmem::rfind(line, key)? + key.len();
+        let word = line[at..].split(|b| *b == b'"').next()?;
+        head.verdict = Some(match word {
+            b"pass" => Verdict::Pass,
+            b"fail" => Verdict::Fail,
+            b"inconclusive" => Verdict::Inconclusive,
+            b"not_tested" => Verdict::NotTested,
+            _ => return None,
+        });
+        Some(head)
+    }
+
+    /// Whether the line follows on from the one before it.
+    pub(super) fn follows(&self, before: &[u8]) -> bool {
+        self.prev.as_bytes() == digest_of(before)
+    }
+}
+
+/// The lines of a record: where each begins, its bytes, and whether it is the last.
+pub(super) fn lines(bytes: &[u8]) -> impl Iterator<Item = (usize, &[u8], bool)> {
+    let mut at = 0;
+    std::iter::from_fn(move || {
+        let rest = bytes.get(at..).filter(|rest| !rest.is_empty())?;
+        let start = at;
+        let end = memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+        at += end + 1;
+        Some((start, &rest[..end], at >= bytes.len()))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What is read from a line's head is what is read from the whole of it.
+    #[test]
+    fn heads_tell_what_the_whole_line_tells() {
+        let graded = "{\"n\":7,\"at\":\"T\",\"prev\":\"ab\",\"event\":\"graded\",\"id\":\"t/A-N/2 Ω\",\"test\":\"t\",\
+                      \"attempt\":1,\"verdict\":\"fail\",\"reason\":\"says \\\"x\\\",\\\"verdict\\\":\\\"pass\\\"\"}";
+        let escaped = graded.replace("t/A-N/2 Ω", "t/\\\"x\\\"");
+        let observed = "{\"n\":8,\"at\":\"T\",\"prev\":\"cd\",\"event\":\"observed\",\"test\":\"t\",\"program\":{}}";
+        let told = "{\"n\":9,\"at\":\"T\",\"prev\":\"ef\",\"event\":\"told\",\"text\":\"é\"}";
+        for line in [graded, &escaped, observed, told] {
+            let fast = Head::read(line.as_bytes()).unwrap();
+            let whole: Head = serde_json::from_str(line).unwrap();
+            assert_eq!((&fast.at, &fast.prev, &fast.event), (&whole.at, &whole.prev, &whole.event));
+            assert_eq!((&fast.id, fast.verdict), (&whole.id, whole.verdict), "{line}");
+        }
+        assert!(Head::as_written(graded.as_bytes()).is_some());
+        assert!(Head::as_written(escaped.as_bytes()).is_none(), "escapes are read whole");
+        for cut in 1..graded.len() {
+            assert!(Head::read(&graded.as_bytes()[..cut]).is_err(), "a cut line is no event");
+        }
+    }
+
+    #[test]
+    fn lines_of_any_ending() {
+        let all = |text: &'static str| {
+            lines(text.as_bytes()).map(|(at, l, last)| (at, l.len(), last)).collect::<Vec<_>>()
+        };
+        assert_eq!(all("ab\nc\n"), [(0, 2, false), (3, 1, true)]);
+        assert_eq!(all("ab\nc"), [(0, 2, false), (3, 1, true)]);
+        assert_eq!(all(""), []);
+    }
+}
