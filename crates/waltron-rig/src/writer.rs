@@ -3,7 +3,7 @@
 use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
-use waltron_core::record::{Chain, Event, Progress, ReadError};
+use waltron_core::record::{Chain, Event, Progress, ReadError, first_break};
 
 /// How far an event is carried before the run goes on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -131,8 +131,14 @@ impl Reopened {
         lock(&file, path)?;
         let mut bytes = Vec::new();
         file.read_to_end(&mut bytes).map_err(io)?;
-        let progress = Progress::read(&bytes)
-            .map_err(|source| WriteError::Unreadable { path: path.to_owned(), source })?;
+        // A day's record is long; its chain is checked while the rest is read.
+        let (read, broken_at) = std::thread::scope(|scope| {
+            let chain = scope.spawn(|| first_break(&bytes));
+            (Progress::read_unchecked(&bytes), chain.join())
+        });
+        let mut progress =
+            read.map_err(|source| WriteError::Unreadable { path: path.to_owned(), source })?;
+        progress.broken_at = broken_at.unwrap_or(Some(1));
         let last_line = bytes[progress.last_line..progress.whole_bytes].to_vec();
         Ok(Self { file, path: path.to_owned(), last_line, length: bytes.len() as u64, progress })
     }

@@ -6,15 +6,19 @@
 use super::chain::digest_of;
 use crate::grading::Verdict;
 use serde::Deserialize;
+use std::borrow::Cow;
 
 /// The part of a line that tells how far a run has come.
 #[derive(Debug, Deserialize)]
-pub(super) struct Head {
-    pub(super) at: String,
-    pub(super) prev: String,
-    pub(super) event: String,
-    pub(super) id: Option<String>,
-    pub(super) test: Option<String>,
+pub(super) struct Head<'a> {
+    #[serde(borrow)]
+    pub(super) at: Cow<'a, str>,
+    #[serde(borrow)]
+    pub(super) prev: Cow<'a, str>,
+    #[serde(borrow)]
+    pub(super) event: Cow<'a, str>,
+    pub(super) id: Option<Cow<'a, str>>,
+    pub(super) test: Option<Cow<'a, str>>,
     pub(super) verdict: Option<Verdict>,
 }
 
@@ -25,12 +29,12 @@ fn take<'a>(rest: &'a str, key: &str) -> Option<(&'a str, &'a str)> {
     (!text.contains('\\')).then_some((text, rest))
 }
 
-impl Head {
+impl<'a> Head<'a> {
     /// Reads the head of a line.
     ///
     /// # Errors
     /// A line that is no event.
-    pub(super) fn read(line: &[u8]) -> Result<Self, serde_json::Error> {
+    pub(super) fn read(line: &'a [u8]) -> Result<Self, serde_json::Error> {
         match Self::as_written(line) {
             Some(head) => Ok(head),
             None => serde_json::from_slice(line),
@@ -38,8 +42,8 @@ impl Head {
     }
 
     /// Reads a line as this program writes it; `None` for those that have to be read whole.
-    fn as_written(line: &[u8]) -> Option<Self> {
-        let most = line.len().min(400);
+    fn as_written(line: &'a [u8]) -> Option<Self> {
+        let most = line.len().min(240);
         let start = match std::str::from_utf8(&line[..most]) {
             Ok(text) => text,
             // Cut within a character.
@@ -53,9 +57,9 @@ impl Head {
         let (prev, rest) = take(rest, "prev")?;
         let (event, rest) = take(rest, "event")?;
         let mut head = Self {
-            at: at.to_owned(),
-            prev: prev.to_owned(),
-            event: event.to_owned(),
+            at: at.into(),
+            prev: prev.into(),
+            event: event.into(),
             id: None,
             test: None,
             verdict: None,
@@ -68,7 +72,7 @@ impl Head {
         }
         let (id, rest) = take(rest, "id")?;
         let (test, _) = take(rest, "test")?;
-        (head.id, head.test) = (Some(id.to_owned()), Some(test.to_owned()));
+        (head.id, head.test) = (Some(id.into()), Some(test.into()));
         // Inside a text the quotes would be escaped, so this is the key.
         let key = b",\"verdict\":\"";
         let at = memchr::memmem::rfind(line, key)? + key.len();
@@ -87,6 +91,21 @@ impl Head {
     pub(super) fn follows(&self, before: &[u8]) -> bool {
         self.prev.as_bytes() == digest_of(before)
     }
+}
+
+/// The number of the first whole line that does not follow on from the one before it: text was
+/// changed. Lines that cannot be read are left to those who read them.
+pub fn first_break(bytes: &[u8]) -> Option<usize> {
+    let mut before: Option<&[u8]> = None;
+    for (n, (_, line, _)) in lines(bytes).enumerate() {
+        let head = Head::read(line).ok()?;
+        let follows = before.map_or(head.prev.is_empty(), |before| head.follows(before));
+        if !follows {
+            return Some(n + 1);
+        }
+        before = Some(line);
+    }
+    None
 }
 
 /// The lines of a record: where each begins, its bytes, and whether it is the last.
@@ -115,7 +134,7 @@ mod tests {
         let told = "{\"n\":9,\"at\":\"T\",\"prev\":\"ef\",\"event\":\"told\",\"text\":\"é\"}";
         for line in [graded, &escaped, observed, told] {
             let fast = Head::read(line.as_bytes()).unwrap();
-            let whole: Head = serde_json::from_str(line).unwrap();
+            let whole: Head<'_> = serde_json::from_str(line).unwrap();
             assert_eq!((&fast.at, &fast.prev, &fast.event), (&whole.at, &whole.prev, &whole.event));
             assert_eq!((&fast.id, fast.verdict), (&whole.id, whole.verdict), "{line}");
         }

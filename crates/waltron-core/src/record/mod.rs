@@ -13,6 +13,7 @@ mod tally;
 
 pub use chain::{Chain, Line, ReadError, Reading, read};
 pub use event::{Continued, Event, FileCopy, Outcome, RunEnded, RunStarted};
+pub use head::first_break;
 pub use progress::{Chosen, Progress};
 pub use run::Run;
 pub use tally::Tally;

@@ -4,9 +4,9 @@
 
 use super::chain::ReadError;
 use super::event::{Continued, RunStarted};
-use super::head::{Head, lines};
+use super::head::{Head, first_break, lines};
 use super::tally::Tally;
-use crate::grading::{PointId, Verdict};
+use crate::grading::PointId;
 use crate::selection::Selection;
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
@@ -16,10 +16,6 @@ use std::collections::{HashMap, HashSet};
 pub struct Progress {
     /// What the run started with.
     pub started: RunStarted,
-    /// When, RFC 3339.
-    pub started_at: String,
-    /// Its last event's time, RFC 3339.
-    pub last_at: String,
     /// Number of whole lines.
     pub lines: u64,
     /// Bytes up to the end of the last whole line, without its line break.
@@ -34,8 +30,6 @@ pub struct Progress {
     pub injections: u64,
     /// Whether its last event is a run's end.
     pub is_closed: bool,
-    /// Line of each point's latest grade.
-    graded: HashMap<String, u64>,
     /// Line at which each test came to its end last.
     ended: HashMap<String, u64>,
     phases: Vec<Phase>,
@@ -77,11 +71,22 @@ struct Start {
 }
 
 impl Progress {
-    /// Reads a record's bytes up to its last whole event.
+    /// Reads a record's bytes up to its last whole event, and checks the chain.
     ///
     /// # Errors
     /// [`ReadError`]: nothing whole in it, damage before the end, or not a run record.
     pub fn read(bytes: &[u8]) -> Result<Self, ReadError> {
+        let mut progress = Self::read_unchecked(bytes)?;
+        progress.broken_at = first_break(bytes);
+        Ok(progress)
+    }
+
+    /// The same without looking at the chain, which [`first_break`] does: on long records both take
+    /// their time, and can be done at once.
+    ///
+    /// # Errors
+    /// As [`Progress::read`].
+    pub fn read_unchecked(bytes: &[u8]) -> Result<Self, ReadError> {
         let mut all = lines(bytes);
         let Some((_, first, _)) = all.next() else { return Err(ReadError::NothingWhole) };
         let head = Head::read(first).map_err(|_| ReadError::NothingWhole)?;
@@ -99,52 +104,43 @@ impl Progress {
         };
         let mut progress = Self {
             started: start.started,
-            started_at: head.at.clone(),
-            last_at: head.at,
             lines: 1,
             whole_bytes: first.len(),
             last_line: 0,
-            broken_at: (!head.prev.is_empty()).then_some(1),
+            broken_at: None,
             tally: Tally::default(),
             injections: 0,
             is_closed: false,
-            graded: HashMap::new(),
             ended: HashMap::new(),
             phases: vec![Phase { line: 1, wanted }],
         };
-        let mut before = first;
         for (at, line, is_last) in all {
             let number = progress.lines as usize + 1;
             // What ends the file may have been cut off: it is read whole.
             let read = if is_last { serde_json::from_slice(line) } else { Head::read(line) };
             match read {
                 Ok(head) => {
-                    if progress.broken_at.is_none() && !head.follows(before) {
-                        progress.broken_at = Some(number);
-                    }
                     progress.lines += 1;
                     progress.take(head, line).map_err(|e| bad(number, &e))?;
                 }
                 Err(_) if is_last => break,
                 Err(error) => return Err(bad(number, &error)),
             }
-            (progress.whole_bytes, progress.last_line, before) = (at + line.len(), at, line);
+            (progress.whole_bytes, progress.last_line) = (at + line.len(), at);
         }
         Ok(progress)
     }
 
-    fn take(&mut self, head: Head, line: &[u8]) -> Result<(), serde_json::Error> {
+    fn take(&mut self, head: Head<'_>, line: &[u8]) -> Result<(), serde_json::Error> {
         let n = self.lines;
-        self.last_at = head.at;
         self.is_closed = head.event == "run-ended";
-        match (head.event.as_str(), head.id, head.test, head.verdict) {
+        match (head.event.as_ref(), head.id, head.test, head.verdict) {
             ("graded", Some(id), _, Some(verdict)) => {
-                self.tally.note(&id, verdict);
-                self.graded.insert(id, n);
+                self.tally.note_at(&id, verdict, n);
             }
             ("observed", ..) => self.injections += 1,
             ("test-ended", _, Some(test), _) => {
-                self.ended.insert(test, n);
+                self.ended.insert(test.into_owned(), n);
             }
             ("continued", ..) => {
                 let continued: Continued = serde_json::from_slice(line)?;
@@ -163,13 +159,12 @@ impl Progress {
         if what != "failed" {
             return Chosen::Matching(Selection::new(what));
         }
-        let failed = |id: &&String| self.tally.verdict(id) == Some(Verdict::Fail);
-        Chosen::These(self.graded.keys().filter(failed).cloned().collect())
+        Chosen::These(self.tally.failed().cloned().collect())
     }
 
     /// Whether a point was wanted and is not graded since.
     pub fn is_open(&self, point: &PointId) -> bool {
-        let graded = self.graded.get(&point.id).copied().unwrap_or(0);
+        let graded = self.tally.line(&point.id);
         self.phases.iter().any(|phase| graded < phase.line && phase.wanted.wants(point))
     }
 

@@ -72,11 +72,11 @@ impl Run {
             };
             match (&mut run, event) {
                 (None, Some(Event::RunStarted(started))) => {
-                    run = Some(Self::beginning(*started, head.at));
+                    run = Some(Self::beginning(*started, head.at.into_owned()));
                 }
                 (None, _) => return Err(ReadError::NoStart),
                 (Some(run), event) => {
-                    run.last_at = head.at;
+                    run.last_at = head.at.into_owned();
                     event.into_iter().for_each(|event| run.take(event, &mut index));
                 }
             }

@@ -6,6 +6,7 @@ use crate::failure::Failure;
 use crate::job::Job;
 use crate::terminal::{Terminal, plain};
 use std::path::{Path, PathBuf};
+use std::thread::JoinHandle;
 use waltron_core::record::{Continued, FileCopy, Progress};
 use waltron_rig::runner::Prepared;
 use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
@@ -38,12 +39,18 @@ fn latest(plan: &Path) -> Result<PathBuf, Failure> {
     }
 }
 
-impl Earlier {
-    /// Opens the record that the arguments name, or the plan's latest one.
+/// A record that is being opened, while the plan is prepared: long ones take their time.
+pub(super) struct Opening {
+    path: PathBuf,
+    reading: JoinHandle<Result<Reopened, WriteError>>,
+}
+
+impl Opening {
+    /// Begins to open the record that the arguments name, or the plan's latest one.
     ///
     /// # Errors
-    /// No record, one that another run writes, one that was changed, one of another plan.
-    pub(super) fn open(args: &Args, job: &Job, terminal: &Terminal) -> Result<Self, Failure> {
+    /// No record.
+    pub(super) fn begin(args: &Args) -> Result<Self, Failure> {
         let path = match &args.record {
             Some(path) => path.clone(),
             None => latest(&args.plan)?,
@@ -51,7 +58,22 @@ impl Earlier {
         if !path.exists() {
             return Err(Failure::file(&path, "there is no such record to go on with"));
         }
-        let reopened = Reopened::open(&path).map_err(|error| match &error {
+        let to_open = path.clone();
+        Ok(Self { path, reading: std::thread::spawn(move || Reopened::open(&to_open)) })
+    }
+}
+
+impl Earlier {
+    /// Looks at what was opened: it must be of this job, and as it was written.
+    ///
+    /// # Errors
+    /// No record, one that another run writes, one that was changed, one of another plan.
+    pub(super) fn of(opening: Opening, job: &Job, terminal: &Terminal) -> Result<Self, Failure> {
+        let path = opening.path;
+        let reopened = opening.reading.join().unwrap_or_else(|_| {
+            Err(WriteError::Io { path: path.clone(), source: std::io::ErrorKind::Other.into() })
+        });
+        let reopened = reopened.map_err(|error| match &error {
             WriteError::Unreadable { source, .. } => {
                 Failure::file(&path, source.to_string()).help("run records end in .run.jsonl")
             }

@@ -16,7 +16,7 @@ use crate::panel::Panel;
 use crate::signals::{StopFlag, install};
 use crate::terminal::{Terminal, plain};
 use crate::view;
-use earlier::Earlier;
+use earlier::{Earlier, Opening};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 use waltron_core::document::AnswersForm;
@@ -34,6 +34,12 @@ use waltron_rig::virtual_rig::Pace;
 /// # Errors
 /// Files that cannot be loaded, a plan that may not be put out, a record that cannot be written.
 pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
+    let goes_on = args.resume || args.redo.is_some();
+    // Mistakes in the plan come first; a plan that is not there has no record either.
+    let opening = match goes_on && args.plan.exists() {
+        true => Some(Opening::begin(args)?),
+        false => None,
+    };
     let job = Job::load(&args.plan, args.rig.as_deref())?;
     let mut prepared = job.prepare()?;
     if args.allow_exec {
@@ -47,8 +53,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     }
     let mut clock = clock()?;
     let quiet = args.format == Printed::Json;
-    let goes_on = args.resume || args.redo.is_some();
-    let earlier = if goes_on { Some(Earlier::open(args, &job, terminal)?) } else { None };
+    let earlier = opening.map(|opening| Earlier::of(opening, &job, terminal)).transpose()?;
     match (&earlier, &args.only) {
         (Some(earlier), _) => earlier.choose(&mut prepared, args.redo.as_deref())?,
         (None, Some(pattern)) => choose(&mut prepared, pattern)?,
