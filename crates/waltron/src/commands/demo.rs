@@ -71,11 +71,12 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let at = |name: &str| dir.join(name).display().to_string();
     terminal.print(&format!(
         "{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
-         read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron run {}\n  \
+         read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron hookup {}\n  waltron run {}\n  \
          read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
         at("q07-f1.html"),
         at("q07-f1.asset.toml"),
+        at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
