@@ -383,3 +383,54 @@ fn a_full_disk_stops_the_run_and_loses_no_graded_point() {
     };
     assert_eq!(verdicts(&found), verdicts(&expected));
 }
+
+/// Where the rig file asks for it, nothing is put out before the checklist and the maxima are
+/// confirmed.
+#[test]
+fn outputs_are_confirmed_before_they_come_on() {
+    let site = Site::new();
+    site.edit("q07-f1.rig.toml", "seed = 11874", "seed = 11874\nconfirm = true");
+    let go = |record: &str, answers: &str| {
+        site.write("a.toml", answers);
+        let args = ["--only", "51N-times", "--answers", "a.toml", "--format", "json"];
+        let head = ["run", "q07-f1.plan.toml", "--record", record];
+        site.waltron(&[&head[..], &args].concat())
+    };
+    let no = "[[answer]]\nquestion = \"Put this out on*\"\nanswer = \"stop\"\n[[answer]]\nquestion = \"*\"\nanswer = \"ok\"\n";
+    go("no.run.jsonl", no).exits(4);
+    let record = site.read("no.run.jsonl");
+    assert!(!record.contains("\"observed\"") && record.contains("Isolate the tripping circuits"));
+    let yes = go("yes.run.jsonl", "[[answer]]\nquestion = \"*\"\nanswer = \"ok\"\n");
+    assert!(yes.err().contains("Maxima"), "{}", yes.err());
+    assert_eq!(yes.exits(0).json()["summary"]["pass"], 9);
+}
+
+/// A prompt waits for ever, unless it is told not to.
+#[test]
+fn prompts_time_out_only_when_told_to() {
+    let site = Site::new();
+    site.write("asking.plan.toml", ASKING);
+    let begin = |more: &[&str], record: &str| {
+        std::process::Command::new(env!("CARGO_BIN_EXE_waltron"))
+            .args(["run", "asking.plan.toml", "--record", record])
+            .args(more)
+            .current_dir(site.dir.path())
+            .stdin(std::process::Stdio::piped())
+            .stdout(std::process::Stdio::null())
+            .stderr(std::process::Stdio::piped())
+            .spawn()
+            .unwrap()
+    };
+    let mut waits = begin(&[], "1.run.jsonl");
+    let mut given_up = begin(&["--prompt-timeout", "300 ms"], "2.run.jsonl");
+    // The pipe stays open; waiting would close it, which is an answer too.
+    let _open = given_up.stdin.take();
+    assert_eq!(given_up.wait().unwrap().code(), Some(4));
+    let mut told = String::new();
+    std::io::Read::read_to_string(&mut given_up.stderr.take().unwrap(), &mut told).unwrap();
+    assert!(told.contains("nobody answered in time"), "{told}");
+    assert_eq!(waits.try_wait().unwrap(), None, "the other one still waits");
+    waits.kill().unwrap();
+    waits.wait().unwrap();
+    site.waltron(&["run", "asking.plan.toml", "--prompt-timeout", "3 A"]).exits(2);
+}
