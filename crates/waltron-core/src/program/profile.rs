@@ -107,7 +107,7 @@ impl Stairs {
 
     /// Total time of all levels.
     pub fn length(&self) -> Time {
-        self.period() * f64::from(self.steps + 1)
+        self.period() * (f64::from(self.steps) + 1.0)
     }
 }
 

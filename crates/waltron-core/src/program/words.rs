@@ -86,7 +86,7 @@ pub fn profile(profile: &Profile) -> String {
     match profile {
         Profile::Hold(held) => stimulus(held),
         Profile::Stairs(s) => {
-            let count = s.steps + 1;
+            let count = s.steps.saturating_add(1);
             format!(
                 "{}, {count} levels of {}{}",
                 moves(&s.from, &s.to),

@@ -466,6 +466,7 @@ impl Session {
         if program.segments.is_empty() || empty {
             return Err(faults::SETTINGS_CONFLICT.because("the program has nothing to put out"));
         }
+        is_playable(&program)?;
         // The asset's own ratings were checked by who made the program; here it is the rig's range.
         let cleared = clear(program, &unlimited(), self.set.capability()).map_err(|refusals| {
             let why = refusals.first().map_or_else(String::new, ToString::to_string);
@@ -552,6 +553,52 @@ fn in_condition(condition: &mut Condition, restore: &impl Fn(&mut Probe)) {
         }
         _ => {}
     }
+}
+
+/// Longest program, in s.
+const LONGEST_S: f64 = 86_400.0;
+
+/// Most levels of a program, and most repetitions of a recording.
+const MOST_LEVELS: f64 = 1e6;
+
+/// Refuses what only a mistaken or hostile client sends: times below zero or without end, more
+/// levels than there is room for.
+fn is_playable(program: &Program) -> Result<(), Fault> {
+    let mut levels = 0.0;
+    for segment in &program.segments {
+        let dwells = match &segment.profile {
+            Profile::Hold(_) => [0.0, 0.0],
+            Profile::Stairs(s) => {
+                levels += 2.0 * (f64::from(s.steps) + 1.0);
+                [s.dwell.si(), s.rest.as_ref().map_or(0.0, |r| r.time.si())]
+            }
+            Profile::Steps(s) => {
+                levels += 2.0 * s.levels.len() as f64;
+                [s.dwell.si(), s.rest.as_ref().map_or(0.0, |r| r.time.si())]
+            }
+            Profile::Slope(s) => {
+                levels += 100.0 * s.through.len() as f64;
+                [s.time.si(), 0.0]
+            }
+            Profile::Playback(p) => {
+                levels += f64::from(p.times) * (1.0 + p.recording.count as f64 / 100.0);
+                let rate = p.recording.rate_hz;
+                let sane = rate > 0.0 && p.recording.frequency_hz > 0.0;
+                [if sane { 0.0 } else { -1.0 }, 0.0]
+            }
+        };
+        let negative = dwells.iter().any(|t| *t < 0.0);
+        let longest = segment.longest().map_or(0.0, |t| t.si());
+        if negative || !(0.0..=LONGEST_S).contains(&longest) {
+            return Err(
+                faults::OUT_OF_RANGE.because("a time that is negative, or longer than a day")
+            );
+        }
+    }
+    if levels > MOST_LEVELS {
+        return Err(faults::TOO_MUCH_DATA.because("more levels than can be played"));
+    }
+    Ok(())
 }
 
 fn unlimited() -> Ratings {

@@ -85,7 +85,7 @@ impl VirtualRig {
         if self.pace == Pace::Fast {
             return !play.attendant.wants_to_stop();
         }
-        let due = play.began + Duration::try_from_secs_f64(to.si()).unwrap_or(Duration::MAX);
+        let due = moment(play.began, to);
         loop {
             if play.attendant.wants_to_stop() {
                 return false;
@@ -315,9 +315,16 @@ impl Rig for VirtualRig {
     }
 }
 
+/// A time after an instant; a time that no clock reaches stands for a day.
+fn moment(from: Instant, time: Time) -> Instant {
+    const DAY: Duration = Duration::from_secs(86_400);
+    let time = Duration::try_from_secs_f64(time.si().max(0.0)).unwrap_or(DAY);
+    from.checked_add(time).unwrap_or(from + DAY)
+}
+
 /// Lets real time pass until the attendant wants to stop.
 pub(crate) fn wait(time: Time, attendant: &mut dyn Attendant) {
-    let due = Instant::now() + Duration::try_from_secs_f64(time.si()).unwrap_or(Duration::MAX);
+    let due = moment(Instant::now(), time);
     while !attendant.wants_to_stop() {
         let left = due.saturating_duration_since(Instant::now());
         if left.is_zero() {

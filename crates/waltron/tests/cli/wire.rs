@@ -365,3 +365,42 @@ fn serving_refuses_what_cannot_be_served() {
             && listed.contains("earth-fault trip")
     );
 }
+
+/// An output that is held while the attendant changes a tap: the heartbeat keeps it on for longer
+/// than the watchdog allows a silent controller.
+#[test]
+fn an_output_stays_on_while_a_prompt_waits() {
+    let site = Site::new();
+    let served = Served::new(&site, "q07-f1.rig.toml", &["--pace", "real"]);
+    over_the_wire(&site, "q07-f1.rig.toml", &served.address);
+    site.write(
+        "tap.seq",
+        "hold ia = 0.5 A for 50 ms\nask \"Change the tap\"\nhold ia = 0.5 A for 50 ms then off\n\
+         expect no trip as \"quiet\"\n",
+    );
+    site.write(
+        "tap.plan.toml",
+        "[plan]\ntitle = \"Tap\"\nasset = \"q07-f1.asset.toml\"\nrig = \"bench.rig.toml\"\n\
+         [[test]]\nid = \"tap\"\nprocedure = \"sequence\"\nscript = \"tap.seq\"\n",
+    );
+    let mut run = Command::new(env!("CARGO_BIN_EXE_waltron"))
+        .args(["run", "tap.plan.toml", "--record", "tap.run.jsonl"])
+        .current_dir(site.dir.path())
+        .stdin(Stdio::piped())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let mut reader = served.client();
+    let until = Instant::now() + Duration::from_secs(5);
+    while reader.ask("OUTP?") != "1" {
+        assert!(Instant::now() < until);
+    }
+    // Three times the watchdog's 400 ms.
+    std::thread::sleep(Duration::from_millis(1200));
+    assert_eq!(reader.ask("OUTP?"), "1", "it stays on while the attendant works");
+    run.stdin.take().unwrap().write_all(b"\n").unwrap();
+    assert_eq!(run.wait().unwrap().code(), Some(0));
+    assert_eq!(reader.ask("OUTP?"), "0");
+    assert!(site.read("tap.run.jsonl").contains("\"answered\""));
+}

@@ -1,0 +1,151 @@
+//! The test set under whatever a client may send.
+
+use proptest::prelude::*;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+use waltron_core::document::Source;
+use waltron_rig::test_set::{Description, Session, TREE, TestSet};
+use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::{RigFile, RigForm};
+use waltron_specimen::SpecimenForm;
+
+const RIG: &str = r#"
+[rig]
+kind = "virtual"
+name = "bench"
+specimen = "s"
+[[current]]
+id = "ia"
+range = "32 A"
+[[voltage]]
+id = "va"
+range = "300 V"
+[[input]]
+id = "BI1"
+meaning = "trip"
+"#;
+
+const SPECIMEN: &str = r#"
+[specimen]
+kind = "relay"
+[[element]]
+id = "50"
+measures = "phase"
+pickup = "5 A"
+curve = { family = "definite", delay = "50 ms" }
+"#;
+
+fn test_set(pace: Pace) -> Arc<TestSet> {
+    let file: RigFile = RigForm::load(&Source::new("r", RIG)).unwrap();
+    let capability = file.capability.clone();
+    let build = move |seed, _| {
+        let specimen = SpecimenForm::load(&Source::new("s", SPECIMEN), seed).ok()?;
+        Some(VirtualRig::new("bench".into(), capability.clone(), specimen, pace))
+    };
+    let first = build(1, 0).unwrap();
+    let description = Description::of("bench", &file.capability, true, pace == Pace::Real);
+    Arc::new(TestSet::new(description, file.capability, first, Box::new(build)))
+}
+
+fn ask(session: &mut Session, message: &str) -> String {
+    String::from_utf8_lossy(&session.handle(message.as_bytes())).trim_end().to_owned()
+}
+
+/// A parameter of any kind, sane or not.
+fn parameter() -> impl Strategy<Value = String> {
+    prop_oneof![
+        any::<f64>().prop_map(|v| format!("{v:E}")),
+        (-10i32..1000).prop_map(|v| v.to_string()),
+        Just("1 A".to_owned()),
+        Just("20 MS".to_owned()),
+        Just("ON".to_owned()),
+        Just("ia".to_owned()),
+        Just("\"trip\"".to_owned()),
+        Just("#14null".to_owned()),
+        Just("#13abc".to_owned()),
+        "[ -~]{0,6}",
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// No message makes it panic, answer without end or stay energised; errors are queued, answers
+    /// are lines.
+    #[test]
+    fn any_commands_are_answered_or_refused(
+        commands in proptest::collection::vec((0usize..200, proptest::collection::vec(parameter(), 0..4)), 1..12)
+    ) {
+        let set = test_set(Pace::Fast);
+        let mut session = Session::new(Arc::clone(&set));
+        let headers = TREE.headers();
+        for (which, parameters) in commands {
+            let header = headers[which % headers.len()].replace(['[', ']'], "");
+            let message = format!("{header} {}", parameters.join(","));
+            let answer = session.handle(message.as_bytes());
+            prop_assert!(answer.is_empty() || answer.ends_with(b"\n"), "{message}");
+        }
+        prop_assert!(ask(&mut session, "SYST:ERR:COUN?").parse::<usize>().unwrap() <= 64);
+        prop_assert_eq!(ask(&mut session, "*CLS;OUTP OFF;:OUTP?"), "0");
+        drop(session);
+        prop_assert!(!set.is_energised());
+    }
+}
+
+/// Programs that only a mistaken client sends are refused before anything is made of them.
+#[test]
+fn programs_without_measure_are_refused() {
+    let mut session = Session::new(test_set(Pace::Real));
+    let stimulus = r#"[{"channel":"ia","rms_a":1.0,"angle_deg":0.0,"frequency_hz":50.0}]"#;
+    let program = |profile: &str, stops: &str| {
+        let json =
+            format!(r#"{{"segments":[{{"name":"x","profile":{profile},"stops":[{stops}]}}]}}"#);
+        format!("PROG:DEF #{}{}{json};:INIT", json.len().to_string().len(), json.len())
+    };
+    let stairs = |steps: &str, dwell: &str| {
+        format!(
+            r#"{{"stairs":{{"from":{stimulus},"to":{stimulus},"steps":{steps},"dwell_s":{dwell}}}}}"#
+        )
+    };
+    let hold = format!(r#"{{"hold":{stimulus}}}"#);
+    let after = |s: &str| format!(r#"{{"when":{{"after_s":{s}}},"then":"next"}}"#);
+    for (message, number) in [
+        (program(&stairs("4294967295", "0.000001"), ""), "-223"),
+        (program(&stairs("10", "-1.0"), ""), "-222"),
+        (program(&hold, &after("1e300")), "-222"),
+        (program(&hold, &after("-5.0")), "-222"),
+        (program(&hold, ""), "-222"),
+        (program("{\"hold\":7}", ""), "-161"),
+        ("PROG:DEL;:INIT".to_owned(), "-221"),
+    ] {
+        assert_eq!(ask(&mut session, &message), "", "{message}");
+        let error = ask(&mut session, "SYST:ERR?");
+        assert!(error.starts_with(number), "{message}: {error}");
+        assert_eq!(ask(&mut session, "OUTP?;*CLS"), "0");
+    }
+}
+
+/// Outputs that stay on after a program go off with their controller, and with anybody's word.
+#[test]
+fn what_stays_on_goes_off_with_its_controller() {
+    let set = test_set(Pace::Real);
+    let begin = |session: &mut Session| {
+        let lines = "PROG:DEL;SEGM:NEW \"x\";CURR ia,1 A;TIME 20 MS;:PROG:FIN KEEP;:INIT;*OPC?";
+        assert_eq!(ask(session, lines), "1");
+        assert_eq!(ask(session, "OUTP?"), "1");
+    };
+    let (mut first, mut second) = (Session::new(Arc::clone(&set)), Session::new(Arc::clone(&set)));
+    begin(&mut first);
+    drop(first);
+    assert_eq!(ask(&mut second, "OUTP?"), "0");
+    begin(&mut second);
+    let mut reader = Session::new(Arc::clone(&set));
+    assert_eq!(ask(&mut reader, "ABOR;OUTP?"), "0");
+    // A stop in the middle of a long program does not wait for its end.
+    let long = "PROG:DEL;SEGM:NEW \"x\";CURR ia,1 A;TIME 60 S;:INIT";
+    ask(&mut second, long);
+    std::thread::sleep(Duration::from_millis(50));
+    let began = Instant::now();
+    assert_eq!(ask(&mut reader, "OUTP OFF;:OUTP?"), "0");
+    assert!(began.elapsed() < Duration::from_millis(500));
+}
