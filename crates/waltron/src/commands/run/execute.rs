@@ -159,7 +159,7 @@ pub(crate) fn execute(
     let done = runner::run(prepared, &asset, &mut *rig, panel, tally, &mut sink);
     bar.finish_and_clear();
     for note in &captured {
-        terminal.chat(&format!("Waveforms  {note}\n"));
+        panel.say(&format!("Waveforms  {note}\n"));
     }
     let mut done = done.map_err(|e| {
         let failure = Failure::trouble(e.to_string());
