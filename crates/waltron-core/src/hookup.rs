@@ -8,6 +8,7 @@ use crate::procedure::Planned;
 use crate::program::{Condition, Program};
 use crate::quantity::{Current, Measure, Voltage, text};
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use std::sync::Arc;
 
 /// A connection sheet.
@@ -80,6 +81,7 @@ impl Sheet {
         terminal: impl Fn(&str) -> String,
     ) -> Self {
         let mut wires: Vec<Wire> = Vec::new();
+        let mut most_si: HashMap<Name, f64> = HashMap::new();
         let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none());
         let mut before: Option<&Planned> = None;
         for (test, planned) in tested {
@@ -89,9 +91,9 @@ impl Sheet {
             }
             for (channel, most, is_current) in planned.program.maxima() {
                 let carries = if is_current { Carries::Current } else { Carries::Voltage };
-                let wire = find(&mut wires, &channel, carries, test);
-                let known = wire.most.as_deref().and_then(|m| m.parse::<f64>().ok());
-                wire.most = Some(most.max(known.unwrap_or(0.0)).to_string());
+                find(&mut wires, &channel, carries, test);
+                let known = most_si.entry(channel).or_insert(most);
+                *known = known.max(most);
             }
             for signal in signals(&planned.program) {
                 let input = site.capability.inputs.iter().find(|i| i.meaning == signal);
@@ -104,11 +106,17 @@ impl Sheet {
             && let Some(input) = site.capability.inputs.iter().find(|i| i.meaning == stop.signal)
             && !wires.is_empty()
         {
-            find(&mut wires, &input.id, Carries::Contact, &"all".into());
+            // Every test is stopped by it.
+            let mut tests: Vec<Name> = wires.iter().flat_map(|w| w.tests.clone()).collect();
+            tests.sort();
+            tests.dedup();
+            for test in &tests {
+                find(&mut wires, &input.id, Carries::Contact, test);
+            }
         }
         wires.sort_by(|a, b| (a.carries, &a.id).cmp(&(b.carries, &b.id)));
         for wire in &mut wires {
-            describe(wire, site, &terminal);
+            describe(wire, site, &terminal, most_si.get(&wire.id.clone()).copied());
         }
         let mut sheet = Self {
             rig: site.rig.to_owned(),
@@ -213,9 +221,13 @@ fn find<'w>(wires: &'w mut Vec<Wire>, id: &Name, carries: Carries, test: &Name) 
     wire
 }
 
-fn describe(wire: &mut Wire, site: Site<'_>, terminal: &impl Fn(&str) -> String) {
+fn describe(
+    wire: &mut Wire,
+    site: Site<'_>,
+    terminal: &impl Fn(&str) -> String,
+    most_si: Option<f64>,
+) {
     wire.rig = terminal(wire.id.as_str());
-    let si = wire.most.take().and_then(|m| m.parse::<f64>().ok());
     let at_asset =
         |key: &Name| site.asset.terminals.iter().find(|(k, _)| k == key).map(|(_, t)| t.clone());
     match wire.carries {
@@ -223,7 +235,7 @@ fn describe(wire: &mut Wire, site: Site<'_>, terminal: &impl Fn(&str) -> String)
             wire.asset = at_asset(&wire.id);
             wire.what = what(wire.id.as_str(), wire.carries);
             let is_current = wire.carries == Carries::Current;
-            wire.most = si.map(|si| {
+            wire.most = most_si.map(|si| {
                 if is_current { text(Current::from_si(si)) } else { text(Voltage::from_si(si)) }
             });
         }

@@ -2,7 +2,7 @@
 
 use super::chain::{Line, ReadError};
 use super::event::{Event, RunEnded, RunStarted};
-use super::head::{Head, lines};
+use super::head::{Head, first_break, lines};
 use crate::asset::Asset;
 use crate::document::{AssetForm, DocumentError, Source};
 use crate::grading::{Grade, Summary};
@@ -41,7 +41,6 @@ impl Run {
     pub fn read(bytes: &[u8]) -> Result<Self, ReadError> {
         let mut run: Option<Self> = None;
         let mut index = HashMap::new();
-        let mut before: &[u8] = &[];
         let mut cut_bytes = 0;
         for (n, (_, line, is_last)) in lines(bytes).enumerate() {
             let head = match Head::read(line) {
@@ -55,8 +54,6 @@ impl Run {
                     return Err(ReadError::BadLine { line: n + 1, message });
                 }
             };
-            let follows = if n == 0 { head.prev.is_empty() } else { head.follows(before) };
-            before = line;
             let needed = head.event != "observed" || is_last;
             let event = match needed.then(|| serde_json::from_slice::<Line>(line)) {
                 None => None,
@@ -80,12 +77,10 @@ impl Run {
                     event.into_iter().for_each(|event| run.take(event, &mut index));
                 }
             }
-            if let Some(run) = run.as_mut().filter(|run| !follows && run.broken_at.is_none()) {
-                run.broken_at = Some(n + 1);
-            }
         }
         let mut run = run.ok_or(ReadError::NothingWhole)?;
         run.cut_bytes = cut_bytes;
+        run.broken_at = first_break(bytes);
         Ok(run)
     }
 

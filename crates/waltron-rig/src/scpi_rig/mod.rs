@@ -41,7 +41,6 @@ const LOOK_PATIENCE: Duration = Duration::from_secs(3);
 #[derive(Debug)]
 pub struct ScpiRig {
     name: String,
-    identity: String,
     description: Description,
     capability: Capability,
     link: Arc<Mutex<Link>>,
@@ -117,7 +116,7 @@ impl ScpiRig {
         shots: u64,
     ) -> Result<Self, RigError> {
         let mut link = Link::connect(address)?;
-        let identity = identity(&mut link)?.join(" ");
+        identity(&mut link)?;
         let description: Description = link.ask_json("INST:CAP?")?;
         if link.ask("SYST:LOCK:REQ?")? != "1" {
             let owner = link.ask("SYST:LOCK:OWN?")?;
@@ -140,23 +139,10 @@ impl ScpiRig {
             move || beat(&link, &alive)
         });
         let heart = Some(heart);
-        let mut rig = Self {
-            name,
-            identity,
-            description,
-            capability: wanted,
-            link,
-            alive,
-            heart,
-            energised: false,
-        };
+        let mut rig =
+            Self { name, description, capability: wanted, link, alive, heart, energised: false };
         rig.no_errors()?;
         Ok(rig)
-    }
-
-    /// What the test set calls itself.
-    pub fn identity(&self) -> &str {
-        &self.identity
     }
 
     fn link(&self) -> MutexGuard<'_, Link> {

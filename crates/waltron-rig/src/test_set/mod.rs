@@ -226,11 +226,6 @@ impl TestSet {
         has
     }
 
-    /// Gives control back; outputs go off.
-    pub(crate) fn release(&self, client: u64) {
-        self.leave(client);
-    }
-
     fn begin(self: &Arc<Self>, cleared: Cleared) -> Result<(), &'static str> {
         let mut inner = self.lock();
         if inner.phase == Phase::Playing {

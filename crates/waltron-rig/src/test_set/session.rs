@@ -352,7 +352,7 @@ impl Session {
             M::Wait => self.wait_until_done(),
             M::Begin => self.begin()?,
             M::Abort => self.set.off(),
-            M::Release => self.set.release(self.id),
+            M::Release => self.set.leave(self.id),
             M::Heartbeat => self.set.hear(self.id),
             M::Watchdog => self.watchdog(first()?)?,
             M::Define => {

@@ -1,6 +1,6 @@
 //! Going on with a record: which one, whether it belongs to this plan, and what is left to do.
 
-use super::{none_fits, stem};
+use super::{choose, stem};
 use crate::cli::Run as Args;
 use crate::failure::Failure;
 use crate::job::Job;
@@ -132,14 +132,12 @@ impl Earlier {
             prepared.keep_open(progress);
             return Ok(());
         };
-        let mut tests: Vec<String> = prepared.points().map(|p| p.test.to_string()).collect();
-        tests.dedup();
-        let example = prepared.points().next().map(|p| p.id.clone());
-        prepared.keep(&progress.redo(redo));
-        if prepared.is_empty() && redo != "failed" {
-            return Err(none_fits(redo, &tests, example.as_deref()));
+        let wanted = progress.redo(redo);
+        if redo == "failed" {
+            prepared.keep(&wanted);
+            return Ok(());
         }
-        Ok(())
+        choose(prepared, redo, &wanted)
     }
 
     /// Whether everything was done, and the record says so.

@@ -56,7 +56,10 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let earlier = opening.map(|opening| Earlier::of(opening, &job, terminal)).transpose()?;
     match (&earlier, &args.only) {
         (Some(earlier), _) => earlier.choose(&mut prepared, args.redo.as_deref())?,
-        (None, Some(pattern)) => choose(&mut prepared, pattern)?,
+        (None, Some(pattern)) => {
+            let wanted = Chosen::Matching(Selection::new(pattern));
+            choose(&mut prepared, pattern, &wanted)?;
+        }
         (None, None) => {}
     }
     // A record that was cut before its last event gets one, even if nothing else is left.
@@ -178,14 +181,14 @@ fn panel(args: &Args, stop: StopFlag) -> Result<(Option<Screen>, Panel), Failure
 ///
 /// # Errors
 /// A pattern that chooses none.
-fn choose(prepared: &mut Prepared, pattern: &str) -> Result<(), Failure> {
+fn choose(prepared: &mut Prepared, pattern: &str, wanted: &Chosen) -> Result<(), Failure> {
     let tests: Vec<String> = {
         let mut tests: Vec<String> = prepared.points().map(|p| p.test.to_string()).collect();
         tests.dedup();
         tests
     };
     let example = prepared.points().next().map(|p| p.id.clone());
-    prepared.keep(&Chosen::Matching(Selection::new(pattern)));
+    prepared.keep(wanted);
     if prepared.is_empty() {
         return Err(none_fits(pattern, &tests, example.as_deref()));
     }
