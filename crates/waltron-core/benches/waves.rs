@@ -18,7 +18,7 @@ fn synthesis(c: &mut Criterion) {
         let phasor = Phasor::new(amperes(1.0 + k as f64), degrees(30.0 * k as f64));
         let mut drive = Drive::sine(Name::from(format!("i{k}")), phasor, Frequency::from_si(50.0));
         for order in [3, 5, 7, 9, 11] {
-            drive.set_harmonic(Harmonic { order, share: 0.05, angle: degrees(10.0) });
+            drive.set_harmonic(Harmonic::new(order, 0.05, degrees(10.0)));
         }
         drive
     };

@@ -4,12 +4,12 @@
 //! program against what the asset withstands and what the rig can do. A value out of range is
 //! refused, never clipped.
 
-use crate::asset::Ratings;
+use crate::asset::{Longest, Ratings, Withstand};
 use crate::capability::{Capability, Channel};
 use crate::name::Name;
-use crate::program::{Condition, Finish, Program};
-use crate::quantity::{Current, Measure, Time, Voltage, amperes, seconds, text};
-use crate::stimulus::Drive;
+use crate::program::{Condition, Finish, Program, Segment, Then};
+use crate::quantity::{Measure, Time, seconds, text};
+use crate::stimulus::{Drive, Stimulus};
 
 /// A program that may be put out.
 #[derive(Clone, Debug, PartialEq)]
@@ -79,6 +79,14 @@ pub enum Refusal {
         /// The rating that limits it.
         limit: String,
     },
+    /// A wave that does not swing.
+    #[error("{channel} would have a frequency of {value}; it must be above 0 Hz")]
+    NoFrequency {
+        /// The channel.
+        channel: Name,
+        /// The frequency that it would have.
+        value: String,
+    },
     /// Nothing ends a segment for certain.
     #[error("segment `{segment}` has no time limit")]
     Unbounded {
@@ -87,7 +95,7 @@ pub enum Refusal {
     },
     /// Outputs would stay on at a current that the asset does not withstand for ever.
     #[error(
-        "{value} would stay on {channel} after the step, which is above the continuous \
+        "up to {value} could stay on {channel} after the step, which is above the continuous \
              rating; end the step with `then off`"
     )]
     Kept {
@@ -118,6 +126,7 @@ impl Refusal {
             | Self::AboveRange { channel, .. }
             | Self::AboveRating { channel, .. }
             | Self::Kept { channel, .. }
+            | Self::NoFrequency { channel, .. }
             | Self::TooLong { channel, .. } => channel.as_str(),
             Self::Unbounded { segment } => segment.as_str(),
             Self::NotWired { signal } => signal.as_str(),
@@ -137,8 +146,10 @@ impl Refusal {
 
 /// Checks a program against the asset's ratings and the rig's capability.
 ///
-/// Heating above the continuous rating is added up as I²t over the whole program and compared with
-/// the largest I²t among the short-time ratings at or above the largest current.
+/// What is put out above the continuous rating takes up a share of what the asset withstands, see
+/// [`Withstand`]; the shares of a whole program are added up channel by channel. A program that
+/// leaves its outputs on may end at any level of a segment that can end it, so each of them must be
+/// withstood for ever.
 ///
 /// # Errors
 /// Every [`Refusal`] found, at least one.
@@ -147,151 +158,176 @@ pub fn clear(
     ratings: &Ratings,
     capability: &Capability,
 ) -> Result<Cleared, Vec<Refusal>> {
-    let mut refusals: Vec<Refusal> = Vec::new();
-    // One refusal of a kind for each channel is enough: that of the first value refused.
-    let mut refuse = |new: Refusal| {
-        if !refusals.iter().any(|r| r.is_like(&new)) {
-            refusals.push(new);
+    let mut found = Refusals::default();
+    let mut currents = Wear::new(&ratings.currents);
+    let mut voltages = Wear::new(&ratings.voltages);
+    let last = program.segments.len().saturating_sub(1);
+    for (index, segment) in program.segments.iter().enumerate() {
+        found.conditions(segment, capability);
+        let may_stay = program.finish == Finish::Keep && (index == last || can_end(segment));
+        let levels = segment.levels();
+        for (place, (stimulus, time)) in levels.iter().enumerate() {
+            found.frequencies(stimulus, *time);
+            for drive in &stimulus.currents {
+                found.range(drive, &capability.currents);
+                currents.add(drive, *time);
+            }
+            for drive in &stimulus.voltages {
+                found.range(drive, &capability.voltages);
+                voltages.add(drive, *time);
+            }
+            // Without a stop of its own, a ramp comes to its last level.
+            if may_stay && (place + 1 == levels.len() || is_cut_short(segment)) {
+                found.kept(&stimulus.currents, &ratings.currents);
+                found.kept(&stimulus.voltages, &ratings.voltages);
+            }
         }
+    }
+    for probe in program.reads.iter().filter(|p| !capability.measures(p)) {
+        found.add(Refusal::NotMeasured { probe: probe.to_string() });
+    }
+    currents.refusals().chain(voltages.refusals()).for_each(|r| found.add(r));
+    if found.0.is_empty() { Ok(Cleared(program)) } else { Err(found.0) }
+}
+
+/// Whether a segment that is not the last one can be the end.
+fn can_end(segment: &Segment) -> bool {
+    segment.stops.iter().any(|s| s.then == Then::End)
+}
+
+/// Whether a segment can end before its profile does.
+fn is_cut_short(segment: &Segment) -> bool {
+    let early = |when: &Condition| match (when, segment.profile.length()) {
+        (Condition::After(time), Some(length)) => *time < length,
+        (Condition::After(_), None) => false,
+        _ => true,
     };
-    let mut heating: Vec<Heating> = Vec::new();
-    for segment in &program.segments {
-        if segment.longest().is_none() {
-            refuse(Refusal::Unbounded { segment: segment.name.clone() });
+    segment.stops.iter().any(|s| s.then != Then::Off && early(&s.when))
+}
+
+/// One refusal of a kind for each channel is enough: that of the first value refused.
+#[derive(Default)]
+struct Refusals(Vec<Refusal>);
+
+impl Refusals {
+    fn add(&mut self, new: Refusal) {
+        if !self.0.iter().any(|r| r.is_like(&new)) {
+            self.0.push(new);
+        }
+    }
+
+    fn conditions(&mut self, segment: &Segment, capability: &Capability) {
+        if segment.longest().is_none_or(|t| !t.si().is_finite()) {
+            self.add(Refusal::Unbounded { segment: segment.name.clone() });
         }
         for part in segment.stops.iter().flat_map(|s| s.when.parts()) {
             match part {
                 Condition::Contact { signal, .. } | Condition::Edge { signal, .. }
                     if !capability.sees(signal) =>
                 {
-                    refuse(Refusal::NotWired { signal: signal.clone() });
+                    self.add(Refusal::NotWired { signal: signal.clone() });
                 }
                 Condition::Reading { probe, .. } | Condition::Stable { probe, .. }
                     if !capability.measures(probe) =>
                 {
-                    refuse(Refusal::NotMeasured { probe: probe.to_string() });
+                    self.add(Refusal::NotMeasured { probe: probe.to_string() });
                 }
                 _ => {}
             }
         }
-        for (stimulus, time) in segment.levels() {
-            for drive in &stimulus.currents {
-                within_range(drive, &capability.currents, &mut refuse);
-                Heating::add(&mut heating, drive, time, ratings);
-            }
-            for drive in &stimulus.voltages {
-                within_range::<Voltage>(drive, &capability.voltages, &mut refuse);
+    }
+
+    /// A wave swings from its begin to its end, also where its frequency moves.
+    fn frequencies(&mut self, stimulus: &Stimulus, time: Time) {
+        fn of<Q: Measure>(drives: &[Drive<Q>], time: Time) -> impl Iterator<Item = (&Name, f64)> {
+            drives.iter().map(move |d| {
+                let (first, rate) = (d.frequency.si(), d.rate_hz_per_s);
+                let last = if rate == 0.0 { first } else { first + rate * time.si() };
+                // What is no number stays none.
+                (&d.channel, if last.is_finite() { first.min(last) } else { last })
+            })
+        }
+        let all = of(&stimulus.currents, time).chain(of(&stimulus.voltages, time));
+        for (channel, hertz) in all {
+            if hertz.is_nan() || hertz <= 0.0 || hertz.is_infinite() {
+                let value = text(crate::quantity::Frequency::from_si(hertz));
+                self.add(Refusal::NoFrequency { channel: channel.clone(), value });
             }
         }
     }
-    for probe in program.reads.iter().filter(|p| !capability.measures(p)) {
-        refuse(Refusal::NotMeasured { probe: probe.to_string() });
+
+    fn range<Q: Measure>(&mut self, drive: &Drive<Q>, channels: &[Channel<Q>]) {
+        let channel = drive.channel.clone();
+        match channels.iter().find(|c| c.id == channel) {
+            None => self.add(Refusal::NoChannel { channel }),
+            Some(c) if drive.true_rms() <= c.range => {}
+            Some(c) => self.add(Refusal::AboveRange {
+                channel,
+                value: text(drive.true_rms()),
+                limit: text(c.range),
+            }),
+        }
     }
-    if program.finish == Finish::Keep
-        && let Some(segment) = program.segments.last()
-    {
-        for drive in segment.profile.last().currents {
-            if !matches!(longest_at(drive.true_rms(), ratings), Ok(None)) {
+
+    fn kept<Q: Measure>(&mut self, drives: &[Drive<Q>], withstand: &Withstand<Q>) {
+        for drive in drives {
+            if withstand.longest(drive.true_rms()) != Longest::Forever {
                 let (channel, value) = (drive.channel.clone(), text(drive.true_rms()));
-                refuse(Refusal::Kept { channel, value });
+                self.add(Refusal::Kept { channel, value });
             }
         }
     }
-    heating.iter().filter_map(|h| h.refusal(ratings)).for_each(&mut refuse);
-    if refusals.is_empty() { Ok(Cleared(program)) } else { Err(refusals) }
 }
 
-fn within_range<Q: Measure>(
-    drive: &Drive<Q>,
-    channels: &[Channel<Q>],
-    refuse: &mut impl FnMut(Refusal),
-) {
-    let channel = drive.channel.clone();
-    match channels.iter().find(|c| c.id == channel) {
-        None => refuse(Refusal::NoChannel { channel }),
-        Some(c) if drive.true_rms() > c.range => refuse(Refusal::AboveRange {
-            channel,
-            value: text(drive.true_rms()),
-            limit: text(c.range),
-        }),
-        Some(_) => {}
-    }
+/// What a program does to the inputs of one kind.
+struct Wear<'a, Q> {
+    withstand: &'a Withstand<Q>,
+    channels: Vec<Worn<Q>>,
 }
 
-/// What one channel does to the asset above its continuous rating.
-struct Heating {
+/// What it does to one of them above its continuous rating.
+struct Worn<Q> {
     channel: Name,
-    largest: Current,
+    largest: Q,
     time: Time,
-    /// I²t, in A²s.
-    energy: f64,
+    /// Share of what is withstood.
+    share: f64,
 }
 
-impl Heating {
-    fn add(all: &mut Vec<Self>, drive: &Drive<Current>, time: Time, ratings: &Ratings) {
-        let continuous = ratings.thermal.iter().filter(|r| r.duration.is_none());
-        let i = drive.true_rms();
-        if ratings.thermal.is_empty() || continuous.into_iter().any(|r| i <= r.current) {
+impl<'a, Q: Measure> Wear<'a, Q> {
+    fn new(withstand: &'a Withstand<Q>) -> Self {
+        Self { withstand, channels: Vec::new() }
+    }
+
+    fn add(&mut self, drive: &Drive<Q>, time: Time) {
+        let value = drive.true_rms();
+        if self.withstand.longest(value) == Longest::Forever {
             return;
         }
-        let index = all.iter().position(|h| h.channel == drive.channel).unwrap_or_else(|| {
+        let at = self.channels.iter().position(|w| w.channel == drive.channel);
+        let at = at.unwrap_or_else(|| {
             let (channel, time) = (drive.channel.clone(), seconds(0.0));
-            all.push(Self { channel, largest: amperes(0.0), time, energy: 0.0 });
-            all.len() - 1
+            self.channels.push(Worn { channel, largest: Q::from_si(0.0), time, share: 0.0 });
+            self.channels.len() - 1
         });
-        let sum = &mut all[index];
-        sum.largest = sum.largest.max(i);
-        sum.time += time;
-        sum.energy += i.si() * i.si() * time.si();
+        let worn = &mut self.channels[at];
+        worn.largest = if value > worn.largest { value } else { worn.largest };
+        worn.time += time;
+        worn.share += self.withstand.wear(value, time);
     }
 
-    fn refusal(&self, ratings: &Ratings) -> Option<Refusal> {
-        let (channel, value) = (self.channel.clone(), text(self.largest));
-        let energy = |r: &crate::asset::ThermalRating| {
-            r.duration.map_or(f64::INFINITY, |t| r.current.si() * r.current.si() * t.si())
-        };
-        let allowing = ratings
-            .thermal
-            .iter()
-            .filter(|r| r.current >= self.largest)
-            .max_by(|a, b| energy(a).total_cmp(&energy(b)));
-        match allowing {
-            None => {
-                let highest = ratings
-                    .thermal
-                    .iter()
-                    .max_by(|a, b| a.current.si().total_cmp(&b.current.si()))?;
-                Some(Refusal::AboveRating { channel, value, limit: highest.to_string() })
+    fn refusals(&self) -> impl Iterator<Item = Refusal> {
+        self.channels.iter().filter_map(|worn| {
+            let (channel, value) = (worn.channel.clone(), text(worn.largest));
+            let limit = self.withstand.limiting(worn.largest)?.to_string();
+            if self.withstand.longest(worn.largest) == Longest::Never {
+                return Some(Refusal::AboveRating { channel, value, limit });
             }
-            Some(r) if self.energy > energy(r) => Some(Refusal::TooLong {
-                channel,
-                value,
-                duration: text(self.time),
-                limit: r.to_string(),
-            }),
-            Some(_) => None,
-        }
+            // A hair for what rounding adds to a program that is as long as it may be.
+            (worn.share.is_nan() || worn.share > 1.0 + 1e-9).then(|| {
+                let duration = text(worn.time);
+                Refusal::TooLong { channel, value, duration, limit }
+            })
+        })
     }
-}
-
-/// The longest time a held current may last by the ratings; `None` where it is not limited.
-///
-/// # Errors
-/// The refusal that any duration would get.
-pub fn longest_at(current: Current, ratings: &Ratings) -> Result<Option<Time>, Refusal> {
-    let thermal = &ratings.thermal;
-    let continuous = |r: &&crate::asset::ThermalRating| r.duration.is_none();
-    if thermal.is_empty() || thermal.iter().filter(continuous).any(|r| current <= r.current) {
-        return Ok(None);
-    }
-    let probe = Heating { channel: "".into(), largest: current, time: seconds(0.0), energy: 0.0 };
-    if let Some(refusal) = probe.refusal(ratings) {
-        return Err(refusal);
-    }
-    let energy = thermal
-        .iter()
-        .filter(|r| r.current >= current)
-        .filter_map(|r| Some(r.current.si() * r.current.si() * r.duration?.si()))
-        .fold(0.0, f64::max);
-    Ok(Some(seconds(energy / (current.si() * current.si()))))
 }

@@ -1,22 +1,46 @@
 //! Phasors and symmetrical components.
 
-use crate::quantity::{Angle, Measure, in_degrees, text};
+use crate::quantity::{Angle, Measure, degrees, in_degrees, text};
 use num_complex::Complex64;
 use std::fmt;
 
-/// A sinusoid's RMS value and phase angle; positive angles lead.
+/// A sinusoid's RMS value and phase angle; positive angles lead. The RMS value is finite and not
+/// negative, so that no comparison with a limit can be passed by its sign.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Phasor<Q> {
-    /// RMS value.
-    pub rms: Q,
-    /// Phase angle against the common reference.
-    pub angle: Angle,
+    rms: Q,
+    angle: Angle,
 }
 
 impl<Q: Measure> Phasor<Q> {
-    /// A phasor from its RMS value and angle.
-    pub fn new(rms: Q, angle: Angle) -> Self {
-        Self { rms, angle }
+    /// A phasor from a magnitude and an angle; a negative magnitude is half a turn.
+    ///
+    /// What is no finite number becomes the largest there is, which no clearance lets through.
+    pub fn new(magnitude: Q, angle: Angle) -> Self {
+        let (si, turn) = magnitude_and_turn(magnitude.si());
+        Self { rms: Q::from_si(si), angle: angle + turn }
+    }
+
+    /// RMS value, finite and not negative.
+    pub fn rms(self) -> Q {
+        self.rms
+    }
+
+    /// Phase angle against the common reference.
+    pub fn angle(self) -> Angle {
+        self.angle
+    }
+
+    /// The same angle with another magnitude; a negative one is half a turn.
+    #[must_use]
+    pub fn with_rms(self, magnitude: Q) -> Self {
+        Self::new(magnitude, self.angle)
+    }
+
+    /// The same magnitude at another angle.
+    #[must_use]
+    pub fn at(self, angle: Angle) -> Self {
+        Self { angle, ..self }
     }
 
     /// Nothing flowing.
@@ -39,6 +63,13 @@ impl<Q: Measure> fmt::Display for Phasor<Q> {
         }
         Ok(())
     }
+}
+
+/// A magnitude that is finite and not negative, and the turn that its sign stands for.
+pub(crate) fn magnitude_and_turn(value: f64) -> (f64, Angle) {
+    let turn = if value < 0.0 { degrees(180.0) } else { Angle::from_si(0.0) };
+    let size = value.abs();
+    (if size.is_finite() { size } else { f64::MAX }, turn)
 }
 
 /// Zero-, positive- and negative-sequence components of three phases, A-B-C rotation.
@@ -73,10 +104,24 @@ impl Sequence {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::quantity::{amperes, degrees};
+    use crate::quantity::amperes;
 
     fn phases(rms_and_deg: [(f64, f64); 3]) -> [Complex64; 3] {
         rms_and_deg.map(|(rms, deg)| Phasor::new(amperes(rms), degrees(deg)).complex())
+    }
+
+    /// The sign turns the phase; nothing that is no number is small.
+    #[test]
+    fn a_magnitude_is_never_negative_nor_infinite() {
+        let turned = Phasor::new(amperes(-40.0), degrees(30.0));
+        assert_eq!(turned.rms().si(), 40.0);
+        assert!((in_degrees(turned.angle()) - 210.0).abs() < 1e-12);
+        let plain = Phasor::new(amperes(40.0), degrees(30.0));
+        assert!((turned.complex() + plain.complex()).norm() < 1e-12);
+        for strange in [f64::NAN, f64::INFINITY, f64::NEG_INFINITY] {
+            assert_eq!(Phasor::new(amperes(strange), degrees(0.0)).rms().si(), f64::MAX);
+            assert_eq!(plain.with_rms(amperes(strange)).rms().si(), f64::MAX);
+        }
     }
 
     #[test]

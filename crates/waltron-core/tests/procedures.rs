@@ -1,8 +1,8 @@
 //! Procedures fed with observations made by hand.
 
-use waltron_core::asset::{Asset, ThermalRating};
+use waltron_core::asset::{Asset, Longest, Rating};
 use waltron_core::capability::{Capability, Channel, Input};
-use waltron_core::clearance::{Refusal, clear, longest_at};
+use waltron_core::clearance::{Refusal, clear};
 use waltron_core::document::{AssetForm, PlanForm, Source};
 use waltron_core::grading::{Grade, Verdict};
 use waltron_core::observation::{Edge, Ended, Observation, Span};
@@ -297,15 +297,11 @@ fn heating_is_added_up_and_refused_with_the_limit() {
         clear_it((*level("150 A")).clone()).unwrap_err()[..],
         [Refusal::AboveRange { .. }, Refusal::AboveRating { .. }]
     ));
-    // 29 A may flow for 10.7 s by I²t of 9000 A²s at 30 A; 100 A·1 s allows more: 10 000 A²s.
-    assert!(
-        (longest_at(amperes(29.0), &asset.ratings).unwrap().unwrap().si() - 10_000.0 / 841.0).abs()
-            < 1e-9
-    );
-    assert_eq!(longest_at(amperes(4.0), &asset.ratings).unwrap(), None);
-    assert!(longest_at(amperes(101.0), &asset.ratings).is_err());
-    assert_eq!(
-        ThermalRating { current: amperes(30.0), duration: Some(seconds(10.0)) }.to_string(),
-        "30 A for 10 s"
-    );
+    let longest = |i: f64| asset.ratings.currents.longest(amperes(i));
+    // 30 A may flow for 10 s, and 29 A for 10 s·(30/29)²: the 100 A rating's larger I²t does not count.
+    assert!(matches!(longest(29.0), Longest::For(t) if (t.si() - 9000.0 / 841.0).abs() < 1e-9));
+    assert_eq!(longest(4.0), Longest::Forever);
+    assert_eq!(longest(101.0), Longest::Never);
+    let rating = Rating { value: amperes(30.0), duration: Some(seconds(10.0)) };
+    assert_eq!(rating.to_string(), "30 A for 10 s");
 }

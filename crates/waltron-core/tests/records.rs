@@ -43,6 +43,7 @@ fn record() -> String {
             uncertainty: Values::none(),
             verdict,
             reason: "–".into(),
+            skipped: false,
         })
     };
     let mut events = vec![Event::RunStarted(Box::new(started))];

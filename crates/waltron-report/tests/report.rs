@@ -64,6 +64,7 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
         uncertainty: Values::none(),
         verdict,
         reason: "because <script>".into(),
+        skipped: false,
     }
 }
 

@@ -19,6 +19,10 @@ pub trait Rig {
     /// What it can put out and see.
     fn capability(&self) -> &Capability;
 
+    /// Says what is injected next, and how often it was before: what a simulation leaves to chance
+    /// follows from this alone, so that a test gives the same by itself, gone on with and tested again.
+    fn announce(&mut self, _injection: &Announced<'_>) {}
+
     /// Plays a program and says what was seen. Outputs are off afterwards, unless the program says
     /// that they stay on.
     ///
@@ -79,6 +83,28 @@ pub trait Rig {
     /// # Errors
     /// [`RigError`] when the rig does not confirm it.
     fn off(&mut self) -> Result<(), RigError>;
+}
+
+/// What is injected next.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Announced<'a> {
+    /// The test.
+    pub test: &'a str,
+    /// The injection, in words that are its own within the test.
+    pub injection: &'a str,
+    /// How often it was injected and graded before.
+    pub times_before: u32,
+}
+
+impl Announced<'_> {
+    /// A number that stands for it, below 2⁵³ so that it crosses any line unharmed (FNV-1a).
+    pub fn draw(&self) -> u64 {
+        let count = self.times_before.to_le_bytes();
+        let parts = [self.test.as_bytes(), &[0], self.injection.as_bytes(), &[0], &count];
+        let mix = |hash: u64, byte: &u8| (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3);
+        let hash = parts.into_iter().flatten().fold(0xcbf2_9ce4_8422_2325, mix);
+        (hash ^ (hash >> 53)) & ((1 << 53) - 1)
+    }
 }
 
 /// Why a rig cannot go on.

@@ -1,7 +1,7 @@
 //! The virtual rig on the simulated supply and relay: stop conditions, what stays on, what is read.
 
 use std::cell::Cell;
-use waltron_core::asset::Ratings;
+use waltron_core::asset::{Rating, Ratings, Withstand};
 use waltron_core::capability::{
     Capability, Channel, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
@@ -75,20 +75,10 @@ const RELAY: &str = r#"
 "#;
 
 fn ratings(continuous: f64) -> Ratings {
-    let thermal =
-        waltron_core::asset::ThermalRating { current: amperes(continuous), duration: None };
-    let short = waltron_core::asset::ThermalRating {
-        current: amperes(100.0),
-        duration: Some(seconds(1.0)),
-    };
-    Ratings {
-        current: None,
-        voltage: None,
-        frequency: Frequency::from_si(50.0),
-        ct: None,
-        vt: None,
-        thermal: vec![thermal, short],
-    }
+    let rating = |i, duration| Rating { value: amperes(i), duration };
+    let currents = vec![rating(continuous, None), rating(100.0, Some(seconds(1.0)))];
+    let currents = Withstand::new(currents);
+    Ratings { currents, ..Ratings::unknown(Frequency::from_si(50.0)) }
 }
 
 fn capability() -> Capability {
@@ -251,7 +241,7 @@ fn the_relay_sees_voltage_direction_and_harmonics() {
     let with = |angle: f64, share: f64| {
         let mut s = volts(60.0, 50.0);
         let mut i = current(2.0, angle);
-        i.set_harmonic(Harmonic { order: 2, share, angle: degrees(0.0) });
+        i.set_harmonic(Harmonic::new(2, share, degrees(0.0)));
         s.currents.push(i);
         play(&mut rig(RELAY), Program::of(vec![hold("x", s)]))
     };
@@ -367,7 +357,7 @@ fn what_would_stay_on_or_cannot_be_measured_is_refused() {
 #[test]
 fn an_output_reads_back_within_its_accuracy_and_nothing_has_no_phase() {
     let mut i = current(4.0, -30.0);
-    i.set_harmonic(Harmonic { order: 5, share: 0.2, angle: degrees(90.0) });
+    i.set_harmonic(Harmonic::new(5, 0.2, degrees(90.0)));
     let out = Stimulus { currents: vec![i], voltages: Vec::new() };
     let mut program = Program::of(vec![Segment::hold("x", out, seconds(0.2))]);
     let probe = |of: &str, what: Property| Probe {

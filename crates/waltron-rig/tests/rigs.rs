@@ -76,6 +76,7 @@ fn records_are_made_anew_only_and_are_on_disk_after_each_event() {
         test: "t".into(),
         program: Default::default(),
         observation: Default::default(),
+        warm: Default::default(),
     };
     writer.append("t", &observed).unwrap();
     assert_eq!(writer.path(), path);

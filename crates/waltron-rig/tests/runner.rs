@@ -12,10 +12,10 @@ use waltron_core::name::Name;
 use waltron_core::observation::{Edge, Ended, Observation, Span};
 use waltron_core::procedure::{Answer, Bench, Question};
 use waltron_core::quantity::{Time, amperes, seconds};
-use waltron_core::record::{Event, Outcome, Tally};
+use waltron_core::record::{Event, Outcome};
 use waltron_core::tolerance::Tolerance;
 use waltron_rig::attendant::{Attendant, Moment, Wish};
-use waltron_rig::runner::{Finished, Prepared, RunError, prepare, run};
+use waltron_rig::runner::{Finished, Prepared, RunError, SoFar, prepare, run};
 use waltron_rig::{Rig, RigError};
 
 const ASSET: &str = r#"
@@ -174,7 +174,7 @@ impl Stage {
             Ok(())
         };
         let prepared = self.prepared();
-        let done = run(prepared, &self.asset, &mut self.fake, person, Tally::default(), &mut sink)
+        let done = run(prepared, &self.asset, &mut self.fake, person, SoFar::default(), &mut sink)
             .unwrap();
         (done, events)
     }
@@ -197,7 +197,9 @@ fn every_test_ends_with_outputs_off_and_an_event() {
     assert_eq!((done.ended.summary.pass, done.ended.not_reached), (5, 0));
     let ended: Vec<&str> = events
         .iter()
-        .filter_map(|e| if let Event::TestEnded { test } = e { Some(test.as_str()) } else { None })
+        .filter_map(
+            |e| if let Event::TestEnded { test, .. } = e { Some(test.as_str()) } else { None },
+        )
         .collect();
     assert_eq!(ended, ["first", "second"]);
     assert!(matches!(events.last(), Some(Event::RunEnded(_))) && stage.is_off());
@@ -258,8 +260,8 @@ fn an_event_that_cannot_be_recorded_stops_the_run() {
         if left < 0 { Err("disk full".into()) } else { Ok(()) }
     };
     let mut person = Person::with(Vec::new());
-    let tally = Tally::default();
-    let failed = run(prepared, &stage.asset, &mut stage.fake, &mut person, tally, &mut sink);
+    let so_far = SoFar::default();
+    let failed = run(prepared, &stage.asset, &mut stage.fake, &mut person, so_far, &mut sink);
     assert!(matches!(failed, Err(RunError::Sink(why)) if why.to_string() == "disk full"));
     assert!(stage.is_off());
     assert_eq!(stage.log.borrow().0.iter().filter(|l| **l == "play").count(), 2);
@@ -270,6 +272,8 @@ fn an_event_that_cannot_be_recorded_stops_the_run() {
 #[test]
 fn what_stays_cool_does_not_wait() {
     let mut stage = Stage::new(Vec::new());
-    stage.run(&mut Person::with(Vec::new()));
-    assert!(!stage.log.borrow().0.contains(&"rest"));
+    let (_, events) = stage.run(&mut Person::with(Vec::new()));
+    assert!(!events.iter().any(|e| matches!(e, Event::Rested { .. })));
+    let rests = stage.log.borrow().0.iter().filter(|l| **l == "rest").count();
+    assert_eq!(rests, 2, "the asset comes to rest behind each test");
 }

@@ -38,11 +38,11 @@ curve = { family = "definite", delay = "50 ms" }
 fn test_set(pace: Pace) -> Arc<TestSet> {
     let file: RigFile = RigForm::load(&Source::new("r", RIG)).unwrap();
     let capability = file.capability.clone();
-    let build = move |seed, _| {
+    let build = move |seed| {
         let specimen = SpecimenForm::load(&Source::new("s", SPECIMEN), seed).ok()?;
         Some(VirtualRig::new("bench".into(), capability.clone(), specimen, pace))
     };
-    let first = build(1, 0).unwrap();
+    let first = build(1).unwrap();
     let description = Description::of("bench", &file.capability, true, pace == Pace::Real);
     Arc::new(TestSet::new(description, file.capability, first, Box::new(build)))
 }

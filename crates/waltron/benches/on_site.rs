@@ -168,18 +168,17 @@ fn edge_to_record(c: &mut Criterion) {
     let file = RigForm::load(&load("q07-f1.rig.toml")).unwrap();
     let specimen = load("q07-f1.specimen.toml");
     let (name, capability) = (file.name.clone(), file.capability.clone());
-    let build = move |seed, _| {
+    let build = move |seed| {
         let specimen = SpecimenForm::load(&specimen, seed).ok()?;
         Some(VirtualRig::new(name.clone(), capability.clone(), specimen, Pace::Real))
     };
     let description = Description::of(&file.name, &file.capability, true, true);
-    let first = build(1, 0).unwrap();
+    let first = build(1).unwrap();
     let set = Arc::new(TestSet::new(description, file.capability.clone(), first, Box::new(build)));
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = listener.local_addr().unwrap().to_string();
     std::thread::spawn(move || serve(&listener, &set, &AtomicBool::new(false), &|_| ()));
-    let mut rig =
-        ScpiRig::connect("bench".into(), &address, file.capability.clone(), 1, 0).unwrap();
+    let mut rig = ScpiRig::connect("bench".into(), &address, file.capability.clone(), 1).unwrap();
     let cleared = pulse(&asset, &file);
     let dir = tempfile::tempdir().unwrap();
     let mut writer =
@@ -194,7 +193,12 @@ fn edge_to_record(c: &mut Criterion) {
                 let observation = rig.play(&cleared, &mut Unattended).unwrap();
                 let edge = observation.first_edge(&"trip".into(), true, seconds(0.0)).unwrap();
                 let program = cleared.program().clone();
-                let event = Event::Observed { test: "t".into(), program, observation };
+                let event = Event::Observed {
+                    test: "t".into(),
+                    program,
+                    observation,
+                    warm: Default::default(),
+                };
                 writer.append("t", &event).unwrap();
                 writer.append("t", &Event::Told { text: "on the disk".into() }).unwrap();
                 total += began.elapsed().saturating_sub(Duration::from_secs_f64(edge.si()));

@@ -1,8 +1,8 @@
 //! Exit codes: one enumeration, the same for every command.
 
 use std::process::ExitCode;
-use waltron_core::grading::Summary;
-use waltron_core::record::Outcome;
+use waltron_core::grading::{Summary, Verdict};
+use waltron_core::record::{Outcome, RunEnded};
 
 /// What the program leaves behind for scripts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -27,15 +27,21 @@ impl Exit {
         self as u8
     }
 
-    /// The code of a run's or a record's outcome. What was cut short is never a pass.
-    pub(crate) fn of(outcome: Option<&Outcome>, summary: Summary) -> Self {
-        match outcome {
-            Some(Outcome::RigTrouble(_)) => Self::Trouble,
-            Some(Outcome::Stopped) => Self::Stopped,
-            _ if summary.fail > 0 => Self::Fail,
-            Some(Outcome::Completed) if summary.pass == summary.total() && summary.pass > 0 => {
-                Self::Pass
-            }
+    /// The code of a run that came to its last event. What was cut short or not reached is never a
+    /// pass.
+    pub(crate) fn of_run(ended: &RunEnded) -> Self {
+        match ended.outcome {
+            Outcome::RigTrouble(_) => Self::Trouble,
+            Outcome::Stopped => Self::Stopped,
+            Outcome::Completed => Self::of_points(ended.summary, ended.not_reached == 0),
+        }
+    }
+
+    /// The code of graded points, of which all that were wanted are there or not.
+    pub(crate) fn of_points(summary: Summary, complete: bool) -> Self {
+        match summary.verdict() {
+            Verdict::Fail => Self::Fail,
+            Verdict::Pass if complete => Self::Pass,
             _ => Self::Open,
         }
     }

@@ -195,12 +195,12 @@ impl Job {
             .help("nothing was put out; change the test, the asset's ratings or the rig")
     }
 
-    /// Opens the rig; `shots` injections were made before.
+    /// Opens the rig.
     ///
     /// # Errors
     /// Every problem of the specimen's file, a test set that does not answer as it should.
-    pub(crate) fn rig(&self, seed: u64, pace: Pace, shots: u64) -> Result<Box<dyn Rig>, Failure> {
-        let setup = Setup { seed, pace, shots };
+    pub(crate) fn rig(&self, seed: u64, pace: Pace) -> Result<Box<dyn Rig>, Failure> {
+        let setup = Setup { seed, pace };
         crate::rigs::open(&self.base, &self.rig_source, &self.rig_path, &self.instruments, setup)
     }
 
@@ -225,7 +225,7 @@ impl Job {
     /// A specimen's file that cannot be read.
     pub(crate) fn try_specimen(&self) -> Result<(), Failure> {
         if let RigKind::Virtual { specimen } = &self.rig.kind {
-            let setup = Setup { seed: self.rig.seed, pace: Pace::Fast, shots: 0 };
+            let setup = Setup { seed: self.rig.seed, pace: Pace::Fast };
             crate::rigs::virtual_rig(
                 &self.base,
                 specimen,

@@ -15,8 +15,6 @@ use waltron_specimen::SpecimenForm;
 pub(crate) struct Setup {
     pub(crate) seed: u64,
     pub(crate) pace: Pace,
-    /// Injections that were made before, whose scatter is gone with them.
-    pub(crate) shots: u64,
 }
 
 /// Reads the instruments that a rig file names.
@@ -80,7 +78,7 @@ fn alone(
         }
         RigKind::Scpi { address } => {
             let (name, wanted) = (file.name.clone(), file.capability.clone());
-            let rig = ScpiRig::connect(name, address, wanted, setup.seed, setup.shots);
+            let rig = ScpiRig::connect(name, address, wanted, setup.seed);
             Ok(Box::new(rig.map_err(|error| connecting(&error))?))
         }
     }
@@ -118,7 +116,6 @@ pub(crate) fn virtual_rig(
         .map_err(|e| e.help(format!("named as the specimen in {}", source.name)))?;
     let specimen = SpecimenForm::load(&specimen_source, setup.seed)?;
     let (name, capability) = (file.name.clone(), file.capability.clone());
-    let mut rig = VirtualRig::new(name, capability, specimen, setup.pace);
-    rig.skip(setup.shots);
+    let rig = VirtualRig::new(name, capability, specimen, setup.pace);
     Ok(rig)
 }

@@ -121,9 +121,17 @@ pub(crate) fn maxima(maxima: &[(Name, f64, bool)], ratings: &Ratings) -> String 
         .map(|(channel, si, is_current)| format!("{channel} {}", rms(*si, *is_current)))
         .collect();
     let mut out = format!("Maxima    {}\n", all.join("   "));
-    if ratings.thermal.is_empty() {
-        let warning = "the asset gives no thermal ratings: only the rig's range limits the output";
-        out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
+    let unknown = [
+        ("currents", true, ratings.currents.is_unknown()),
+        ("voltages", false, ratings.voltages.is_unknown()),
+    ];
+    for (what, is_current, unknown) in unknown {
+        if unknown && maxima.iter().any(|(_, si, of)| *of == is_current && *si > 0.0) {
+            let warning = format!(
+                "the asset gives no thermal ratings of {what}: only the rig's range limits them"
+            );
+            out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
+        }
     }
     out
 }
@@ -197,7 +205,7 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
     if !grades.is_empty() {
         text.push_str(&table(grades, terminal));
     }
-    let exit = Exit::of(Some(&ended.outcome), s);
+    let exit = Exit::of_run(ended);
     let (word, style) = match exit {
         Exit::Pass => ("PASS", GOOD),
         Exit::Fail => ("FAIL", BAD),
@@ -252,6 +260,7 @@ mod tests {
             uncertainty: Values::none(),
             verdict,
             reason: "no operation within 8 s".into(),
+            skipped: false,
         }
     }
 

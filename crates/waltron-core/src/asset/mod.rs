@@ -3,10 +3,12 @@
 mod element;
 mod ratings;
 mod stage;
+mod withstand;
 
 pub use element::{Element, Measures};
-pub use ratings::{Ratings, ThermalRating};
+pub use ratings::Ratings;
 pub use stage::{Stage, StageFunction};
+pub use withstand::{Longest, Rating, Withstand};
 
 use crate::name::{Name, nearest};
 use crate::quantity::{Angle, Current, Ratio, Time};
@@ -82,6 +84,14 @@ impl Asset {
             }
         }
         all
+    }
+
+    /// How long outputs must be off until nothing that was injected has a part in what follows.
+    pub fn settling(&self) -> Time {
+        let resets = self.elements.iter().filter(|e| e.enabled);
+        let resets = resets.map(|e| e.characteristic.reset_time());
+        // Contacts open and measuring windows empty well within it.
+        resets.fold(Time::default(), Time::max) + crate::quantity::seconds(0.5)
     }
 
     /// The id nearest to one that does not exist.

@@ -1,7 +1,7 @@
 //! What an asset is made for, and what its inputs withstand.
 
-use crate::quantity::{Current, Frequency, Time, Voltage, text};
-use std::fmt;
+use super::withstand::Withstand;
+use crate::quantity::{Current, Frequency, Voltage};
 
 /// Nominal values and withstand.
 #[derive(Clone, Debug, PartialEq)]
@@ -16,24 +16,23 @@ pub struct Ratings {
     pub ct: Option<String>,
     /// Voltage transformer, as text (`20 kV:110 V`).
     pub vt: Option<String>,
-    /// What the current inputs withstand, continuous rating and short-time ratings.
-    pub thermal: Vec<ThermalRating>,
+    /// What each current input withstands.
+    pub currents: Withstand<Current>,
+    /// What each voltage input withstands.
+    pub voltages: Withstand<Voltage>,
 }
 
-/// One current that the inputs withstand.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct ThermalRating {
-    /// The current, RMS.
-    pub current: Current,
-    /// For how long; `None`: for ever.
-    pub duration: Option<Time>,
-}
-
-impl fmt::Display for ThermalRating {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self.duration {
-            Some(t) => write!(f, "{} for {}", text(self.current), text(t)),
-            None => write!(f, "{} continuous", text(self.current)),
+impl Ratings {
+    /// Nothing known but the nominal frequency: nothing is limited.
+    pub fn unknown(frequency: Frequency) -> Self {
+        Self {
+            current: None,
+            voltage: None,
+            frequency,
+            ct: None,
+            vt: None,
+            currents: Withstand::default(),
+            voltages: Withstand::default(),
         }
     }
 }

@@ -5,7 +5,8 @@ use super::field::{AnyQuantityText, AnyToleranceText, Field, QuantityText, Text,
 use super::problem::{DocumentError, Problem, Problems, Source};
 use super::{Form, load};
 use crate::asset::{
-    Asset, Element, Identity, Measures, Ratings, Stage, StageFunction, ThermalRating, Tolerances,
+    Asset, Element, Identity, Measures, Rating, Ratings, Stage, StageFunction, Tolerances,
+    Withstand,
 };
 use crate::quantity::{
     Angle, Current, Dimension, Frequency, Measure, Ratio, Time, Voltage, amperes, seconds,
@@ -14,6 +15,7 @@ use crate::tolerance::{AnyTolerance, Tolerance};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 /// An asset: the thing under test with nameplate, ratings, tolerances and settings.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -84,15 +86,18 @@ struct RatingsForm {
     ct: Option<String>,
     /// Voltage transformer ratio, such as `20 kV:110 V`.
     vt: Option<String>,
-    /// What the current inputs withstand.
-    thermal: Option<Vec<ThermalForm>>,
+    /// What the inputs withstand: `{ current = "4 A" }` for ever, `{ current = "100 A", for = "1 s" }`
+    /// for a short time, the same with `voltage`.
+    thermal: Option<Vec<Spannable<ThermalForm>>>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ThermalForm {
-    /// The current.
-    current: QuantityText<Current>,
+    /// The current, of a current input.
+    current: Option<QuantityText<Current>>,
+    /// The voltage, of a voltage input.
+    voltage: Option<QuantityText<Voltage>>,
     /// For how long; for ever if not given.
     #[serde(rename = "for")]
     duration: Option<QuantityText<Time>>,
@@ -255,20 +260,80 @@ impl RatingsForm {
         let current = self.current.and_then(|f| f.positive(problems));
         let voltage = self.voltage.and_then(|f| f.positive(problems));
         let frequency = self.frequency.positive(problems);
-        let mut thermal = Vec::new();
-        for rating in self.thermal.unwrap_or_default() {
-            let current = rating.current.positive(problems);
-            let duration = rating.duration.map(|d| d.positive(problems));
-            match (current, duration) {
-                (Some(current), None) => thermal.push(ThermalRating { current, duration: None }),
-                (Some(current), Some(Some(t))) => {
-                    thermal.push(ThermalRating { current, duration: Some(t) });
+        let (mut currents, mut voltages) = (Vec::new(), Vec::new());
+        for form in self.thermal.unwrap_or_default() {
+            let span = form.span();
+            let form = form.get();
+            let duration = match form.duration.as_ref().map(|d| d.positive(problems)) {
+                Some(None) => continue,
+                Some(read) => read,
+                None => None,
+            };
+            match (&form.current, &form.voltage) {
+                (Some(value), None) => {
+                    let value = value.positive(problems);
+                    currents.extend(value.map(|v| (span, Rating { value: v, duration })));
                 }
-                _ => {}
+                (None, Some(value)) => {
+                    let value = value.positive(problems);
+                    voltages.extend(value.map(|v| (span, Rating { value: v, duration })));
+                }
+                _ => problems.push(
+                    Problem::new(span, "a rating is of one current or of one voltage")
+                        .help("write it like `{ current = \"100 A\", for = \"1 s\" }`"),
+                ),
             }
         }
-        Some(Ratings { current, voltage, frequency: frequency?, ct: self.ct, vt: self.vt, thermal })
+        Some(Ratings {
+            current,
+            voltage,
+            frequency: frequency?,
+            ct: self.ct,
+            vt: self.vt,
+            currents: withstand(currents, "current", problems),
+            voltages: withstand(voltages, "voltage", problems),
+        })
     }
+}
+
+/// Ratings that contradict each other are a typing error: none of them is believed.
+fn withstand<Q: Measure>(
+    mut ratings: Vec<(Range<usize>, Rating<Q>)>,
+    what: &str,
+    problems: &mut Problems,
+) -> Withstand<Q> {
+    let mut complain = |span: &Range<usize>, message: String, help: &str| {
+        problems.push(Problem::new(span.clone(), message).help(help));
+    };
+    ratings.sort_by(|(_, a), (_, b)| a.value.si().total_cmp(&b.value.si()));
+    if let Some((span, _)) = ratings.first().filter(|(_, r)| r.duration.is_some()) {
+        let all_short = ratings.iter().all(|(_, r)| r.duration.is_some());
+        let message = match all_short {
+            true => format!("nothing says which {what} is withstood for ever"),
+            false => format!("this {what} is below the one that is withstood for ever"),
+        };
+        let help = "the lowest rating is the continuous one, without `for`";
+        complain(span, message, help);
+    }
+    for pair in ratings.windows(2) {
+        let [(_, low), (span, high)] = pair else { continue };
+        match (low.duration, high.duration) {
+            (None, None) => {
+                let message = format!("two ratings say which {what} is withstood for ever");
+                complain(span, message, "keep one of them, or say for how long the other one is");
+            }
+            _ if low.value.si() == high.value.si() => {
+                let message = format!("two ratings of {}", crate::quantity::text(high.value));
+                complain(span, message, "keep one of them");
+            }
+            (Some(before), Some(t)) if t > before => {
+                let message = format!("{high} lasts longer than {low}");
+                complain(span, message, "more is never withstood for longer: is one mistyped?");
+            }
+            _ => {}
+        }
+    }
+    Withstand::new(ratings.into_iter().map(|(_, rating)| rating).collect())
 }
 
 impl ToleranceForm {

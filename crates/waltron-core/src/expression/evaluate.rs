@@ -104,12 +104,13 @@ pub fn evaluate(expr: &Expr, names: &dyn Names) -> Result<Value, Problem> {
         ExprKind::List(items) => list(items, names)?,
         ExprKind::Interval(from, to) => names.interval(from, to, &expr.span)?,
     };
-    match &value {
-        Value::Quantity(q) if !q.si.is_finite() => {
-            Err(Problem::new(span(), "this is too large to be a number"))
-        }
-        _ => Ok(value),
-    }
+    let finite = match &value {
+        Value::Quantity(q) => q.si.is_finite(),
+        Value::Phasor(p) => p.is_finite(),
+        Value::Phases(all) => all.iter().all(|p| p.is_finite()),
+        _ => true,
+    };
+    if finite { Ok(value) } else { Err(Problem::new(span(), "this is too large to be a number")) }
 }
 
 fn unknown_name(path: &str, span: Range<usize>, names: &dyn Names) -> Problem {

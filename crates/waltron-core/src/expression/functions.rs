@@ -83,7 +83,7 @@ pub(super) fn call(name: &str, args: &[Value]) -> Result<Value, String> {
         "round" => Value::number(number()?.round()),
         "balanced" => {
             let first = match one()? {
-                Value::Quantity(q) => PhasorValue { rms: q.si, angle: 0.0, dimension: q.dimension },
+                Value::Quantity(q) => upright(*q)?,
                 Value::Phasor(p) => *p,
                 other => return Err(wrong(other)),
             };
@@ -93,9 +93,7 @@ pub(super) fn call(name: &str, args: &[Value]) -> Result<Value, String> {
         "phases" => match args {
             [a, b, c] => {
                 let phasor = |v: &Value| match v {
-                    Value::Quantity(q) => {
-                        Ok(PhasorValue { rms: q.si, angle: 0.0, dimension: q.dimension })
-                    }
+                    Value::Quantity(q) => upright(*q),
                     Value::Phasor(p) => Ok(*p),
                     other => Err(wrong(other)),
                 };
@@ -121,6 +119,10 @@ pub(super) fn call(name: &str, args: &[Value]) -> Result<Value, String> {
         },
         _ => return Err("is no function".to_owned()),
     })
+}
+
+fn upright(q: Quantity) -> Result<PhasorValue, String> {
+    PhasorValue::upright(q).ok_or_else(|| format!("of {q}: a magnitude is not negative"))
 }
 
 fn extreme(largest: bool, args: &[Value], usage: &str) -> Result<Value, String> {

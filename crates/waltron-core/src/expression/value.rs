@@ -125,6 +125,16 @@ impl PhasorValue {
         Complex64::from_polar(self.rms, self.angle)
     }
 
+    /// A magnitude at angle zero; `None` where it is negative.
+    pub fn upright(q: Quantity) -> Option<Self> {
+        (q.si >= 0.0).then_some(Self { rms: q.si, angle: 0.0, dimension: q.dimension })
+    }
+
+    /// Whether both its numbers are finite.
+    pub fn is_finite(self) -> bool {
+        self.rms.is_finite() && self.angle.is_finite()
+    }
+
     /// A phasor from its complex RMS value.
     pub fn of(complex: Complex64, dimension: Dimension) -> Self {
         Self { rms: complex.norm(), angle: complex.arg(), dimension }

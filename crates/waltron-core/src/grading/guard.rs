@@ -128,6 +128,7 @@ mod tests {
             limits: Values::none().with("lower", amperes(1.176)).with("upper", amperes(1.224)),
             verdict: judged.verdict,
             reason: judged.reason,
+            skipped: false,
         }
     }
 

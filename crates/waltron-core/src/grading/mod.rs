@@ -80,6 +80,8 @@ pub enum Criterion {
     Value,
     /// Holds.
     Condition,
+    /// Comes to its end: the point stands for the place where a test broke off.
+    Completion,
 }
 
 /// One graded point, as it stands in records, JSON and reports.
@@ -109,6 +111,14 @@ pub struct Grade {
     pub verdict: Verdict,
     /// Why, in one sentence.
     pub reason: String,
+    /// Whether the attendant left it out, so that it is offered again.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub skipped: bool,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "the serializer wants it so")]
+pub(crate) fn is_false(value: &bool) -> bool {
+    !value
 }
 
 /// Counts of verdicts, from which a run's status is computed once.

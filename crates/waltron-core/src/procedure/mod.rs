@@ -141,9 +141,7 @@ pub enum Answer {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Planned {
     /// The points that the program serves.
-    pub points: Vec<PointId>,
-    /// What the first of them requires; `None` where there are none.
-    pub criterion: Option<Criterion>,
+    pub points: Vec<PlannedPoint>,
     /// What will be put out, in short.
     pub stimulus: Values,
     /// What is expected, in short.
@@ -160,6 +158,40 @@ pub struct Planned {
     pub not_tested: Option<String>,
 }
 
+/// What an injection is of, in its test.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Injection {
+    /// The point's id, where injections stand alone.
+    pub point: Option<String>,
+    /// Which of the point's, or of the test's, injections it is.
+    pub part: String,
+}
+
+/// A point that is to be graded.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PlannedPoint {
+    /// Which.
+    pub point: PointId,
+    /// What kind of requirement it checks.
+    pub criterion: Criterion,
+    /// Whether it depends on what is measured before that the point comes up at all.
+    pub conditional: bool,
+}
+
+impl PlannedPoint {
+    /// A point that comes up for certain.
+    pub fn certain(point: PointId, criterion: Criterion) -> Self {
+        Self { point, criterion, conditional: false }
+    }
+}
+
+impl Planned {
+    /// What the first of its points requires; `None` where there are none.
+    pub fn criterion(&self) -> Option<Criterion> {
+        self.points.first().map(|p| p.criterion)
+    }
+}
+
 /// A way of testing.
 pub trait Procedure {
     /// Every injection in order, with the worst case of those that depend on earlier outcomes.
@@ -170,6 +202,15 @@ pub trait Procedure {
 
     /// The next action; asking again without telling the outcome gives the same action.
     fn next(&mut self) -> Action;
+
+    /// What the injection that was handed out is of: the same whenever the same thing is injected
+    /// again, in whatever order and company.
+    fn injection(&self) -> Injection;
+
+    /// Why it came to its end before its end, if it did.
+    fn broken_off(&self) -> Option<String> {
+        None
+    }
 
     /// Takes the outcome of an injection and returns the points it graded, possibly none yet.
     fn observe(&mut self, observation: &Observation) -> Vec<Grade>;

@@ -83,5 +83,6 @@ pub(super) fn not_tested(
         uncertainty: Values::none(),
         verdict: Verdict::NotTested,
         reason,
+        skipped: false,
     }
 }

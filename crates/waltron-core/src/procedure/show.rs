@@ -53,5 +53,5 @@ pub(super) fn fault_lines(
 
 /// The load current as it was given, not as its complex value rounds.
 fn exact_load(held: &crate::stimulus::Stimulus, largest: Current) -> String {
-    current(held.currents.first().map_or(largest, |d| d.phasor.rms))
+    current(held.currents.first().map_or(largest, |d| d.phasor.rms()))
 }

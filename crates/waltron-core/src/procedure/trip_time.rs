@@ -1,10 +1,11 @@
 //! Trip time: pre-fault, fault, and the time until the trip contact closes.
 
 use super::setup::{not_tested, phase_current, switched_off};
-use super::{Action, Answer, Bench, Planned, Procedure, Question, SetupError, show};
-use crate::asset::{Asset, Element};
+use super::{
+    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError, show,
+};
+use crate::asset::{Asset, Element, Longest};
 use crate::characteristic::{Acceptance, earliest_of};
-use crate::clearance::longest_at;
 use crate::fault_loop::FaultLoop;
 use crate::grading::{
     Criterion, Grade, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
@@ -226,11 +227,11 @@ fn wait(
             .min(seconds(LONGEST_DERIVED_WAIT_S)),
     };
     // A high current may not be held that long; never shorter than what the verdict needs.
-    match (longest_at(current, &asset.ratings), band.latest) {
-        (Ok(Some(allowed)), Some(latest)) if wanted > allowed => {
+    match (asset.ratings.currents.longest(current), band.latest) {
+        (Longest::For(allowed), Some(latest)) if wanted > allowed => {
             (allowed * 0.999).max(latest * 1.02)
         }
-        (Ok(Some(allowed)), None) => wanted.min(allowed * 0.999),
+        (Longest::For(allowed), None) => wanted.min(allowed * 0.999),
         _ => wanted,
     }
 }
@@ -291,6 +292,7 @@ impl Shot {
             uncertainty: Values::none(),
             verdict: judged.verdict,
             reason,
+            skipped: false,
         }
     }
 }
@@ -364,8 +366,7 @@ impl Procedure for TripTime {
                 let before = shot.body.program.longest().unwrap_or_default()
                     - fault_time.unwrap_or_default();
                 Planned {
-                    points: vec![shot.point.clone()],
-                    criterion: Some(shot.criterion()),
+                    points: vec![PlannedPoint::certain(shot.point.clone(), shot.criterion())],
                     stimulus: shot.body.stimulus.clone(),
                     expected: shot.expected(),
                     limits: shot.limits(),
@@ -407,6 +408,11 @@ impl Procedure for TripTime {
         self.at += 1;
         self.reset_due = self.ask_reset && !grade.measured.is_empty();
         vec![grade]
+    }
+
+    fn injection(&self) -> Injection {
+        let point = self.shots.get(self.at).map(|shot| shot.point.id.clone());
+        Injection { point, part: FAULT.to_owned() }
     }
 
     fn answer(&mut self, _answer: Answer) {

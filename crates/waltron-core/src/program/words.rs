@@ -28,43 +28,43 @@ fn drives<Q: Measure>(group: &str, drives: &[Drive<Q>]) -> Vec<String> {
             .all(|d| d.harmonics.is_empty() && d.dc.is_none() && d.rate_hz_per_s == 0.0)
         && is_balanced([a, b, c])
     {
-        let angle = in_degrees(a.phasor.angle);
+        let angle = in_degrees(a.phasor.angle());
         let turned = if angle.abs() < 1e-9 {
             String::new()
         } else {
             format!(" @ {} deg", significant(angle, 4))
         };
-        return vec![format!("{group} {}{turned} balanced", text(a.phasor.rms))];
+        return vec![format!("{group} {}{turned} balanced", text(a.phasor.rms()))];
     }
     on.into_iter().map(wave).collect()
 }
 
 fn is_balanced<Q: Measure>([a, b, c]: [&Drive<Q>; 3]) -> bool {
     let turn =
-        |d: &Drive<Q>| (in_degrees(d.phasor.angle - a.phasor.angle) + 360.0).rem_euclid(360.0);
+        |d: &Drive<Q>| (in_degrees(d.phasor.angle() - a.phasor.angle()) + 360.0).rem_euclid(360.0);
     let same = |d: &Drive<Q>| {
-        (d.phasor.rms.si() - a.phasor.rms.si()).abs() < 1e-9 && d.frequency == a.frequency
+        (d.phasor.rms().si() - a.phasor.rms().si()).abs() < 1e-9 && d.frequency == a.frequency
     };
     same(b) && same(c) && (turn(b) - 240.0).abs() < 1e-6 && (turn(c) - 120.0).abs() < 1e-6
 }
 
 /// One channel: `ia 5 A @ -120 deg + h3 6 % @ 180 deg + 0.5 A DC`.
 fn wave<Q: Measure>(d: &Drive<Q>) -> String {
-    let mut out = format!("{} {}", d.channel, text(d.phasor.rms));
-    let angle = in_degrees(d.phasor.angle);
+    let mut out = format!("{} {}", d.channel, text(d.phasor.rms()));
+    let angle = in_degrees(d.phasor.angle());
     if angle.abs() > 1e-9 {
         out.push_str(&format!(" @ {} deg", significant(angle, 4)));
     }
     for h in &d.harmonics {
-        out.push_str(&format!(" + h{} {} %", h.order, significant(h.share * 100.0, 4)));
-        let angle = in_degrees(h.angle);
+        out.push_str(&format!(" + h{} {} %", h.order(), significant(h.share() * 100.0, 4)));
+        let angle = in_degrees(h.angle());
         if angle.abs() > 1e-9 {
             out.push_str(&format!(" @ {} deg", significant(angle, 4)));
         }
     }
     if let Some(dc) = d.dc {
-        out.push_str(&format!(" + {} DC", text(dc.value)));
-        if let Some(tau) = dc.tau {
+        out.push_str(&format!(" + {} DC", text(dc.value())));
+        if let Some(tau) = dc.tau() {
             out.push_str(&format!(" (τ {})", text(tau)));
         }
     }

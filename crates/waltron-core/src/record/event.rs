@@ -1,8 +1,9 @@
 //! What can happen during a run.
 
 use crate::capability::ParameterValue;
+use crate::duty::Warm;
 use crate::edge;
-use crate::grading::{Grade, Rule, Summary};
+use crate::grading::{Grade, Rule, Summary, is_false};
 use crate::hookup::Sheet;
 use crate::name::Name;
 use crate::observation::Observation;
@@ -45,6 +46,9 @@ pub enum Event {
         program: Program,
         /// What was seen.
         observation: Observation,
+        /// How warm the asset's inputs are afterwards.
+        #[serde(skip_serializing_if = "Warm::is_cold", default)]
+        warm: Warm,
     },
     /// A point was graded.
     Graded(Grade),
@@ -83,6 +87,9 @@ pub enum Event {
     TestEnded {
         /// The test.
         test: Name,
+        /// Whether the attendant left the rest of it out.
+        #[serde(skip_serializing_if = "is_false", default)]
+        skipped: bool,
     },
     /// The run goes on after a stop, or points are tested again.
     Continued(Box<Continued>),

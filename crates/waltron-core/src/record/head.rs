@@ -4,7 +4,7 @@
 //! line, so its beginning and its end are enough to go by.
 
 use super::chain::digest_of;
-use crate::grading::Verdict;
+use crate::grading::{Criterion, Verdict};
 use serde::Deserialize;
 use std::borrow::Cow;
 
@@ -20,6 +20,10 @@ pub(super) struct Head<'a> {
     pub(super) id: Option<Cow<'a, str>>,
     pub(super) test: Option<Cow<'a, str>>,
     pub(super) verdict: Option<Verdict>,
+    #[serde(default)]
+    pub(super) skipped: bool,
+    #[serde(default)]
+    pub(super) criterion: Option<Criterion>,
 }
 
 /// Takes `"key":"text"` off the beginning; `None` where it is something else, or needs unescaping.
@@ -63,6 +67,8 @@ impl<'a> Head<'a> {
             id: None,
             test: None,
             verdict: None,
+            skipped: false,
+            criterion: None,
         };
         if event == "observed" {
             return Some(head);
@@ -71,7 +77,12 @@ impl<'a> Head<'a> {
             return None;
         }
         let (id, rest) = take(rest, "id")?;
-        let (test, _) = take(rest, "test")?;
+        let (test, rest) = take(rest, "test")?;
+        // Places where a test broke off, and what was left out, are rare: they are read whole.
+        let (_, criterion) = rest.split_once(",\"criterion\":\"")?;
+        if criterion.starts_with("completion") {
+            return None;
+        }
         (head.id, head.test) = (Some(id.into()), Some(test.into()));
         // Inside a text the quotes would be escaped, so this is the key.
         let key = b",\"verdict\":\"";
@@ -81,7 +92,6 @@ impl<'a> Head<'a> {
             b"pass" => Verdict::Pass,
             b"fail" => Verdict::Fail,
             b"inconclusive" => Verdict::Inconclusive,
-            b"not_tested" => Verdict::NotTested,
             _ => return None,
         });
         Some(head)
@@ -128,15 +138,21 @@ mod tests {
     #[test]
     fn heads_tell_what_the_whole_line_tells() {
         let graded = "{\"n\":7,\"at\":\"T\",\"prev\":\"ab\",\"event\":\"graded\",\"id\":\"t/A-N/2 Ω\",\"test\":\"t\",\
-                      \"attempt\":1,\"verdict\":\"fail\",\"reason\":\"says \\\"x\\\",\\\"verdict\\\":\\\"pass\\\"\"}";
+                      \"attempt\":1,\"criterion\":\"trip_time\",\"verdict\":\"fail\",\"reason\":\"says \\\"x\\\",\\\"verdict\\\":\\\"pass\\\"\"}";
+        let completion = graded.replace("trip_time", "completion");
+        let skipped = "{\"n\":7,\"at\":\"T\",\"prev\":\"ab\",\"event\":\"graded\",\"id\":\"t/a\",\"test\":\"t\",\
+                       \"attempt\":1,\"criterion\":\"value\",\"verdict\":\"not_tested\",\"reason\":\"r\",\"skipped\":true}";
         let escaped = graded.replace("t/A-N/2 Ω", "t/\\\"x\\\"");
         let observed = "{\"n\":8,\"at\":\"T\",\"prev\":\"cd\",\"event\":\"observed\",\"test\":\"t\",\"program\":{}}";
         let told = "{\"n\":9,\"at\":\"T\",\"prev\":\"ef\",\"event\":\"told\",\"text\":\"é\"}";
-        for line in [graded, &escaped, observed, told] {
+        for line in [graded, &escaped, &completion, skipped, observed, told] {
             let fast = Head::read(line.as_bytes()).unwrap();
             let whole: Head<'_> = serde_json::from_str(line).unwrap();
             assert_eq!((&fast.at, &fast.prev, &fast.event), (&whole.at, &whole.prev, &whole.event));
             assert_eq!((&fast.id, fast.verdict), (&whole.id, whole.verdict), "{line}");
+            assert_eq!(fast.skipped, whole.skipped, "{line}");
+            let is_completion = |h: &Head<'_>| h.criterion == Some(Criterion::Completion);
+            assert_eq!(is_completion(&fast), is_completion(&whole), "{line}");
         }
         assert!(Head::as_written(graded.as_bytes()).is_some());
         assert!(Head::as_written(escaped.as_bytes()).is_none(), "escapes are read whole");

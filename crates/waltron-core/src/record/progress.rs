@@ -5,8 +5,10 @@
 use super::chain::ReadError;
 use super::event::{Continued, RunStarted};
 use super::head::{Head, first_break, lines};
-use super::tally::Tally;
-use crate::grading::PointId;
+use super::tally::{Noted, Tally};
+use crate::duty::Warm;
+use crate::grading::{Criterion, PointId};
+use crate::quantity::Time;
 use crate::selection::Selection;
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
@@ -26,8 +28,12 @@ pub struct Progress {
     pub broken_at: Option<usize>,
     /// The latest verdicts.
     pub tally: Tally,
-    /// Injections that were recorded.
-    pub injections: u64,
+    /// How warm the asset was left.
+    pub warm: Warm,
+    /// Time that outputs stayed off since, for the asset to cool.
+    pub cooled: Time,
+    /// When the last event was written, RFC 3339.
+    pub last_at: String,
     /// Whether its last event is a run's end.
     pub is_closed: bool,
     /// Line at which each test came to its end last.
@@ -51,6 +57,13 @@ pub enum Chosen {
     Matching(Selection),
     /// These, by id.
     These(HashSet<String>),
+    /// These, by id, and whole tests by theirs where injections depend on each other.
+    Failed {
+        /// The points.
+        points: HashSet<String>,
+        /// Their tests.
+        tests: HashSet<String>,
+    },
 }
 
 impl Chosen {
@@ -59,9 +72,28 @@ impl Chosen {
         match self {
             Self::All => true,
             Self::Matching(selection) => selection.matches(point),
-            Self::These(ids) => ids.contains(&point.id),
+            Self::These(ids) | Self::Failed { points: ids, .. } => ids.contains(&point.id),
         }
     }
+
+    /// Whether a test is wanted whose injections depend on each other, for any of these points.
+    pub fn wants_test(&self, test: &str, points: &[&PointId]) -> bool {
+        let itself = matches!(self, Self::Failed { tests, .. } if tests.contains(test));
+        itself || points.iter().any(|p| self.wants(p))
+    }
+}
+
+/// How warm an injection left the asset.
+#[derive(Deserialize)]
+struct Left {
+    #[serde(default)]
+    warm: Warm,
+}
+
+#[derive(Deserialize)]
+struct Rested {
+    #[serde(rename = "time_s", with = "crate::edge::si")]
+    time: Time,
 }
 
 #[derive(Deserialize)]
@@ -109,11 +141,14 @@ impl Progress {
             last_line: 0,
             broken_at: None,
             tally: Tally::default(),
-            injections: 0,
+            warm: Warm::default(),
+            cooled: Time::default(),
+            last_at: head.at.into_owned(),
             is_closed: false,
             ended: HashMap::new(),
             phases: vec![Phase { line: 1, wanted }],
         };
+        let mut last_observed: Option<&[u8]> = None;
         for (at, line, is_last) in all {
             let number = progress.lines as usize + 1;
             // What ends the file may have been cut off: it is read whole.
@@ -121,6 +156,10 @@ impl Progress {
             match read {
                 Ok(head) => {
                     progress.lines += 1;
+                    if head.event == "observed" {
+                        last_observed = Some(line);
+                        progress.cooled = Time::default();
+                    }
                     progress.take(head, line).map_err(|e| bad(number, &e))?;
                 }
                 Err(_) if is_last => break,
@@ -128,18 +167,36 @@ impl Progress {
             }
             (progress.whole_bytes, progress.last_line) = (at + line.len(), at);
         }
+        if let Some(line) = last_observed {
+            let Left { warm } = serde_json::from_slice(line).map_err(|e| bad(0, &e))?;
+            progress.warm = warm;
+        }
         Ok(progress)
     }
 
     fn take(&mut self, head: Head<'_>, line: &[u8]) -> Result<(), serde_json::Error> {
         let n = self.lines;
         self.is_closed = head.event == "run-ended";
+        self.last_at.clear();
+        self.last_at.push_str(&head.at);
         match (head.event.as_ref(), head.id, head.test, head.verdict) {
-            ("graded", Some(id), _, Some(verdict)) => {
-                self.tally.note_at(&id, verdict, n);
+            ("graded", Some(id), Some(test), Some(verdict)) => {
+                let noted = Noted {
+                    id: &id,
+                    test: &test,
+                    verdict,
+                    skipped: head.skipped,
+                    is_completion: head.criterion == Some(Criterion::Completion),
+                };
+                self.tally.note_at(&noted, n);
             }
-            ("observed", ..) => self.injections += 1,
-            ("test-ended", _, Some(test), _) => {
+            ("rested", ..) => {
+                let Rested { time } = serde_json::from_slice(line)?;
+                self.cooled += time;
+            }
+            // What was left out is offered again.
+            ("test-ended", _, Some(test), _) if !head.skipped => {
+                self.tally.note_end(&test);
                 self.ended.insert(test.into_owned(), n);
             }
             ("continued", ..) => {
@@ -159,12 +216,14 @@ impl Progress {
         if what != "failed" {
             return Chosen::Matching(Selection::new(what));
         }
-        Chosen::These(self.tally.failed().cloned().collect())
+        let (points, tests) = self.tally.failed().map(|(p, t)| (p.clone(), t.clone())).unzip();
+        Chosen::Failed { points, tests }
     }
 
     /// Whether a point was wanted and is not graded since.
     pub fn is_open(&self, point: &PointId) -> bool {
-        let graded = self.tally.line(&point.id);
+        let skipped = self.tally.is_skipped(&point.id);
+        let graded = if skipped { 0 } else { self.tally.line(&point.id) };
         self.phases.iter().any(|phase| graded < phase.line && phase.wanted.wants(point))
     }
 
@@ -172,7 +231,7 @@ impl Progress {
     /// not come to its end since.
     pub fn is_test_open(&self, test: &str, points: &[&PointId]) -> bool {
         let ended = self.ended.get(test).copied().unwrap_or(0);
-        let wanted = |phase: &Phase| points.iter().any(|p| phase.wanted.wants(p));
+        let wanted = |phase: &Phase| phase.wanted.wants_test(test, points);
         self.phases.iter().any(|phase| ended < phase.line && wanted(phase))
     }
 }

@@ -1,12 +1,16 @@
 //! What counts of a record: the latest attempt of each point.
 
-use crate::grading::{Summary, Verdict};
+use crate::grading::{Criterion, Grade, PointId, Summary, Verdict};
 use std::collections::HashMap;
 
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 struct Latest {
     attempt: u32,
     verdict: Verdict,
+    /// Whether the attendant left it out.
+    skipped: bool,
+    /// The test that broke off at this place, where the point stands for that.
+    broken_off: Option<String>,
     /// The record's line, where it was read from one.
     line: u64,
 }
@@ -15,22 +19,64 @@ struct Latest {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Tally {
     latest: HashMap<String, Latest>,
+    /// The tests that have a point which failed, by that point's id.
+    tests: HashMap<String, String>,
+    /// How often each test came to its end.
+    ended: HashMap<String, u32>,
+}
+
+/// What a graded point's line says, as far as it counts.
+pub(super) struct Noted<'a> {
+    pub(super) id: &'a str,
+    pub(super) test: &'a str,
+    pub(super) verdict: Verdict,
+    pub(super) skipped: bool,
+    pub(super) is_completion: bool,
 }
 
 impl Tally {
-    /// Notes a point's verdict and returns the number of this attempt, from 1.
-    pub fn note(&mut self, id: &str, verdict: Verdict) -> u32 {
-        self.note_at(id, verdict, 0)
+    /// Notes a grade and returns the number of this attempt, from 1.
+    pub fn note(&mut self, grade: &Grade) -> u32 {
+        let noted = Noted {
+            id: &grade.point.id,
+            test: grade.point.test.as_str(),
+            verdict: grade.verdict,
+            skipped: grade.skipped,
+            is_completion: grade.criterion == Criterion::Completion,
+        };
+        self.note_at(&noted, 0)
     }
 
     /// The same of a record's line.
-    pub(super) fn note_at(&mut self, id: &str, verdict: Verdict, line: u64) -> u32 {
-        if let Some(known) = self.latest.get_mut(id) {
-            *known = Latest { attempt: known.attempt + 1, verdict, line };
-            return known.attempt;
+    pub(super) fn note_at(&mut self, noted: &Noted<'_>, line: u64) -> u32 {
+        if noted.verdict == Verdict::Fail {
+            self.tests.entry(noted.id.to_owned()).or_insert_with(|| noted.test.to_owned());
         }
-        self.latest.insert(id.to_owned(), Latest { attempt: 1, verdict, line });
+        let broken_off = noted.is_completion.then(|| noted.test.to_owned());
+        let (verdict, skipped) = (noted.verdict, noted.skipped);
+        if let Some(known) = self.latest.get_mut(noted.id) {
+            let attempt = known.attempt + 1;
+            *known = Latest { attempt, verdict, skipped, broken_off, line };
+            return attempt;
+        }
+        let latest = Latest { attempt: 1, verdict, skipped, broken_off, line };
+        self.latest.insert(noted.id.to_owned(), latest);
         1
+    }
+
+    /// Notes that a test came to its end.
+    pub fn note_end(&mut self, test: &str) {
+        *self.ended.entry(test.to_owned()).or_insert(0) += 1;
+    }
+
+    /// How often a test came to its end before.
+    pub fn ended(&self, test: &str) -> u32 {
+        self.ended.get(test).copied().unwrap_or(0)
+    }
+
+    /// How often a point was graded.
+    pub fn attempts(&self, id: &str) -> u32 {
+        self.latest.get(id).map_or(0, |latest| latest.attempt)
     }
 
     /// The record's line of a point's latest grade; 0 where there is none.
@@ -38,14 +84,37 @@ impl Tally {
         self.latest.get(id).map_or(0, |latest| latest.line)
     }
 
-    /// The points whose latest verdict is a failure.
-    pub(super) fn failed(&self) -> impl Iterator<Item = &String> {
-        self.latest.iter().filter(|(_, l)| l.verdict == Verdict::Fail).map(|(id, _)| id)
+    /// The points whose latest verdict is a failure, each with its test.
+    pub(super) fn failed(&self) -> impl Iterator<Item = (&String, &String)> {
+        let fails = |id: &&String| self.verdict(id) == Some(Verdict::Fail);
+        self.latest.keys().filter(fails).filter_map(|id| Some((id, self.tests.get(id)?)))
     }
 
     /// A point's latest verdict; `None` where it was never graded.
     pub fn verdict(&self, id: &str) -> Option<Verdict> {
         self.latest.get(id).map(|latest| latest.verdict)
+    }
+
+    /// Whether a point was left out by the attendant and not graded since.
+    pub fn is_skipped(&self, id: &str) -> bool {
+        self.latest.get(id).is_some_and(|latest| latest.skipped)
+    }
+
+    /// The places where earlier attempts of a test broke off, and that it has not come past since.
+    pub fn broken_off(&self, test: &str) -> Vec<PointId> {
+        let open = self.latest.iter().filter(|(_, latest)| {
+            latest.broken_off.as_deref() == Some(test) && latest.verdict != Verdict::Pass
+        });
+        let mut points: Vec<PointId> = open
+            .map(|(id, _)| PointId {
+                id: id.clone(),
+                test: test.into(),
+                element: None,
+                fault_loop: None,
+            })
+            .collect();
+        points.sort_by(|a, b| a.id.cmp(&b.id));
+        points
     }
 
     /// Counts of the latest verdicts.

@@ -50,6 +50,7 @@ pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Gr
         uncertainty: Values::none(),
         verdict: outcome.judged.verdict,
         reason: outcome.judged.reason,
+        skipped: false,
     })
 }
 
@@ -493,7 +494,7 @@ pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Grade {
     Grade {
         point,
         attempt: 1,
-        criterion: Criterion::Condition,
+        criterion: Criterion::Completion,
         stimulus: Values::none(),
         expected: Values::none(),
         measured: Values::none(),
@@ -502,6 +503,7 @@ pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Grade {
         uncertainty: Values::none(),
         verdict,
         reason,
+        skipped: false,
     }
 }
 

@@ -27,11 +27,11 @@ fn read(setting: &Setting, scene: &Scene) -> Result<(Target, Value), Problem> {
             format!("`{}` takes {}, not {}", setting.target, target.wanted(), value.kind());
         return Err(Problem::new(setting.value.span.clone(), message));
     }
-    if let (Target::Wave { part: super::target::Part::Frequency, .. }, Value::Quantity(q)) =
-        (&target, &value)
-        && q.si <= 0.0
-    {
-        return Err(Problem::new(setting.value.span.clone(), "a frequency must be above zero"));
+    if let Value::Quantity(q) = &value {
+        target.admits(*q).map_err(|(message, help)| {
+            let problem = Problem::new(setting.value.span.clone(), message);
+            Problem { help, ..problem }
+        })?;
     }
     Ok((target, value))
 }
@@ -54,8 +54,15 @@ pub(super) fn stimulus(
     let mut out = base.clone();
     let mut read_all = Vec::new();
     for setting in &output.settings {
-        read_all.push((setting, read(setting, scene)?));
+        let new = read(setting, scene)?;
+        if read_all.iter().any(|(_, (target, _))| *target == new.0) {
+            let message = format!("`{}` is there twice in this step", setting.target);
+            return Err(Problem::new(setting.at.0.clone(), message));
+        }
+        read_all.push((setting, new));
     }
+    // The order inside a step means nothing.
+    read_all.sort_by_key(|(_, (target, _))| target.rank());
     if let Some(fault_loop) = output.fault {
         fault(fault_loop, &read_all, &mut out, scene)?;
     }
@@ -142,7 +149,7 @@ fn fault(
     let frequency = out.frequency().unwrap_or(scene.context.asset.ratings.frequency);
     let phases = fault_loop
         .currents(Current::from_si(i.rms))
-        .map(|p| Phasor::new(p.rms, p.angle + Angle::from_si(i.angle)));
+        .map(|p| p.at(p.angle() + Angle::from_si(i.angle)));
     out.currents.retain(|d| !PHASE_CURRENTS.iter().any(|c| d.channel == *c));
     let driven = Stimulus::phase_currents(phases, frequency).currents;
     out.currents.extend(driven);

@@ -47,6 +47,23 @@ pub(super) enum Part {
     Tau,
 }
 
+impl Part {
+    /// Whether its plain value is a magnitude, which has no sign.
+    pub(super) fn is_magnitude(self) -> bool {
+        matches!(self, Self::Phasor | Self::Rms | Self::Harmonic(_) | Self::HarmonicAbsolute(_))
+    }
+}
+
+/// Whether a value is negative, or no number at all.
+fn is_negative(si: f64) -> bool {
+    si < 0.0 || si.is_nan()
+}
+
+/// Whether a value is a number above zero.
+fn is_above_zero(si: f64) -> bool {
+    si > 0.0
+}
+
 /// Highest harmonic that can be put out.
 const HIGHEST_ORDER: u32 = 100;
 
@@ -146,6 +163,54 @@ impl Target {
         }
     }
 
+    /// Whether a value is one that it can have.
+    ///
+    /// # Errors
+    /// Why not, and the way out.
+    pub(super) fn admits(
+        &self,
+        q: crate::quantity::Quantity,
+    ) -> Result<(), (String, Option<String>)> {
+        match self {
+            Self::Wave { part, .. } if part.is_magnitude() && is_negative(q.si) => {
+                let help = "turn its angle instead, as in `5 A @ 180 deg`";
+                Err((format!("a magnitude is not negative, this is {q}"), Some(help.to_owned())))
+            }
+            Self::Wave { part: Part::Frequency, .. } if !is_above_zero(q.si) => {
+                Err((format!("a frequency must be above zero, this is {q}"), None))
+            }
+            Self::Wave { part: Part::Tau, .. } if !is_above_zero(q.si) => {
+                let message = format!("a direct component decays with a time above zero, not {q}");
+                Err((message, None))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Its place in a step: what others build on comes first, groups before single channels.
+    pub(super) fn rank(&self) -> (u8, bool) {
+        match self {
+            Self::Off => (0, false),
+            Self::Impedance | Self::Return => (0, true),
+            Self::Wave { channels, part, .. } => {
+                let rank = match part {
+                    Part::Phasor => 1,
+                    Part::Rms => 2,
+                    Part::Phase => 3,
+                    Part::Frequency => 4,
+                    Part::Rate => 5,
+                    Part::Harmonic(_) => 6,
+                    Part::HarmonicAbsolute(_) => 7,
+                    Part::Dc => 8,
+                    Part::Tau => 9,
+                };
+                (rank, channels.len() == 1)
+            }
+            Self::ActivePower => (10, false),
+            Self::ReactivePower => (10, true),
+        }
+    }
+
     /// What it takes, in words.
     pub(super) fn wanted(&self) -> String {
         match self {
@@ -206,37 +271,35 @@ fn set_part<Q: Measure>(drive: &mut Drive<Q>, part: Part, value: &Value, turn: O
     };
     match part {
         Part::Phasor => {
-            // A negative magnitude is half a turn.
-            let half = degrees(if phasor.rms < 0.0 { 180.0 } else { 0.0 });
-            let angle = Angle::from_si(phasor.angle) + turn.unwrap_or_default() + half;
-            drive.phasor = Phasor::new(Q::from_si(phasor.rms.abs()), angle);
+            let angle = Angle::from_si(phasor.angle) + turn.unwrap_or_default();
+            drive.phasor = Phasor::new(Q::from_si(phasor.rms), angle);
         }
-        Part::Rms => drive.phasor.rms = Q::from_si(phasor.rms),
-        Part::Phase => drive.phasor.angle = Angle::from_si(phasor.rms) + turn.unwrap_or_default(),
+        Part::Rms => drive.phasor = drive.phasor.with_rms(Q::from_si(phasor.rms)),
+        Part::Phase => {
+            let angle = Angle::from_si(phasor.rms) + turn.unwrap_or_default();
+            drive.phasor = drive.phasor.at(angle);
+        }
         Part::Frequency => drive.frequency = Frequency::from_si(phasor.rms),
         Part::Rate => drive.rate_hz_per_s = phasor.rms,
         Part::Harmonic(order) => {
             let angle = Angle::from_si(phasor.angle);
-            drive.set_harmonic(Harmonic { order, share: phasor.rms, angle });
+            drive.set_harmonic(Harmonic::new(order, phasor.rms, angle));
         }
         Part::HarmonicAbsolute(order) => {
             // Angle of the harmonic's own cosine, brought to the fundamental's rising zero.
             let n = f64::from(order);
             let quarter = std::f64::consts::FRAC_PI_2;
-            let relative = phasor.angle - n * drive.phasor.angle.si() - (n - 1.0) * quarter;
-            drive.set_harmonic(Harmonic {
-                order,
-                share: phasor.rms,
-                angle: Angle::from_si(relative),
-            });
+            let relative = phasor.angle - n * drive.phasor.angle().si() - (n - 1.0) * quarter;
+            drive.set_harmonic(Harmonic::new(order, phasor.rms, Angle::from_si(relative)));
         }
         Part::Dc => {
-            let tau = drive.dc.and_then(|dc| dc.tau);
-            drive.dc = Some(Dc { value: Q::from_si(phasor.rms), tau });
+            let value = Q::from_si(phasor.rms);
+            drive.dc = Some(drive.dc.map_or(Dc::constant(value), |dc| dc.with_value(value)));
         }
         Part::Tau => {
-            let value = drive.dc.map_or(Q::from_si(0.0), |dc| dc.value);
-            drive.dc = Some(Dc { value, tau: Some(seconds(phasor.rms)) });
+            let dc = drive.dc.unwrap_or(Dc::constant(Q::from_si(0.0)));
+            // Times that are none were refused when they were read.
+            drive.dc = dc.decaying(seconds(phasor.rms)).or(Some(dc));
         }
     }
 }

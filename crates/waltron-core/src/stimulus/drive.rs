@@ -1,7 +1,7 @@
 //! The wave on one channel: fundamental, harmonics, DC.
 
 use crate::name::Name;
-use crate::phasor::Phasor;
+use crate::phasor::{Phasor, magnitude_and_turn};
 use crate::quantity::{Angle, Frequency, Measure, Time};
 
 /// The wave on one channel.
@@ -28,21 +28,74 @@ pub struct Drive<Q> {
 /// A harmonic of a wave.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Harmonic {
-    /// Multiple of the fundamental's frequency, at least 2.
-    pub order: u32,
-    /// RMS value as a share of the fundamental's.
-    pub share: f64,
-    /// Its angle where the fundamental rises through zero.
-    pub angle: Angle,
+    order: u32,
+    share: f64,
+    angle: Angle,
 }
 
-/// A direct component.
+impl Harmonic {
+    /// A harmonic of this order, at least 2; a negative share is half a turn, and what is no finite
+    /// number becomes the largest there is.
+    pub fn new(order: u32, share: f64, angle: Angle) -> Self {
+        let (share, turn) = magnitude_and_turn(share);
+        Self { order, share, angle: angle + turn }
+    }
+
+    /// Multiple of the fundamental's frequency.
+    pub fn order(self) -> u32 {
+        self.order
+    }
+
+    /// RMS value as a share of the fundamental's, not negative.
+    pub fn share(self) -> f64 {
+        self.share
+    }
+
+    /// Its angle where the fundamental rises through zero.
+    pub fn angle(self) -> Angle {
+        self.angle
+    }
+}
+
+/// A direct component that stays, or decays; it never grows.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Dc<Q> {
-    /// Its value at the segment's start.
-    pub value: Q,
-    /// The time constant of its decay; it stays where there is none.
-    pub tau: Option<Time>,
+    value: Q,
+    tau: Option<Time>,
+}
+
+impl<Q: Measure> Dc<Q> {
+    /// A direct component that stays. What is no finite number becomes the largest there is.
+    pub fn constant(value: Q) -> Self {
+        let si = value.si();
+        Self { value: if si.is_finite() { value } else { Q::from_si(f64::MAX) }, tau: None }
+    }
+
+    /// The same decaying with a time constant; `None` where that is not a time above zero.
+    pub fn decaying(self, tau: Time) -> Option<Self> {
+        (tau.si() > 0.0 && tau.si().is_finite()).then_some(Self { tau: Some(tau), ..self })
+    }
+
+    /// Another value with the same decay.
+    #[must_use]
+    pub fn with_value(self, value: Q) -> Self {
+        Self { tau: self.tau, ..Self::constant(value) }
+    }
+
+    /// Its value at the segment's start; negative where it points down.
+    pub fn value(self) -> Q {
+        self.value
+    }
+
+    /// The time constant of its decay, above zero; it stays where there is none.
+    pub fn tau(self) -> Option<Time> {
+        self.tau
+    }
+
+    /// Its value in SI after a time in s.
+    pub fn after(self, seconds: f64) -> f64 {
+        self.value.si() * self.tau.map_or(1.0, |tau| (-seconds / tau.si()).exp())
+    }
 }
 
 impl<Q: Measure> Drive<Q> {
@@ -54,19 +107,19 @@ impl<Q: Measure> Drive<Q> {
     /// The same wave at zero, to move from or to.
     #[must_use]
     pub fn silent(&self) -> Self {
-        let phasor = Phasor::new(Q::from_si(0.0), self.phasor.angle);
-        let dc = self.dc.map(|dc| Dc { value: Q::from_si(0.0), ..dc });
+        let phasor = self.phasor.with_rms(Q::from_si(0.0));
+        let dc = self.dc.map(|dc| dc.with_value(Q::from_si(0.0)));
         Self { phasor, dc, ..self.clone() }
     }
 
     /// The true RMS value: fundamental, harmonics and DC, at the segment's start.
     pub fn true_rms(&self) -> Q {
         if self.harmonics.is_empty() && self.dc.is_none() {
-            return self.phasor.rms;
+            return self.phasor.rms();
         }
         let shares: f64 = self.harmonics.iter().map(|h| h.share * h.share).sum();
         let dc = self.dc.map_or(0.0, |dc| dc.value.si());
-        let fundamental = self.phasor.rms.si();
+        let fundamental = self.phasor.rms().si();
         Q::from_si((fundamental * fundamental * (1.0 + shares) + dc * dc).sqrt())
     }
 
@@ -90,19 +143,15 @@ impl<Q: Measure> Drive<Q> {
 
     pub(super) fn pass(&mut self, seconds: f64) {
         self.frequency += Frequency::from_si(self.rate_hz_per_s * seconds);
-        if let Some(dc) = &mut self.dc
-            && let Some(tau) = dc.tau
-        {
-            dc.value = Q::from_si(dc.value.si() * (-seconds / tau.si()).exp());
-        }
+        self.dc = self.dc.map(|dc| dc.with_value(Q::from_si(dc.after(seconds))));
     }
 
     /// The wave `share` of the way to another on the same channel; all its numbers move linearly.
     #[must_use]
     pub fn toward(&self, to: &Self, share: f64) -> Self {
         let between = |a: f64, b: f64| a + (b - a) * share;
-        let rms = Q::from_si(between(self.phasor.rms.si(), to.phasor.rms.si()));
-        let angle = Angle::from_si(between(self.phasor.angle.si(), to.phasor.angle.si()));
+        let rms = Q::from_si(between(self.phasor.rms().si(), to.phasor.rms().si()));
+        let angle = Angle::from_si(between(self.phasor.angle().si(), to.phasor.angle().si()));
         let mut mixed = Self {
             channel: self.channel.clone(),
             phasor: Phasor::new(rms, angle),
@@ -117,16 +166,14 @@ impl<Q: Measure> Drive<Q> {
             let (a, b) = (find(self, h.order), find(to, h.order));
             let silent = Harmonic { share: 0.0, ..*h };
             let (a, b) = (a.unwrap_or(silent), b.unwrap_or(silent));
-            mixed.set_harmonic(Harmonic {
-                order: h.order,
-                share: between(a.share, b.share),
-                angle: Angle::from_si(between(a.angle.si(), b.angle.si())),
-            });
+            let angle = Angle::from_si(between(a.angle.si(), b.angle.si()));
+            mixed.set_harmonic(Harmonic::new(h.order, between(a.share, b.share), angle));
         }
         if self.dc.is_some() || to.dc.is_some() {
             let value = |d: &Self| d.dc.map_or(0.0, |dc| dc.value.si());
             let tau = self.dc.and_then(|dc| dc.tau).or(to.dc.and_then(|dc| dc.tau));
-            mixed.dc = Some(Dc { value: Q::from_si(between(value(self), value(to))), tau });
+            let value = Q::from_si(between(value(self), value(to)));
+            mixed.dc = Some(Dc { tau, ..Dc::constant(value) });
         }
         mixed
     }

@@ -4,6 +4,7 @@ mod drive;
 mod record;
 
 pub use drive::{Dc, Drive, Harmonic};
+pub use record::DriveError;
 
 use crate::name::Name;
 use crate::phasor::Phasor;
@@ -14,7 +15,7 @@ use serde::{Deserialize, Serialize};
 
 /// All driven channels; a channel not named here is at zero.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(from = "Vec<DriveRecord>", into = "Vec<DriveRecord>")]
+#[serde(try_from = "Vec<DriveRecord>", into = "Vec<DriveRecord>")]
 pub struct Stimulus {
     /// Current outputs.
     pub currents: Vec<Drive<Current>>,
@@ -39,7 +40,7 @@ impl Stimulus {
         let currents = PHASE_CURRENTS
             .iter()
             .zip(phases)
-            .filter(|(_, phasor)| phasor.rms.si() != 0.0)
+            .filter(|(_, phasor)| phasor.rms().si() != 0.0)
             .map(|(channel, phasor)| Drive::sine(Name::from(*channel), phasor, frequency))
             .collect();
         Self { currents, voltages: Vec::new() }
@@ -73,9 +74,10 @@ impl Stimulus {
 
     /// The frequency of the first voltage that is on, else of the first current.
     pub fn frequency(&self) -> Option<Frequency> {
-        let voltage = self.voltages.iter().find(|d| d.phasor.rms.si() > 0.0).map(|d| d.frequency);
-        voltage
-            .or_else(|| self.currents.iter().find(|d| d.phasor.rms.si() > 0.0).map(|d| d.frequency))
+        let voltage = self.voltages.iter().find(|d| d.phasor.rms().si() > 0.0).map(|d| d.frequency);
+        voltage.or_else(|| {
+            self.currents.iter().find(|d| d.phasor.rms().si() > 0.0).map(|d| d.frequency)
+        })
     }
 
     /// What is out after a time, where frequencies move by themselves.

@@ -182,10 +182,10 @@ pub fn next_zeros(pieces: &[Piece<'_>]) -> Vec<(Name, Time)> {
         zeros.push((name.clone(), end + seconds(left / TAU / frequency)));
     };
     for d in &stimulus.currents {
-        add(&d.channel, true, d.phasor.angle.si(), d.frequency.si());
+        add(&d.channel, true, d.phasor.angle().si(), d.frequency.si());
     }
     for d in &stimulus.voltages {
-        add(&d.channel, false, d.phasor.angle.si(), d.frequency.si());
+        add(&d.channel, false, d.phasor.angle().si(), d.frequency.si());
     }
     zeros
 }
@@ -299,16 +299,14 @@ fn waves<Q: Measure>(
 
 /// One sample: `phase` is the integral of 2π·f, `since` the time since the piece's start.
 fn value<Q: Measure>(drive: &Drive<Q>, phase: f64, since: f64) -> f64 {
-    let psi = phase + drive.phasor.angle.si() + FRAC_PI_2;
+    let psi = phase + drive.phasor.angle().si() + FRAC_PI_2;
     let harmonics: f64 = drive
         .harmonics
         .iter()
-        .map(|h| h.share * (f64::from(h.order) * psi + h.angle.si()).sin())
+        .map(|h| h.share() * (f64::from(h.order()) * psi + h.angle().si()).sin())
         .sum();
-    let dc = drive
-        .dc
-        .map_or(0.0, |dc| dc.value.si() * dc.tau.map_or(1.0, |tau| (-since / tau.si()).exp()));
-    SQRT_2 * drive.phasor.rms.si() * (psi.sin() + harmonics) + dc
+    let dc = drive.dc.map_or(0.0, |dc| dc.after(since));
+    SQRT_2 * drive.phasor.rms().si() * (psi.sin() + harmonics) + dc
 }
 
 /// Samples worked on at once, which the compiler can do side by side.
@@ -327,11 +325,11 @@ fn held<Q: Measure>(
 ) {
     let start = out.len();
     out.resize(start + count, 0.0);
-    let psi = phase + drive.phasor.angle.si() + FRAC_PI_2;
+    let psi = phase + drive.phasor.angle().si() + FRAC_PI_2;
     let step = TAU * drive.frequency.si() / rate_hz;
-    let amplitude = SQRT_2 * drive.phasor.rms.si();
+    let amplitude = SQRT_2 * drive.phasor.rms().si();
     let fundamental = (1.0, 1.0, 0.0);
-    let waves = drive.harmonics.iter().map(|h| (f64::from(h.order), h.share, h.angle.si()));
+    let waves = drive.harmonics.iter().map(|h| (f64::from(h.order()), h.share(), h.angle().si()));
     for (order, share, angle) in std::iter::once(fundamental).chain(waves) {
         for (block, samples) in out[start..].chunks_mut(BLOCK).enumerate() {
             let at = psi + step * (block * BLOCK) as f64;
@@ -341,7 +339,7 @@ fn held<Q: Measure>(
     if let Some(dc) = drive.dc {
         for (k, sample) in out[start..].iter_mut().enumerate() {
             let t = first_s + k as f64 / rate_hz;
-            *sample += dc.value.si() * dc.tau.map_or(1.0, |tau| (-t / tau.si()).exp());
+            *sample += dc.after(t);
         }
     }
 }

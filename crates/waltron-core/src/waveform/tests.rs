@@ -26,9 +26,9 @@ fn a_harmonic_mix_reads_back() {
     let mut drive = wave(100.0, 30.0, 50.0);
     let given = [(3, 0.2, 0.0), (5, 0.1, 180.0), (7, 0.05, -45.0)];
     for (order, share, deg) in given {
-        drive.set_harmonic(Harmonic { order, share, angle: degrees(deg) });
+        drive.set_harmonic(Harmonic::new(order, share, degrees(deg)));
     }
-    drive.dc = Some(Dc { value: Voltage::from_si(4.0), tau: None });
+    drive.dc = Some(Dc::constant(Voltage::from_si(4.0)));
     let expected_rms = drive.true_rms().si();
     let program = Program::of(vec![Segment::hold("x", volts(drive.clone()), seconds(0.2))]);
     let s = samples(&program, 10_000.0);
@@ -71,7 +71,7 @@ fn the_frequency_is_found_off_nominal() {
 #[test]
 fn a_decaying_offset_decays_with_its_time_constant() {
     let mut drive = wave(0.0, 0.0, 50.0);
-    drive.dc = Some(Dc { value: Voltage::from_si(10.0), tau: Some(seconds(0.05)) });
+    drive.dc = Dc::constant(Voltage::from_si(10.0)).decaying(seconds(0.05));
     let program = Program::of(vec![
         Segment::hold("before", volts(wave(0.0, 0.0, 50.0)), seconds(0.03)),
         Segment::hold("x", volts(drive), seconds(0.2)),
@@ -98,7 +98,7 @@ fn what_was_stopped_early_is_shorter_and_what_is_too_long_is_refused() {
         ..Default::default()
     };
     let stopped = pieces(&program, Some(&seen));
-    assert!((stopped[0].to.as_ref().unwrap().voltages[0].phasor.rms.si() - 40.0).abs() < 1e-9);
+    assert!((stopped[0].to.as_ref().unwrap().voltages[0].phasor.rms().si() - 40.0).abs() < 1e-9);
     assert_eq!(render(&stopped, 1000.0).unwrap().channels[0].samples.len(), 4000);
     assert!(render(&pieces(&program, None), 1e9).unwrap_err().to_string().contains("lower rate"));
 }

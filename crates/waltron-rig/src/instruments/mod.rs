@@ -8,7 +8,7 @@ mod form;
 pub use form::{InstrumentFile, InstrumentForm, Place};
 
 use crate::attendant::{Attendant, Moment, Present, Wish};
-use crate::rig::{Rig, RigError};
+use crate::rig::{Announced, Rig, RigError};
 use crate::scpi_rig::Link;
 use std::time::{Duration, Instant};
 use waltron_core::capability::{Capability, ParameterKind, ParameterValue};
@@ -291,6 +291,10 @@ impl Rig for WithInstruments {
             }
         }
         Ok(observation)
+    }
+
+    fn announce(&mut self, injection: &Announced<'_>) {
+        self.base.announce(injection);
     }
 
     fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError> {

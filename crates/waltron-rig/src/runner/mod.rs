@@ -9,15 +9,15 @@ pub use prepare::{Blocked, Obstacle, Prepared, prepare};
 
 use crate::attendant::{Attendant, Moment, Wish};
 use crate::external;
-use crate::rig::{Rig, RigError};
+use crate::rig::{Announced, Rig, RigError};
 use std::collections::HashSet;
 use std::error::Error;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
-use waltron_core::duty::Duty;
-use waltron_core::grading::{Grade, PointId, Rule, Values, Verdict, guard, uncertainty};
+use waltron_core::duty::{Duty, Warm};
+use waltron_core::grading::{Criterion, Grade, Rule, Values, Verdict, guard, uncertainty};
 use waltron_core::name::Name;
-use waltron_core::procedure::{Action, Answer, Procedure};
+use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
 use waltron_core::program::{Finish, Program};
 use waltron_core::quantity::{Time, seconds, text};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
@@ -45,6 +45,19 @@ pub enum RunError {
     Sink(Box<dyn Error + Send + Sync>),
 }
 
+/// What a record holds already when a run begins or goes on.
+#[derive(Clone, Debug, Default)]
+pub struct SoFar {
+    /// The latest verdicts.
+    pub tally: Tally,
+    /// How warm earlier injections left the asset.
+    pub warm: Warm,
+    /// Time that it has had to cool since.
+    pub cooled: Time,
+    /// Points that were wanted before, are not graded, and are not chosen now.
+    pub left_open: usize,
+}
+
 enum Halt {
     Stopped,
     Rig(RigError),
@@ -67,6 +80,10 @@ struct Runner<'a> {
     tally: Tally,
     duty: Duty,
     grades: Vec<Grade>,
+    /// The tests that came to their end, or were skipped.
+    ended: HashSet<Name>,
+    /// How often the present test was begun again.
+    repeats: u32,
     injected: Time,
     /// Whether the last program left outputs on.
     held: bool,
@@ -78,8 +95,8 @@ struct Runner<'a> {
 
 /// Runs a prepared plan to its end, the attendant's stop or the rig's failure.
 ///
-/// The caller emits the run's first event; every other one comes through `sink`. `tally` holds what
-/// the record has already. Outputs are off when this returns, whatever happened.
+/// The caller emits the run's first event; every other one comes through `sink`. Outputs are off when
+/// this returns, whatever happened.
 ///
 /// # Errors
 /// [`RunError`] when an event could not be recorded.
@@ -88,33 +105,34 @@ pub fn run<'a>(
     asset: &'a Asset,
     rig: &'a mut dyn Rig,
     attendant: &'a mut dyn Attendant,
-    tally: Tally,
+    so_far: SoFar,
     sink: &'a mut Sink<'a>,
 ) -> Result<Finished, RunError> {
-    let points: Vec<PointId> = prepared.points().cloned().collect();
+    let planned: Vec<Vec<PlannedPoint>> =
+        prepared.tests.iter().map(|(id, _)| prepared.points_of(id.as_str())).collect();
+    let mut duty = Duty::new(&asset.ratings).warmed(&so_far.warm);
+    duty.cool(so_far.cooled);
     let mut runner = Runner {
         asset,
         rig,
         attendant,
         sink,
         rule: prepared.rule,
-        tally,
-        duty: Duty::new(&asset.ratings),
-        grades: Vec::with_capacity(points.len()),
+        tally: so_far.tally,
+        duty,
+        grades: Vec::with_capacity(planned.iter().map(Vec::len).sum()),
+        ended: HashSet::new(),
+        repeats: 0,
         injected: seconds(0.0),
         held: false,
         may_execute: prepared.may_execute,
         host: seconds(0.0),
     };
-    let mut of_tests = points.chunk_by(|a, b| a.test == b.test).peekable();
-    let halt = prepared
-        .tests
+    let tests = prepared.tests.into_iter().zip(&planned);
+    let halt = tests
         .into_iter()
-        .try_for_each(|(id, procedure)| {
-            let of_test = of_tests.next_if(|points| points.first().is_some_and(|p| p.test == id));
-            runner.test(&id, procedure, of_test.unwrap_or_default())
-        })
-        .err();
+        .try_for_each(|((id, procedure), points)| runner.test(&id, procedure, points));
+    let halt = halt.err();
     let off = runner.rig.end_test();
     let (outcome, trouble) = match (halt, off) {
         (Some(Halt::Sink(error)), _) => return Err(RunError::Sink(error)),
@@ -125,10 +143,13 @@ pub fn run<'a>(
         (None, Ok(())) => (Outcome::Completed, None),
     };
     let reached: HashSet<&str> = runner.grades.iter().map(|g| g.point.id.as_str()).collect();
-    let not_reached = points.iter().filter(|p| !reached.contains(p.id.as_str())).count();
+    // What a test that came to its end did not grade was not called for.
+    let open = planned.iter().flatten().filter(|p| {
+        !runner.ended.contains(&p.point.test) && !reached.contains(p.point.id.as_str())
+    });
     let ended = RunEnded {
         summary: runner.tally.summary(),
-        not_reached: if outcome == Outcome::Completed { 0 } else { not_reached },
+        not_reached: so_far.left_open + open.count(),
         outcome,
         injected: runner.injected,
     };
@@ -149,7 +170,7 @@ impl Runner<'_> {
             if self.rule == Rule::Guarded {
                 guard(grade);
             }
-            grade.attempt = self.tally.note(&grade.point.id, grade.verdict);
+            grade.attempt = self.tally.note(grade);
             self.emit(&Event::Graded(grade.clone()))?;
             self.grades.push(grade.clone());
         }
@@ -165,46 +186,90 @@ impl Runner<'_> {
         &mut self,
         id: &Name,
         mut procedure: Box<dyn Procedure>,
-        points: &[PointId],
+        points: &[PlannedPoint],
     ) -> Result<(), Halt> {
         let first = self.grades.len();
+        self.repeats = 0;
         self.host = seconds(0.0);
         let mut last: Vec<Grade> = Vec::new();
-        loop {
+        let skipped = loop {
             if self.attendant.wants_to_stop() {
                 return Err(Halt::Stopped);
             }
             let moment = Moment { test: id, last: &last, held: self.held };
-            let mut course = Course::On;
             match self.attendant.wish(&moment) {
                 Wish::GoOn => {}
                 Wish::Stop => return Err(Halt::Stopped),
-                Wish::Skip(reason) => course = Course::Skip(reason),
+                Wish::Skip(reason) => break Some(reason),
                 Wish::Repeat => {
                     self.off()?;
+                    self.repeats += 1;
                     procedure.repeat();
                 }
             }
-            if matches!(course, Course::On) {
-                course = self.step(id, &mut *procedure, &mut last)?;
+            match self.step(id, &mut *procedure, &mut last)? {
+                Course::On => {}
+                Course::Over => break None,
+                Course::Skip(reason) => break Some(reason),
             }
-            match course {
-                Course::On => continue,
-                Course::Over => {}
-                Course::Skip(reason) => {
-                    self.off()?;
-                    let done: HashSet<&str> =
-                        self.grades[first..].iter().map(|g| g.point.id.as_str()).collect();
-                    let open = points.iter().filter(|p| !done.contains(p.id.as_str()));
-                    let mut skipped: Vec<Grade> = open.map(|p| skipped(p, &reason)).collect();
-                    self.graded(&mut skipped)?;
-                }
+        };
+        // A test leaves nothing on for the next one, and lets the asset come to rest.
+        self.held = false;
+        self.rig.end_test().map_err(Halt::Rig)?;
+        let graded: HashSet<String> =
+            self.grades[first..].iter().map(|g| g.point.id.clone()).collect();
+        let open = points.iter().filter(|p| !graded.contains(&p.point.id));
+        match (&skipped, procedure.broken_off()) {
+            (Some(reason), _) => self.skip(open, reason)?,
+            (None, Some(why)) => {
+                let why = format!("not reached: {why}");
+                let due = open.filter(|p| !p.conditional);
+                let mut grades: Vec<Grade> = due.map(|p| left_out(p, &why, false)).collect();
+                self.graded(&mut grades)?;
             }
-            // A test leaves nothing on for the next one.
-            self.held = false;
-            self.rig.end_test().map_err(Halt::Rig)?;
-            return self.emit(&Event::TestEnded { test: id.clone() });
+            (None, None) => self.came_past(id)?,
         }
+        if skipped.is_none() {
+            self.tally.note_end(id.as_str());
+        }
+        self.ended.insert(id.clone());
+        self.rig.rest(self.asset.settling(), self.attendant).map_err(Halt::Rig)?;
+        self.emit(&Event::TestEnded { test: id.clone(), skipped: skipped.is_some() })
+    }
+
+    /// Notes that points are left out. What was measured before stands until it is measured again.
+    fn skip<'p>(
+        &mut self,
+        open: impl Iterator<Item = &'p PlannedPoint>,
+        reason: &str,
+    ) -> Result<(), Halt> {
+        let measured = |verdict| verdict != Verdict::NotTested;
+        let (stands, open): (Vec<&PlannedPoint>, Vec<&PlannedPoint>) =
+            open.partition(|p| self.tally.verdict(&p.point.id).is_some_and(measured));
+        if !stands.is_empty() {
+            let ids: Vec<&str> = stands.iter().map(|p| p.point.id.as_str()).collect();
+            self.tell(format!(
+                "Skipped ({reason}); what was measured before stands: {}",
+                ids.join(", ")
+            ))?;
+        }
+        let due = open.into_iter().filter(|p| !p.conditional);
+        let mut grades: Vec<Grade> =
+            due.map(|p| left_out(p, &format!("skipped: {reason}"), true)).collect();
+        self.graded(&mut grades)
+    }
+
+    /// A test that came to its end has come past the places where it broke off before.
+    fn came_past(&mut self, id: &Name) -> Result<(), Halt> {
+        let places = self.tally.broken_off(id.as_str()).into_iter();
+        let passed = places.map(|point| {
+            let point = PlannedPoint::certain(point, Criterion::Completion);
+            let mut grade = left_out(&point, "the sequence came to its end this time", false);
+            grade.verdict = Verdict::Pass;
+            grade
+        });
+        let mut passed: Vec<Grade> = passed.collect();
+        self.graded(&mut passed)
     }
 
     fn off(&mut self) -> Result<(), Halt> {
@@ -302,6 +367,13 @@ impl Runner<'_> {
             return Err(Halt::Stopped);
         }
         self.held = program.finish == Finish::Keep;
+        let injection = procedure.injection();
+        let times_before = match &injection.point {
+            Some(point) => self.tally.attempts(point),
+            None => self.tally.ended(id.as_str()) + self.repeats,
+        };
+        let words = format!("{} {}", injection.point.unwrap_or_default(), injection.part);
+        self.rig.announce(&Announced { test: id.as_str(), injection: &words, times_before });
         let observation = self.rig.play(&cleared, self.attendant).map_err(Halt::Rig)?;
         self.injected += observation.length();
         // A later step of the same test may grade a time that was taken here.
@@ -311,6 +383,7 @@ impl Runner<'_> {
             test: id.clone(),
             program,
             observation: observation.clone(),
+            warm: self.duty.warm(),
         })?;
         if observation.aborted() {
             if let Some(stop) = self.rig.capability().emergency_stop.clone()
@@ -334,12 +407,12 @@ fn refused(procedure: &mut dyn Procedure, reason: &str) -> Vec<Grade> {
     grades
 }
 
-/// A point that the attendant does not want tested.
-fn skipped(point: &PointId, reason: &str) -> Grade {
+/// A point that is graded without having been injected.
+fn left_out(planned: &PlannedPoint, reason: &str, skipped: bool) -> Grade {
     Grade {
-        point: point.clone(),
+        point: planned.point.clone(),
         attempt: 1,
-        criterion: waltron_core::grading::Criterion::Condition,
+        criterion: planned.criterion,
         stimulus: Values::none(),
         expected: Values::none(),
         measured: Values::none(),
@@ -347,6 +420,7 @@ fn skipped(point: &PointId, reason: &str) -> Grade {
         limits: Values::none(),
         uncertainty: Values::none(),
         verdict: Verdict::NotTested,
-        reason: format!("skipped: {reason}"),
+        reason: reason.to_owned(),
+        skipped,
     }
 }

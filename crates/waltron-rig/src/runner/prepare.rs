@@ -6,7 +6,7 @@ use waltron_core::clearance::{Refusal, clear};
 use waltron_core::grading::{PointId, Rule};
 use waltron_core::name::Name;
 use waltron_core::plan::{Plan, Test};
-use waltron_core::procedure::{Bench, Planned, Procedure, SetupError};
+use waltron_core::procedure::{Bench, Planned, PlannedPoint, Procedure, SetupError};
 use waltron_core::program::Program;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
@@ -100,7 +100,7 @@ fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
         if same && causes.is_empty() {
             continue;
         }
-        let point = one.points.first().map(|p| p.id.clone());
+        let point = one.points.first().map(|p| p.point.id.clone());
         let id = one.place.clone().or(point).unwrap_or_default();
         let cleared = clear(Program::clone(&one.program), &bench.asset.ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
@@ -144,10 +144,7 @@ impl Prepared {
 
     /// Keeps what is wanted; whole tests where their injections depend on each other.
     pub fn keep(&mut self, wanted: &Chosen) {
-        self.filter(
-            |point| wanted.wants(point),
-            |_, points| points.iter().any(|p| wanted.wants(p)),
-        );
+        self.filter(|point| wanted.wants(point), |test, points| wanted.wants_test(test, points));
     }
 
     /// Keeps what a record leaves open.
@@ -170,7 +167,8 @@ impl Prepared {
                 continue;
             }
             let of_test = self.planned.iter().filter(|(test, _)| test == id);
-            let points: Vec<&PointId> = of_test.flat_map(|(_, p)| &p.points).collect();
+            let points = of_test.flat_map(|(_, p)| &p.points);
+            let points: Vec<&PointId> = points.map(|p| &p.point).collect();
             // A sequence that grades nothing is still a test of its own.
             let itself =
                 PointId { id: id.to_string(), test: id.clone(), element: None, fault_loop: None };
@@ -179,8 +177,9 @@ impl Prepared {
                 whole.insert(id.clone());
             }
         }
+        let wanted = |p: &PlannedPoint| wants_point(&p.point);
         self.planned
-            .retain(|(id, planned)| whole.contains(id) || planned.points.iter().any(&wants_point));
+            .retain(|(id, planned)| whole.contains(id) || planned.points.iter().any(wanted));
         let left: HashSet<&Name> = self.planned.iter().map(|(id, _)| id).collect();
         self.tests.retain(
             |(id, p)| if p.stands_alone() { left.contains(id) } else { whole.contains(id) },
@@ -194,7 +193,25 @@ impl Prepared {
 
     /// The ids of all points, in order.
     pub fn points(&self) -> impl Iterator<Item = &PointId> {
-        self.planned.iter().flat_map(|(_, p)| &p.points)
+        self.planned.iter().flat_map(|(_, p)| &p.points).map(|p| &p.point)
+    }
+
+    /// The points of a test, in order.
+    pub(super) fn points_of(&self, test: &str) -> Vec<PlannedPoint> {
+        let of_test = self.planned.iter().filter(|(id, _)| id == test);
+        of_test.flat_map(|(_, p)| p.points.clone()).collect()
+    }
+
+    /// The points that a record leaves open and that are not chosen here.
+    pub fn left_open(&self, progress: &Progress) -> Vec<PointId> {
+        let open = |id: &Name, p: &PlannedPoint| match self.tests.iter().find(|(t, _)| t == id) {
+            Some((_, procedure)) if !procedure.stands_alone() => {
+                !p.conditional && progress.is_test_open(id.as_str(), &[&p.point])
+            }
+            _ => progress.is_open(&p.point),
+        };
+        let all = self.planned.iter().flat_map(|(id, p)| p.points.iter().map(move |p| (id, p)));
+        all.filter(|(id, p)| open(id, p)).map(|(_, p)| p.point.clone()).collect()
     }
 
     /// Number of points that will be graded.

@@ -8,7 +8,7 @@ mod link;
 pub use link::Link;
 
 use crate::attendant::{Attendant, Present};
-use crate::rig::{Rig, RigError};
+use crate::rig::{Announced, Rig, RigError};
 use crate::test_set::Description;
 use crate::virtual_rig::wait;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -48,6 +48,8 @@ pub struct ScpiRig {
     heart: Option<JoinHandle<()>>,
     /// Whether something may be on.
     energised: bool,
+    /// Which draw of scatter a simulated test set is to give the next program.
+    draw: Option<u64>,
 }
 
 /// A test set as it presents itself, without being controlled.
@@ -104,7 +106,7 @@ fn identity(link: &mut Link) -> Result<Vec<String>, RigError> {
 impl ScpiRig {
     /// Connects, takes control and compares the test set with what the rig file says.
     ///
-    /// `seed` and `shots` set up the simulation where the test set is a simulated one.
+    /// `seed` sets up the simulation where the test set is a simulated one.
     ///
     /// # Errors
     /// Nothing that answers, nonsense, another client that controls, a test set that lacks something.
@@ -113,7 +115,6 @@ impl ScpiRig {
         address: &str,
         wanted: Capability,
         seed: u64,
-        shots: u64,
     ) -> Result<Self, RigError> {
         let mut link = Link::connect(address)?;
         identity(&mut link)?;
@@ -129,7 +130,7 @@ impl ScpiRig {
         }
         let mut begin = format!("*RST;*CLS;:SYST:WATC {WATCHDOG}");
         if description.simulated {
-            begin.push_str(&format!(";:SIM:SEED {seed},{shots}"));
+            begin.push_str(&format!(";:SIM:SEED {seed}"));
         }
         link.tell(begin.as_bytes())?;
         let link = Arc::new(Mutex::new(link));
@@ -139,8 +140,16 @@ impl ScpiRig {
             move || beat(&link, &alive)
         });
         let heart = Some(heart);
-        let mut rig =
-            Self { name, description, capability: wanted, link, alive, heart, energised: false };
+        let mut rig = Self {
+            name,
+            description,
+            capability: wanted,
+            link,
+            alive,
+            heart,
+            energised: false,
+            draw: None,
+        };
         rig.no_errors()?;
         Ok(rig)
     }
@@ -171,7 +180,11 @@ impl ScpiRig {
     fn begin(&mut self, program: &Program) -> Result<String, RigError> {
         let json =
             serde_json::to_vec(program).map_err(|e| RigError::Reports { errors: e.to_string() })?;
-        let mut messages = b"PROG:DEF ".to_vec();
+        let mut messages = Vec::new();
+        if let Some(draw) = self.draw.take().filter(|_| self.description.simulated) {
+            messages.extend(format!("SIM:DRAW {draw}\n").bytes());
+        }
+        messages.extend(b"PROG:DEF ");
         messages.extend(block(&json));
         for (digest, channel, samples) in recordings(program) {
             messages
@@ -312,9 +325,17 @@ impl Rig for ScpiRig {
         Ok(observation)
     }
 
+    fn announce(&mut self, injection: &Announced<'_>) {
+        self.draw = Some(injection.draw());
+    }
+
     fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError> {
-        if self.description.real_time {
+        if self.description.real_time || !self.description.simulated {
             wait(time, attendant);
+        } else {
+            // Its time passes as told.
+            let message = format!("SIM:REST {} S", number(time.value));
+            self.link().tell(message.as_bytes())?;
         }
         Ok(())
     }

@@ -121,6 +121,10 @@ pub enum Meaning {
     Log,
     /// `SIMulation:SEED`
     Seed,
+    /// `SIMulation:DRAW`
+    Draw,
+    /// `SIMulation:REST`
+    Rest,
 }
 
 use Meaning as M;
@@ -198,4 +202,6 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     ask("OUTPut:INTerlock[:STATe]", M::Interlock),
     set("SOURce:PARameter", M::Parameter),
     set("SIMulation:SEED", M::Seed),
+    set("SIMulation:DRAW", M::Draw),
+    set("SIMulation:REST", M::Rest),
 ]);

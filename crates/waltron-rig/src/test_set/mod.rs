@@ -31,10 +31,10 @@ use waltron_core::name::Name;
 use waltron_core::observation::Observation;
 use waltron_core::program::Program;
 use waltron_core::readback::ReadSetting;
+use waltron_wire::scpi::{Fault, faults};
 
-/// Builds the rig anew for a seed, as if so many injections had been made before.
-/// `None` where it cannot be built any more.
-pub type Builder = Box<dyn Fn(u64, u64) -> Option<VirtualRig> + Send>;
+/// Builds the rig anew for a seed; `None` where it cannot be built any more.
+pub type Builder = Box<dyn Fn(u64) -> Option<VirtualRig> + Send>;
 
 /// The watchdog's time until a client sets another.
 const WATCHDOG: Duration = Duration::from_secs(2);
@@ -284,12 +284,12 @@ impl TestSet {
     }
 
     /// Builds the simulated asset anew.
-    fn reseed(&self, seed: u64, shots: u64) -> bool {
+    fn reseed(&self, seed: u64) -> bool {
         let mut inner = self.lock();
         if inner.phase == Phase::Playing {
             return false;
         }
-        let Some(rig) = (inner.build)(seed, shots) else { return false };
+        let Some(rig) = (inner.build)(seed) else { return false };
         inner.rig = Some(rig);
         inner.held = false;
         true
@@ -300,6 +300,15 @@ impl TestSet {
         match &mut inner.rig {
             Some(rig) => rig.set(parameter, value),
             None => Err(RigError::Playing),
+        }
+    }
+
+    /// Does something with the rig while it does not play.
+    fn with_rig<T>(&self, act: impl FnOnce(&mut VirtualRig) -> T) -> Result<T, Fault> {
+        let mut inner = self.lock();
+        match &mut inner.rig {
+            Some(rig) => Ok(act(rig)),
+            None => Err(faults::SETTINGS_CONFLICT.because("a program is playing")),
         }
     }
 

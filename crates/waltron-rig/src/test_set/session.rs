@@ -2,6 +2,8 @@
 
 use super::commands::{Meaning, TREE};
 use super::{Phase, TestSet, entry};
+use crate::Rig;
+use crate::attendant::Unattended;
 use std::sync::Arc;
 use std::time::Duration;
 use waltron_core::asset::Ratings;
@@ -9,7 +11,7 @@ use waltron_core::capability::{ParameterKind, ParameterValue};
 use waltron_core::clearance::clear;
 use waltron_core::name::Name;
 use waltron_core::program::{Condition, Probe, Profile, Program};
-use waltron_core::quantity::{Dimension, Frequency, Measure};
+use waltron_core::quantity::{Dimension, Frequency, Measure, seconds};
 use waltron_core::waveform::{pieces, render};
 use waltron_wire::scpi::reply::{block, number, quoted};
 use waltron_wire::scpi::{Event, Fault, Parameter, SiUnit, Status, Summary, Unit, faults, parse};
@@ -303,7 +305,7 @@ impl Session {
         let takes = match meaning {
             M::SegmentCurrent | M::SegmentVoltage => 4,
             M::SegmentStop | M::Recording => 3,
-            M::Parameter | M::Seed => 2,
+            M::Parameter => 2,
             M::EventEnable
             | M::ServiceEnable
             | M::OperationEnable
@@ -314,6 +316,9 @@ impl Session {
             | M::SegmentTime
             | M::Finish
             | M::ByteOrder
+            | M::Seed
+            | M::Draw
+            | M::Rest
             | M::Output => 1,
             _ => 0,
         };
@@ -388,15 +393,26 @@ impl Session {
             }
             M::Parameter => self.parameter(p)?,
             M::Seed => {
-                let seed = first()?.number(SiUnit::None)?;
-                let shots = p.get(1).map_or(Ok(0.0), |p| p.number(SiUnit::None))?;
-                let whole = |n: f64| n >= 0.0 && n.fract() == 0.0 && n <= 9_007_199_254_740_992.0;
-                if !whole(seed) || !whole(shots) {
-                    return Err(faults::OUT_OF_RANGE.because("whole numbers are wanted"));
-                }
-                if !self.set.reseed(seed as u64, shots as u64) {
+                let seed = whole(first()?)?;
+                if !self.set.reseed(seed) {
                     return Err(faults::SETTINGS_CONFLICT
                         .because("a program is playing, or the specimen is gone"));
+                }
+            }
+            M::Draw => {
+                let draw = whole(first()?)?;
+                self.set.with_rig(|rig| rig.set_draw(draw))?;
+            }
+            M::Rest => {
+                let time = first()?.number(SiUnit::Second)?;
+                if !(0.0..=LONGEST_S).contains(&time) {
+                    return Err(faults::OUT_OF_RANGE.because("up to a day"));
+                }
+                // Real time passes by itself.
+                if !self.set.description().real_time {
+                    self.set
+                        .with_rig(|rig| rig.rest(seconds(time), &mut Unattended))?
+                        .map_err(|e| faults::EXECUTION.because(e.to_string()))?;
                 }
             }
             _ => return Err(faults::UNDEFINED_HEADER),
@@ -542,6 +558,8 @@ fn needs_control(meaning: Meaning) -> bool {
             | M::Watchdog
             | M::Parameter
             | M::Seed
+            | M::Draw
+            | M::Rest
     )
 }
 
@@ -602,8 +620,16 @@ fn is_playable(program: &Program) -> Result<(), Fault> {
 }
 
 fn unlimited() -> Ratings {
-    let frequency = Frequency::from_si(50.0);
-    Ratings { current: None, voltage: None, frequency, ct: None, vt: None, thermal: Vec::new() }
+    Ratings::unknown(Frequency::from_si(50.0))
+}
+
+/// A whole number that a double holds exactly.
+fn whole(p: &Parameter) -> Result<u64, Fault> {
+    let n = p.number(SiUnit::None)?;
+    if n >= 0.0 && n.fract() == 0.0 && n <= 9_007_199_254_740_992.0 {
+        return Ok(n as u64);
+    }
+    Err(faults::OUT_OF_RANGE.because("a whole number is wanted"))
 }
 
 fn mask(p: &Parameter, most: u16) -> Result<u16, Fault> {

@@ -8,7 +8,7 @@ mod tests;
 mod watch;
 
 use crate::attendant::{Attendant, Present};
-use crate::rig::{Rig, RigError};
+use crate::rig::{Announced, Rig, RigError};
 use debounce::Debounce;
 use levels::levels;
 use meter::Meter;
@@ -47,7 +47,8 @@ pub struct VirtualRig {
     capability: Capability,
     specimen: Box<dyn Specimen>,
     pace: Pace,
-    shots: u64,
+    /// Which draw of scatter the next injection gets.
+    draw: u64,
     energised: bool,
     /// What is out now.
     out: Stimulus,
@@ -62,7 +63,7 @@ impl VirtualRig {
         pace: Pace,
     ) -> Self {
         let out = Stimulus::off();
-        Self { name, capability, specimen, pace, shots: 0, energised: false, out }
+        Self { name, capability, specimen, pace, draw: 0, energised: false, out }
     }
 
     /// Whether anything is being put out.
@@ -75,9 +76,9 @@ impl VirtualRig {
         &self.out
     }
 
-    /// Counts injections as if so many had been made before, whose scatter is gone with them.
-    pub fn skip(&mut self, shots: u64) {
-        self.shots = shots;
+    /// Says which draw of scatter the next injection gets; without being told, each gets its own.
+    pub fn set_draw(&mut self, draw: u64) {
+        self.draw = draw;
     }
 
     /// Waits until the wall clock has caught up; false if the attendant wants to stop.
@@ -233,12 +234,13 @@ impl Rig for VirtualRig {
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError> {
         let program = program.program();
-        self.shots += 1;
-        self.specimen.begin(self.shots);
+        let draw = self.draw;
+        self.draw += 1;
+        self.specimen.begin(draw);
         let closed: Vec<Name> = self.specimen.closed();
         let contacts = Debounce::new(&self.capability, &closed);
         let closed_at_start = contacts.closed();
-        let noise = Noise::of_shot(METER_SEED, self.shots);
+        let noise = Noise::of_shot(METER_SEED, draw);
         let (now, began) = (seconds(0.0), Instant::now());
         let mut play = Play { now, began, contacts, attendant, noise };
         let mut observation = Observation { closed_at_start, ..Default::default() };
@@ -284,10 +286,18 @@ impl Rig for VirtualRig {
         Ok(observation)
     }
 
+    fn announce(&mut self, injection: &Announced<'_>) {
+        self.set_draw(injection.draw());
+    }
+
     fn rest(&mut self, time: Time, attendant: &mut dyn Attendant) -> Result<(), RigError> {
         if self.pace == Pace::Real {
             wait(time, attendant);
         }
+        self.off()?;
+        self.specimen.begin(self.draw);
+        // Nobody looks at the contacts meanwhile.
+        while self.specimen.advance(time).is_some() {}
         Ok(())
     }
 

@@ -67,14 +67,7 @@ fn capability() -> Capability {
 }
 
 fn ratings() -> Ratings {
-    Ratings {
-        current: None,
-        voltage: None,
-        frequency: Frequency::from_si(50.0),
-        ct: None,
-        vt: None,
-        thermal: Vec::new(),
-    }
+    Ratings::unknown(Frequency::from_si(50.0))
 }
 
 fn one_phase(i: f64) -> Stimulus {

@@ -92,7 +92,7 @@ impl TrueMeasure {
             Self::FrequencyRate => hertz.map_or(0.0, |_| rate.abs() / pickup),
             Self::Harmonic(order) => {
                 let shares = stimulus.currents.iter().flat_map(|d| &d.harmonics);
-                let of_order = shares.filter(|h| h.order == order).map(|h| h.share);
+                let of_order = shares.filter(|h| h.order() == order).map(|h| h.share());
                 of_order.fold(0.0, f64::max) * gain / pickup
             }
         }

@@ -87,7 +87,7 @@ fn stimulus(args: &Args, test: &str) -> Result<Oscillogram, Failure> {
     let time = |given: &Option<String>, default| given.as_deref().map_or(Ok(default), time);
     let longest = planned.program.longest().unwrap_or_default().si();
     let window = (time(&args.from, 0.0)?, time(&args.to, longest)?);
-    let point = planned.points.first().map(|p| p.id.clone());
+    let point = planned.points.first().map(|p| p.point.id.clone());
     let title = format!("{}: {}", job.asset.identity.tag, point.unwrap_or_else(|| test.to_owned()));
     of_program(title, &planned.program, None, Some(window))
         .map_err(|e| Failure::usage(e.to_string()))

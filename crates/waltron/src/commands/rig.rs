@@ -108,7 +108,7 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
     let pace = if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast };
     let seed = args.seed.unwrap_or(file.seed);
     // Mistakes in the specimen's file show before anybody connects.
-    let first = virtual_rig(&file, &specimen, &source, &args.rig, Setup { seed, pace, shots: 0 })?;
+    let first = virtual_rig(&file, &specimen, &source, &args.rig, Setup { seed, pace })?;
     let listener = TcpListener::bind(&args.listen).map_err(|e| {
         Failure::trouble(format!("cannot listen on {}: {e}", args.listen))
             .help("choose another one, such as --listen 127.0.0.1:5026, or port 0 for a free one")
@@ -117,9 +117,8 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
     let description = Description::of(&file.name, &file.capability, true, pace == Pace::Real);
     let capability = file.capability.clone();
     let path = args.rig.clone();
-    let build = move |seed: u64, shots: u64| {
-        virtual_rig(&file, &specimen, &source, &path, Setup { seed, pace, shots }).ok()
-    };
+    let build =
+        move |seed: u64| virtual_rig(&file, &specimen, &source, &path, Setup { seed, pace }).ok();
     let set = Arc::new(TestSet::new(description, capability, first, Box::new(build)));
     terminal.print(&format!("Test set at {address}, Ctrl-C ends it\n"));
     let stop = install();

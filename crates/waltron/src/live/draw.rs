@@ -266,6 +266,7 @@ mod tests {
             uncertainty: Values::none(),
             verdict,
             reason: "64 ms too late".into(),
+            skipped: false,
         }
     }
 

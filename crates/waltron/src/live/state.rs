@@ -96,7 +96,7 @@ impl State {
     /// Takes an event of the run.
     pub(super) fn event(&mut self, event: &Event) {
         match event {
-            Event::Observed { test, program, observation } => {
+            Event::Observed { test, program, observation, .. } => {
                 self.test = test.to_string();
                 self.injected += observation.length().si();
                 self.left = Time::from_si((self.likely.si() - self.injected).max(0.0).ceil());
@@ -171,11 +171,11 @@ impl State {
 
 fn outputs(out: &Stimulus) -> Vec<[String; 3]> {
     let currents = out.currents.iter().map(|d| {
-        let angle = format!("{:.1}°", in_degrees(d.phasor.angle));
+        let angle = format!("{:.1}°", in_degrees(d.phasor.angle()));
         [d.channel.to_string(), text(d.true_rms()), angle]
     });
     let voltages = out.voltages.iter().map(|d| {
-        let angle = format!("{:.1}°", in_degrees(d.phasor.angle));
+        let angle = format!("{:.1}°", in_degrees(d.phasor.angle()));
         [d.channel.to_string(), text(d.true_rms()), angle]
     });
     currents.chain(voltages).collect()

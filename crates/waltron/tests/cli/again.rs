@@ -83,6 +83,64 @@ fn failed_points_are_tested_again_and_every_attempt_is_kept() {
     assert!(none["error"]["help"].as_str().unwrap().contains("`51P-times`"));
 }
 
+/// A run that was stopped, of which only the failures are tested again, is not complete: what was never
+/// reached is not a pass, whatever was redone.
+#[test]
+fn points_never_reached_are_never_a_pass() {
+    let site = Site::new();
+    // The relay is healthy at the second attempt.
+    run(&site, &["--only", "51P-times"]).exits(1);
+    let lines = site.read("r.run.jsonl");
+    let whole = run(&site, &["--redo", "failed"]).exits(1);
+    assert!(whole.code() == 1, "the slow multiplier is still there");
+    // The same record as that of a whole run which was cut, and then mended.
+    let cut: Vec<&str> = lines.lines().filter(|l| !l.contains("\"run-ended\"")).collect();
+    site.write("r.run.jsonl", &(cut[..cut.len() / 2].join("\n") + "\n"));
+    site.edit("q07-f1.specimen.toml", "tms = 0.33", "tms = 0.30");
+    let redone = run(&site, &["--redo", "failed"]).exits(5).json();
+    assert_eq!(redone["summary"]["fail"], 0);
+    assert!(redone["not_reached"].as_u64().unwrap() > 0, "{redone}");
+    let text = site.waltron(&[&RUN[..4], &["--redo", "failed"]].concat());
+    assert!(text.out().contains("no point failed"), "{}", text.out());
+    let rest = run(&site, &["--resume"]).exits(0).json();
+    assert_eq!(rest["not_reached"], 0);
+    assert_eq!(points(&rest, "51P-times/").len(), 25);
+}
+
+/// A redo that is skipped leaves what was measured standing; a point that was skipped before it was
+/// ever measured is offered again.
+#[test]
+fn skipping_takes_nothing_back_and_settles_nothing() {
+    let site = Site::new();
+    site.write("asking.plan.toml", ASKING);
+    let answers = |text: &str| site.write("a.toml", text);
+    let with = |more: &[&str]| {
+        let args = ["run", "asking.plan.toml", "--record", "s.run.jsonl", "--format", "json"];
+        site.waltron(&[&args[..], &["--answers", "a.toml"], more].concat())
+    };
+    // The second question is answered by leaving the rest out.
+    answers(
+        "[[answer]]\nquestion = \"Reset*\"\nanswer = \"ok\"\ntimes = 1\n[[answer]]\nquestion = \"*\"\nanswer = \"skip: no access\"\n",
+    );
+    let first = with(&[]).exits(5).json();
+    let skipped: Vec<&Value> = points(&first, "latched/")
+        .into_iter()
+        .filter(|p| p["skipped"] == Value::Bool(true))
+        .collect();
+    assert_eq!(skipped.len(), 2, "{first}");
+    assert!(skipped.iter().all(|p| p["criterion"] == "trip_time"), "{skipped:?}");
+    answers("[[answer]]\nquestion = \"Reset*\"\nanswer = \"ok\"\n");
+    let resumed = with(&["--resume"]).exits(0).json();
+    assert_eq!(points(&resumed, "latched/").len(), 4);
+    // Now one is measured as failed, and its redo is skipped.
+    site.edit("q07-f1.specimen.toml", "delay = \"58 ms\"", "delay = \"580 ms\"");
+    let failed = with(&["--redo", "latched/A-N/2x"]).exits(1).json();
+    assert_eq!(points(&failed, "latched/A-N/2x")[0]["verdict"], "fail");
+    answers("[[answer]]\nquestion = \"*\"\nanswer = \"skip: no time\"\n");
+    let again = with(&["--redo", "latched/A-N/*"]).exits(1).json();
+    assert_eq!(points(&again, "latched/A-N/2x")[0]["verdict"], "fail", "{again}");
+}
+
 /// Without a record's name the plan's latest one is taken.
 #[test]
 fn the_latest_record_of_the_plan_is_found() {
@@ -308,16 +366,21 @@ fn the_asset_cools_before_its_short_time_rating_is_used_up() {
         "[plan]\ntitle = \"Pulses\"\nasset = \"q07-f1.asset.toml\"\nrig = \"q07-f1.rig.toml\"\n\
          [[test]]\nid = \"pulses\"\nprocedure = \"sequence\"\nscript = \"pulses.seq\"\n",
     );
-    site.waltron(&["run", "pulses.plan.toml", "--record", "p.run.jsonl"]);
-    let record = site.read("p.run.jsonl");
-    let rested: Vec<f64> = record
-        .lines()
-        .map(|l| serde_json::from_str::<Value>(l).unwrap())
-        .filter(|e| e["event"] == "rested")
-        .map(|e| e["time_s"].as_f64().unwrap())
-        .collect();
+    let go = |more: &[&str]| {
+        let args = ["run", "pulses.plan.toml", "--record", "p.run.jsonl"];
+        site.waltron(&[&args[..], more].concat());
+        let record = site.read("p.run.jsonl");
+        let events = record.lines().map(|l| serde_json::from_str::<Value>(l).unwrap());
+        let rests = events.filter(|e| e["event"] == "rested");
+        rests.map(|e| e["time_s"].as_f64().unwrap()).collect::<Vec<f64>>()
+    };
+    let rested = go(&[]);
     assert_eq!(rested.len(), 1, "{rested:?}");
     assert!((rested[0] - 112.5).abs() < 0.1, "{rested:?}");
+    // The record knows how warm the run left it: 3 s at 30 A are given off by 16 A² in 168.75 s.
+    let again = go(&["--redo", "*"]);
+    assert_eq!(again.len(), 5, "{again:?}");
+    assert!(again[1..].iter().all(|t| (t - 168.75).abs() < 0.1), "{again:?}");
 }
 
 #[test]

@@ -200,6 +200,8 @@ fn an_external_program_runs_only_when_allowed_and_its_output_is_recorded() {
     assert_eq!(all[0]["verdict"], "pass", "{all:?}");
     assert_eq!(all[1]["verdict"], "inconclusive");
     assert!(all[1]["reason"].as_str().unwrap().contains("exit status: 4"), "{}", all[1]);
-    assert_eq!(all.len(), 2, "what follows is not done");
+    assert_eq!(all.len(), 3, "what follows is not done");
+    assert_eq!(all[2]["verdict"], "not_tested");
+    assert!(all[2]["reason"].as_str().unwrap().starts_with("not reached: "), "{}", all[2]);
     assert!(site.read("r.run.jsonl").contains("\"executed\""));
 }

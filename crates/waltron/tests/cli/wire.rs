@@ -102,6 +102,23 @@ fn both(site: &Site, asset: &str, seed: &str) -> [Value; 2] {
     [run(&rig, &format!("{a}.run.jsonl")), run("bench.rig.toml", &format!("{b}.run.jsonl"))]
 }
 
+/// Whether two answers are the same but for the last digits of angles, which cross the wire in degrees.
+fn same(a: &Value, b: &Value) -> bool {
+    match (a, b) {
+        (Value::Number(a), Value::Number(b)) => {
+            let (a, b) = (a.as_f64().unwrap(), b.as_f64().unwrap());
+            (a - b).abs() <= 1e-8 * a.abs().max(1e-3)
+        }
+        (Value::Array(a), Value::Array(b)) => {
+            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| same(a, b))
+        }
+        (Value::Object(a), Value::Object(b)) => {
+            a.len() == b.len() && a.iter().all(|(k, v)| b.get(k).is_some_and(|w| same(v, w)))
+        }
+        _ => a == b,
+    }
+}
+
 /// Built-in procedures, sequences with voltages, frequencies and recordings, set parameters and
 /// readings: everything that goes over the wire.
 #[test]
@@ -110,13 +127,13 @@ fn the_same_plan_gives_the_same_values_in_the_process_and_over_the_wire() {
     for (asset, seed) in [("q07-f1", "1"), ("q07-f1", "99"), ("q08-f2", "7")] {
         let [here, there] = both(&demo, asset, seed);
         assert!(here.as_array().unwrap().len() > 5);
-        assert_eq!(here, there, "{asset} with seed {seed}");
+        assert!(same(&here, &there), "{asset} with seed {seed}: {here} {there}");
     }
     let examples = Site::examples();
     for asset in ["q05-t2", "dc1"] {
         let [here, there] = both(&examples, asset, "3");
         assert!(here.as_array().unwrap().len() > 2);
-        assert_eq!(here, there, "{asset}");
+        assert!(same(&here, &there), "{asset}: {here} {there}");
     }
 }
 

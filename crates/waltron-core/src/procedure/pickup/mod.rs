@@ -3,7 +3,7 @@
 mod way;
 
 use super::setup::{not_tested, phase_current, switched_off};
-use super::{Action, Answer, Bench, Planned, Procedure, SetupError, show};
+use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError, show};
 use crate::asset::Element;
 use crate::fault_loop::FaultLoop;
 use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_limits};
@@ -251,6 +251,7 @@ impl Pickup {
             uncertainty: Values::none(),
             verdict: Verdict::Inconclusive,
             reason: "the injection ended before the ramp".into(),
+            skipped: false,
         };
         let (Some((setting, lower, upper)), Some((program, signal))) =
             (self.limits(), self.up(ramp))
@@ -438,9 +439,10 @@ impl Procedure for Pickup {
         self.ramps
             .iter()
             .map(|ramp| {
-                let points: Vec<PointId> = std::iter::once(ramp.pickup_point.clone())
-                    .chain(ramp.reset_point.clone())
-                    .collect();
+                let up_point = (ramp.pickup_point.clone(), Criterion::Pickup);
+                let reset_point = ramp.reset_point.clone().map(|p| (p, Criterion::ResetRatio));
+                let points = std::iter::once(up_point).chain(reset_point);
+                let points = points.map(|(p, c)| PlannedPoint::certain(p, c)).collect();
                 let up = self.up(ramp).map(|(p, _)| p).unwrap_or_default();
                 let down = self.down(ramp, ramp.to).map(|(p, _)| p).unwrap_or_default();
                 // The ramp is likely to stop a little past the setting.
@@ -450,7 +452,6 @@ impl Procedure for Pickup {
                 let worst = |p: &Program| p.longest().unwrap_or_default();
                 Planned {
                     points,
-                    criterion: Some(Criterion::Pickup),
                     stimulus: ramp.values(),
                     expected: expected.clone(),
                     limits: limits.clone(),
@@ -511,6 +512,12 @@ impl Procedure for Pickup {
         }
         self.advance();
         grades
+    }
+
+    fn injection(&self) -> Injection {
+        let point = self.ramps.get(self.at).map(|r| r.pickup_point.id.clone());
+        let part = if matches!(self.state, State::Up) { UP } else { DOWN };
+        Injection { point, part: part.to_owned() }
     }
 
     fn answer(&mut self, _answer: Answer) {}

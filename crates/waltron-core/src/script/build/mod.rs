@@ -267,6 +267,13 @@ impl Builder<'_> {
             Some(_) => None,
             None => Some(self.ramp_target(ramp, dimension)?),
         };
+        for (expr, end) in [(&ramp.from, from), (&ramp.to, to)] {
+            let admitted = target.as_ref().map_or(Ok(()), |t| t.admits(end));
+            admitted.map_err(|(message, help)| {
+                let problem = Problem::new(expr.span.clone(), message);
+                Problem { help, ..problem }
+            })?;
+        }
         // Values that are not known yet cannot be compared.
         let same = from.si == to.si && !unknown;
         if same {
@@ -441,7 +448,7 @@ impl Builder<'_> {
             for drive in &mut during.currents {
                 let old = before.currents.iter().find(|d| d.channel == drive.channel);
                 let step = old.map_or(0.0, |d| instantaneous(d, at)) - instantaneous(drive, at);
-                drive.dc = Some(Dc { value: Measure::from_si(step), tau: Some(tau) });
+                drive.dc = Dc::constant(Measure::from_si(step)).decaying(tau);
             }
         }
         let mut until = fault.until.clone();
@@ -483,9 +490,9 @@ impl Builder<'_> {
             Some(expr) => needed(expr, Dimension::ANGLE, self.scene)?,
             None => std::f64::consts::TAU * chance(self.scene.context.seed, shots),
         };
-        let voltage = before.voltages.first().map(|d| (d.phasor.angle, d.frequency));
+        let voltage = before.voltages.first().map(|d| (d.phasor.angle(), d.frequency));
         let reference =
-            voltage.or_else(|| before.currents.first().map(|d| (d.phasor.angle, d.frequency)));
+            voltage.or_else(|| before.currents.first().map(|d| (d.phasor.angle(), d.frequency)));
         let Some((theta, frequency)) = reference else {
             let span = angle.map_or(0..0, |e| e.span.clone());
             return Err(Problem::new(
@@ -502,8 +509,8 @@ impl Builder<'_> {
 
 /// A wave's instantaneous value at a time since the program's start.
 fn instantaneous<Q: Measure>(drive: &Drive<Q>, at: Time) -> f64 {
-    let psi = std::f64::consts::TAU * drive.frequency.si() * at.si() + drive.phasor.angle.si();
-    2f64.sqrt() * drive.phasor.rms.si() * Angle::from_si(psi).si().cos()
+    let psi = std::f64::consts::TAU * drive.frequency.si() * at.si() + drive.phasor.angle().si();
+    2f64.sqrt() * drive.phasor.rms().si() * Angle::from_si(psi).si().cos()
 }
 
 /// A number from 0 to 1 that depends on the seed and the count alone (SplitMix64).

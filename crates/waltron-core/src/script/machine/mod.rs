@@ -17,7 +17,7 @@ use crate::expression::{Expr, Type, Value, evaluate, quantity};
 use crate::grading::{Grade, PointId, Values, Verdict};
 use crate::name::Name;
 use crate::observation::{Ended, Observation};
-use crate::procedure::{Action, Answer, Planned, Procedure, Question, Wanted};
+use crate::procedure::{Action, Answer, Planned, PlannedPoint, Procedure, Question, Wanted};
 use crate::program::{Condition, Finish};
 use crate::quantity::{Dimension, Quantity, Time, seconds};
 use std::collections::{HashMap, VecDeque};
@@ -41,6 +41,8 @@ pub struct Sequence {
     /// Branches whose condition was not known while previewing.
     undecided: Vec<usize>,
     done: bool,
+    /// Why it ended before its last line.
+    broken_off: Option<String>,
 }
 
 #[derive(Clone, Debug)]
@@ -114,6 +116,7 @@ impl Sequence {
             points: HashMap::new(),
             undecided: Vec::new(),
             done: false,
+            broken_off: None,
         }
     }
 
@@ -154,6 +157,7 @@ impl Sequence {
     /// Ends the sequence with a grade that says why.
     fn end_with(&mut self, line: usize, verdict: Verdict, reason: String) {
         let point = self.point(&format!("line {line}"));
+        self.broken_off = Some(format!("the sequence ended at line {line}: {reason}"));
         self.ready.push_back(Action::Off);
         self.ready.push_back(Action::Conclude(vec![ended(point, verdict, reason)]));
         self.done = true;
@@ -444,6 +448,7 @@ impl Procedure for Sequence {
                 self.ready.clear();
                 self.ready.push_back(Action::Off);
                 self.done = true;
+                self.broken_off = Some(format!("line {line} was not put out"));
                 return vec![ended(point, Verdict::NotTested, "it was not put out".to_owned())];
             }
             if let Err(problem) = self.take(&built, read, Some(observation)) {
@@ -456,6 +461,14 @@ impl Procedure for Sequence {
             }
         }
         Vec::new()
+    }
+
+    fn injection(&self) -> crate::procedure::Injection {
+        crate::procedure::Injection { point: None, part: self.shots.to_string() }
+    }
+
+    fn broken_off(&self) -> Option<String> {
+        self.broken_off.clone()
     }
 
     fn stands_alone(&self) -> bool {

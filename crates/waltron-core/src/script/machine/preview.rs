@@ -51,11 +51,10 @@ impl Sequence {
                             planned.push(nothing());
                         }
                         if let Some(last) = planned.last_mut() {
-                            last.criterion = Some(grade.criterion);
                             last.stimulus = grade.stimulus;
                             last.expected = grade.expected;
                             last.limits = grade.limits;
-                            last.points.push(grade.point);
+                            last.points.push(PlannedPoint::certain(grade.point, grade.criterion));
                         }
                     }
                 }
@@ -92,7 +91,6 @@ impl Sequence {
 fn nothing() -> Planned {
     Planned {
         points: Vec::new(),
-        criterion: None,
         stimulus: Values::none(),
         expected: Values::none(),
         limits: Values::none(),

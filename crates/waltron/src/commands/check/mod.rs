@@ -66,7 +66,7 @@ fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
         .map(|(test, p)| {
             let mut injection = json!({
                 "test": test,
-                "points": p.points.iter().map(|p| &p.id).collect::<Vec<_>>(),
+                "points": p.points.iter().map(|p| &p.point.id).collect::<Vec<_>>(),
                 "stimulus": p.stimulus,
                 "expected": p.expected,
                 "limits": p.limits,
@@ -105,11 +105,11 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     let mut table = table(["Point", "Injected", "Expected", "Allowed", "At most"], terminal);
     let mut skipped: Vec<(String, String)> = Vec::new();
     for (_, planned) in prepared.planned() {
-        let ids: Vec<String> = planned.points.iter().map(|p| plain(&p.id)).collect();
+        let ids: Vec<String> = planned.points.iter().map(|p| plain(&p.point.id)).collect();
         if let Some(reason) = &planned.not_tested {
             skipped.push((ids.join(", "), plain(reason)));
         }
-        let Some(criterion) = planned.criterion else { continue };
+        let Some(criterion) = planned.criterion() else { continue };
         let none = || "–".to_owned();
         let mut injected = words::injected(&planned.stimulus).unwrap_or_default();
         if let Some(step) = planned.stimulus.text("step_current") {

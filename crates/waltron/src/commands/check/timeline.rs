@@ -23,7 +23,7 @@ pub(super) fn text(prepared: &Prepared, terminal: &Terminal) -> String {
             continue;
         }
         number += 1;
-        let points: Vec<String> = planned.points.iter().map(|p| plain(&p.id)).collect();
+        let points: Vec<String> = planned.points.iter().map(|p| plain(&p.point.id)).collect();
         let head = format!("Injection {number}  {}", points.join(", "));
         out.push_str(&format!("{}\n", styled(FAINT, head.trim_end())));
         out.push_str(&stages(&planned.program, terminal));

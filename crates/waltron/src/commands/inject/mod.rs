@@ -82,7 +82,7 @@ impl Bench {
         // Watching is live by nature.
         let real = args.pace == PaceArg::Real || args.watch;
         let pace = if real { Pace::Real } else { Pace::Fast };
-        let setup = Setup { seed: self.file.seed, pace, shots: 0 };
+        let setup = Setup { seed: self.file.seed, pace };
         let instruments = rigs::instruments(&self.file, &self.source, &args.rig)?;
         rigs::open(&self.file, &self.source, &args.rig, &instruments, setup)
     }

@@ -70,7 +70,8 @@ impl Live {
         if self.vary == "f" {
             drive.frequency *= self.factor;
         } else if drive.channel == *self.vary || self.vary == group.to_string() {
-            drive.phasor.rms = Q::from_si(drive.phasor.rms.si() * self.factor);
+            let rms = Q::from_si(drive.phasor.rms().si() * self.factor);
+            drive.phasor = drive.phasor.with_rms(rms);
         }
     }
 }

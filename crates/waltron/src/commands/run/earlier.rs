@@ -5,6 +5,7 @@ use crate::cli::Run as Args;
 use crate::failure::Failure;
 use crate::job::Job;
 use crate::terminal::{Terminal, plain};
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
 use waltron_core::record::{Continued, FileCopy, Progress};
@@ -15,6 +16,8 @@ use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
 pub(crate) struct Earlier {
     path: PathBuf,
     reopened: Reopened,
+    /// Points that are open in the record and that are not chosen now.
+    left_open: usize,
 }
 
 /// The plan's latest record: the one that was written last.
@@ -102,7 +105,7 @@ impl Earlier {
             path.display(),
             progress.tally.summary().total()
         ));
-        Ok(Self { path, reopened })
+        Ok(Self { path, reopened, left_open: 0 })
     }
 
     pub(super) fn path(&self) -> &Path {
@@ -113,9 +116,9 @@ impl Earlier {
         self.reopened.progress.started.seed
     }
 
-    /// Injections that the record holds.
-    pub(super) fn injections(&self) -> u64 {
-        self.reopened.progress.injections
+    /// Points that are open in the record and that are not chosen now.
+    pub(super) fn left_open(&self) -> usize {
+        self.left_open
     }
 
     /// Keeps what is left to do, or what is to be tested again.
@@ -123,7 +126,7 @@ impl Earlier {
     /// # Errors
     /// A pattern that chooses nothing of the plan.
     pub(super) fn choose(
-        &self,
+        &mut self,
         prepared: &mut Prepared,
         redo: Option<&str>,
     ) -> Result<(), Failure> {
@@ -132,12 +135,16 @@ impl Earlier {
             prepared.keep_open(progress);
             return Ok(());
         };
+        let open = prepared.left_open(progress);
         let wanted = progress.redo(redo);
         if redo == "failed" {
             prepared.keep(&wanted);
-            return Ok(());
+        } else {
+            choose(prepared, redo, &wanted)?;
         }
-        choose(prepared, redo, &wanted)
+        let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
+        self.left_open = open.iter().filter(|p| !chosen.contains(p.id.as_str())).count();
+        Ok(())
     }
 
     /// Whether everything was done, and the record says so.

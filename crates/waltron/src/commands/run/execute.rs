@@ -13,12 +13,13 @@ use std::path::{Path, PathBuf};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId};
 use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::quantity::{Time, seconds};
 use waltron_core::readback::{Difference, differences, with_device};
-use waltron_core::record::{Chosen, Event, Outcome, Progress, Run, RunEnded, Tally};
+use waltron_core::record::{Chosen, Event, Outcome, Progress, Run, RunEnded};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::Clock;
-use waltron_rig::runner::{self, Finished, Prepared};
+use waltron_rig::runner::{self, Finished, Prepared, SoFar};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::writer::{Durability, RecordWriter};
 
@@ -73,19 +74,19 @@ pub(crate) fn execute(
 ) -> Result<Finished, Failure> {
     let record = target.path().to_owned();
     let goes_on = matches!(target, Target::Earlier(_));
-    let shots = if let Target::Earlier(earlier) = &target { earlier.injections() } else { 0 };
-    let mut rig = job.rig(how.seed, how.pace, shots)?;
+    let mut rig = job.rig(how.seed, how.pace)?;
     // A simulated run can be had again; its events need not wait for the disk.
     let durability = if rig.is_simulated() { Durability::System } else { Durability::Disk };
-    let (mut writer, tally, first) = open(target, job, &prepared, &how, durability)?;
+    let (mut writer, so_far, first) = open(target, job, &prepared, &how, durability, clock)?;
     let trouble = |e: waltron_rig::writer::WriteError| Failure::trouble(e.to_string());
     writer.append(&clock.now(), &first).map_err(trouble)?;
     let mut open = Opened { writer: &mut writer, clock, panel };
+    let prepared_points = prepared.point_count();
     let Some((asset, prepared)) = open.before(job, prepared, &mut *rig, &how)? else {
         let ended = RunEnded {
             outcome: Outcome::Stopped,
-            summary: tally.summary(),
-            not_reached: 0,
+            summary: so_far.tally.summary(),
+            not_reached: so_far.left_open + prepared_points,
             injected: Default::default(),
         };
         open.note(&Event::RunEnded(ended.clone()))?;
@@ -156,7 +157,7 @@ pub(crate) fn execute(
         }
         Ok(())
     };
-    let done = runner::run(prepared, &asset, &mut *rig, panel, tally, &mut sink);
+    let done = runner::run(prepared, &asset, &mut *rig, panel, so_far, &mut sink);
     bar.finish_and_clear();
     for note in &captured {
         panel.say(&format!("Waveforms  {note}\n"));
@@ -172,6 +173,13 @@ pub(crate) fn execute(
     Ok(done)
 }
 
+/// The time between two moments, RFC 3339; none where they are no moments, or the wrong way round.
+fn passed(from: &str, to: &str) -> Time {
+    let moment = |text: &str| humantime::parse_rfc3339(text).ok();
+    let between = moment(from).zip(moment(to)).and_then(|(a, b)| b.duration_since(a).ok());
+    seconds(between.unwrap_or_default().as_secs_f64())
+}
+
 /// Everything that a record holds.
 pub(super) fn whole(record: &Path) -> Result<Run, Failure> {
     let bytes = crate::files::read_bytes(record)?;
@@ -185,7 +193,8 @@ fn open(
     prepared: &Prepared,
     how: &How,
     durability: Durability,
-) -> Result<(RecordWriter, Tally, Event), Failure> {
+    clock: &mut dyn Clock,
+) -> Result<(RecordWriter, SoFar, Event), Failure> {
     match target {
         Target::New(path) => {
             crate::files::refuse_existing(&path, false)?;
@@ -194,12 +203,18 @@ fn open(
             })?;
             let mut started = job.started(how.seed, how.tester.clone(), how.only.clone());
             started.hookup = Some(job.sheet(prepared));
-            Ok((writer, Tally::default(), Event::RunStarted(Box::new(started))))
+            Ok((writer, SoFar::default(), Event::RunStarted(Box::new(started))))
         }
         Target::Earlier(earlier) => {
             let continued = earlier.continued(job, how.tester.clone(), how.redo.clone());
-            let (writer, Progress { tally, .. }) = earlier.go_on(durability)?;
-            Ok((writer, tally, Event::Continued(Box::new(continued))))
+            let left_open = earlier.left_open();
+            let (writer, progress) = earlier.go_on(durability)?;
+            let Progress { tally, warm, cooled, last_at, .. } = progress;
+            // A real asset has cooled since; simulated time stands still between two runs.
+            let simulated = durability == Durability::System;
+            let since = if simulated { seconds(0.0) } else { passed(&last_at, &clock.now()) };
+            let so_far = SoFar { tally, warm, cooled: cooled + since, left_open };
+            Ok((writer, so_far, Event::Continued(Box::new(continued))))
         }
     }
 }

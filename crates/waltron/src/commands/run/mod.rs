@@ -53,8 +53,8 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     }
     let mut clock = clock()?;
     let quiet = args.format == Printed::Json;
-    let earlier = opening.map(|opening| Earlier::of(opening, &job, terminal)).transpose()?;
-    match (&earlier, &args.only) {
+    let mut earlier = opening.map(|opening| Earlier::of(opening, &job, terminal)).transpose()?;
+    match (&mut earlier, &args.only) {
         (Some(earlier), _) => earlier.choose(&mut prepared, args.redo.as_deref())?,
         (None, Some(pattern)) => {
             let wanted = Chosen::Matching(Selection::new(pattern));
@@ -100,7 +100,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
             list.join(", ")
         ));
     }
-    let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
+    let exit = Exit::of_run(&done.ended);
     if quiet {
         terminal.print_data(&(json_of(&record, exit, &done)? + "\n"));
     } else {
@@ -120,7 +120,7 @@ fn nothing_to_do(
     let run = execute::whole(earlier.path())?;
     let Some(ended) = run.ended else { return Ok(Exit::Open) };
     let done = Finished { grades: run.points, ended, trouble: None };
-    let exit = Exit::of(Some(&done.ended.outcome), done.ended.summary);
+    let exit = Exit::of_run(&done.ended);
     if quiet {
         terminal.print_data(&(json_of(earlier.path(), exit, &done)? + "\n"));
     } else {
@@ -216,6 +216,7 @@ struct RunJson<'a> {
     outcome: &'a Outcome,
     simulated_s: f64,
     summary: Summary,
+    not_reached: usize,
     points: &'a [Grade],
 }
 
@@ -226,6 +227,7 @@ fn json_of(record: &Path, exit: Exit, done: &Finished) -> Result<String, Failure
         outcome: &done.ended.outcome,
         simulated_s: done.ended.injected.value,
         summary: done.ended.summary,
+        not_reached: done.ended.not_reached,
         points: &done.grades,
     };
     serde_json::to_string(&json).map_err(|e| Failure::trouble(format!("cannot write JSON: {e}")))

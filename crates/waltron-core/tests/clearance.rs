@@ -1,0 +1,213 @@
+//! Clearance against an independent reckoning of what would come out.
+
+use proptest::prelude::*;
+use waltron_core::asset::{Rating, Ratings, Withstand};
+use waltron_core::clearance::{Refusal, clear};
+use waltron_core::name::Name;
+use waltron_core::phasor::Phasor;
+use waltron_core::program::{
+    Condition, Finish, Profile, Program, Rest, Segment, Slope, Stairs, Stop, Then,
+};
+use waltron_core::quantity::{Frequency, Measure, Voltage, amperes, degrees, seconds};
+use waltron_core::stimulus::{Dc, Drive, Harmonic, Stimulus};
+use waltron_test_support::{CURRENT_RANGE_A, VOLTAGE_RANGE_V, capability};
+
+const CONTINUOUS_A: f64 = 10.0;
+/// The rating above it, for so many seconds.
+const SHORT: (f64, f64) = (40.0, 2.0);
+const CONTINUOUS_V: f64 = 200.0;
+
+fn ratings() -> Ratings {
+    let current = |i, t| Rating { value: amperes(i), duration: t };
+    let volts = |v, t| Rating { value: Voltage::from_si(v), duration: t };
+    Ratings {
+        currents: Withstand::new(vec![
+            current(CONTINUOUS_A, None),
+            current(SHORT.0, Some(seconds(SHORT.1))),
+        ]),
+        voltages: Withstand::new(vec![volts(CONTINUOUS_V, None)]),
+        ..Ratings::unknown(Frequency::from_si(50.0))
+    }
+}
+
+fn hertz(f: f64) -> Frequency {
+    Frequency::from_si(f)
+}
+
+fn drive<Q: Measure>(id: &str, rms: f64, angle: f64, share: f64, dc: f64) -> Drive<Q> {
+    let phasor = Phasor::new(Q::from_si(rms), degrees(angle));
+    let mut drive = Drive::sine(Name::from(id), phasor, hertz(50.0));
+    if share != 0.0 {
+        drive.set_harmonic(Harmonic::new(3, share, degrees(0.0)));
+    }
+    if dc != 0.0 {
+        drive.dc = Some(Dc::constant(Q::from_si(dc)));
+    }
+    drive
+}
+
+/// Currents and voltages of all signs and sizes, as careless arithmetic makes them.
+fn stimulus() -> impl Strategy<Value = Stimulus> {
+    let size = || prop_oneof![-80.0f64..80.0, Just(0.0), Just(f64::NAN), Just(f64::NEG_INFINITY)];
+    let current = (size(), -180.0f64..180.0, -0.5f64..0.5, -8.0f64..8.0)
+        .prop_map(|(rms, angle, share, dc)| drive("ia", rms, angle, share, dc));
+    let voltage = (-400.0f64..400.0, -180.0f64..180.0)
+        .prop_map(|(rms, angle)| drive("va", rms, angle, 0.0, 0.0));
+    (proptest::collection::vec(current, 0..2), proptest::collection::vec(voltage, 0..2))
+        .prop_map(|(currents, voltages)| Stimulus { currents, voltages })
+}
+
+fn segment() -> impl Strategy<Value = Segment> {
+    let hold = (stimulus(), 0.01f64..6.0).prop_map(|(s, t)| Segment::hold("hold", s, seconds(t)));
+    let stairs = (stimulus(), stimulus(), 1u32..6, 0.05f64..0.6, any::<bool>()).prop_map(
+        |(from, to, steps, dwell, rests)| {
+            let rest = rests.then(|| Rest { stimulus: Stimulus::off(), time: seconds(0.2) });
+            let profile = Profile::Stairs(Stairs { from, to, steps, dwell: seconds(dwell), rest });
+            Segment { name: "stairs".into(), profile, stops: Vec::new() }
+        },
+    );
+    let slope = (stimulus(), stimulus(), 0.1f64..3.0).prop_map(|(from, to, time)| {
+        let profile = Profile::Slope(Slope { through: vec![from, to], time: seconds(time) });
+        Segment { name: "slope".into(), profile, stops: Vec::new() }
+    });
+    (prop_oneof![hold, stairs, slope], any::<bool>()).prop_map(|(segment, stops)| {
+        let stop = Stop {
+            when: Condition::Contact { signal: "trip".into(), closed: true },
+            then: Then::End,
+        };
+        if stops { segment.until(stop) } else { segment }
+    })
+}
+
+/// The largest true RMS value on a channel at a moment of the profile, by its own arithmetic.
+fn size<Q: Measure>(drives: &[Drive<Q>]) -> f64 {
+    let of = |d: &Drive<Q>| {
+        let shares: f64 = d.harmonics.iter().map(|h| h.share().powi(2)).sum();
+        let dc = d.dc.map_or(0.0, |dc| dc.value().si());
+        (d.phasor.rms().si().powi(2) * (1.0 + shares) + dc * dc).sqrt()
+    };
+    drives.iter().map(of).fold(0.0, f64::max)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(600))]
+
+    /// Whatever is cleared stays within range and ratings when it is looked at moment by moment,
+    /// whatever its signs; and what stays on can be withstood for ever.
+    #[test]
+    fn what_is_cleared_stays_within_every_limit(
+        segments in proptest::collection::vec(segment(), 1..4), keep: bool,
+    ) {
+        let finish = if keep { Finish::Keep } else { Finish::Off };
+        let program = Program { segments, finish, ..Program::default() };
+        let cleared = clear(program.clone(), &ratings(), &capability(&["trip"]));
+        let (mut worst_a, mut worst_v, mut used) = (0.0_f64, 0.0_f64, 0.0_f64);
+        for segment in &program.segments {
+            let length = segment.longest().unwrap().si();
+            let n = 400;
+            for k in 0..n {
+                let at = segment.profile.at(seconds(length * (f64::from(k) + 0.5) / f64::from(n)));
+                let (i, v) = (size(&at.currents), size(&at.voltages));
+                prop_assert!(i >= 0.0 && v >= 0.0);
+                worst_a = worst_a.max(i);
+                worst_v = worst_v.max(v);
+                if i > CONTINUOUS_A {
+                    used += i * i * length / f64::from(n) / (SHORT.0 * SHORT.0 * SHORT.1);
+                }
+            }
+        }
+        let fits = worst_a <= SHORT.0.min(CURRENT_RANGE_A)
+            && worst_v <= CONTINUOUS_V.min(VOLTAGE_RANGE_V)
+            && used <= 1.0 + 1e-6;
+        if cleared.is_ok() {
+            prop_assert!(fits, "cleared with {worst_a} A, {worst_v} V, {used} of the rating");
+            if keep {
+                let last = program.segments.last().unwrap().profile.last();
+                prop_assert!(size(&last.currents) <= CONTINUOUS_A);
+            }
+        }
+    }
+}
+
+fn refusals(program: Program) -> Vec<Refusal> {
+    clear(program, &ratings(), &capability(&["trip"])).err().unwrap_or_default()
+}
+
+fn current(rms: f64) -> Stimulus {
+    Stimulus { currents: vec![drive("ia", rms, 0.0, 0.0, 0.0)], voltages: Vec::new() }
+}
+
+fn voltage(rms: f64) -> Stimulus {
+    Stimulus { currents: Vec::new(), voltages: vec![drive("va", rms, 0.0, 0.0, 0.0)] }
+}
+
+/// A negative magnitude is as large as a positive one; a number that is none is refused.
+#[test]
+fn no_sign_slips_through() {
+    let held = |s| refusals(Program::of(vec![Segment::hold("h", s, seconds(1.0))]));
+    for rms in [-500.0, 500.0, f64::NAN, f64::NEG_INFINITY] {
+        let found = held(current(rms));
+        assert!(found.iter().any(|r| matches!(r, Refusal::AboveRange { .. })), "{rms}: {found:?}");
+        assert!(found.iter().any(|r| matches!(r, Refusal::AboveRating { .. })), "{rms}: {found:?}");
+    }
+    assert!(held(current(-9.0)).is_empty());
+}
+
+#[test]
+fn voltages_are_checked_against_the_asset_too() {
+    let held = |v| refusals(Program::of(vec![Segment::hold("h", voltage(v), seconds(1.0))]));
+    assert!(held(CONTINUOUS_V).is_empty());
+    assert!(
+        matches!(&held(CONTINUOUS_V + 1.0)[..], [Refusal::AboveRating { channel, .. }] if channel == "va")
+    );
+}
+
+/// A ramp that a contact may end leaves any of its levels on, not only the last one.
+#[test]
+fn any_level_that_may_stay_must_be_withstood_for_ever() {
+    let down = |stops: Vec<Stop>| {
+        let (from, to) = (current(30.0), current(1.0));
+        let stairs = Stairs { from, to, steps: 10, dwell: seconds(0.02), rest: None };
+        let segment = Segment { name: "ramp".into(), profile: Profile::Stairs(stairs), stops };
+        Program { segments: vec![segment], finish: Finish::Keep, ..Program::default() }
+    };
+    let contact = Condition::Contact { signal: "trip".into(), closed: true };
+    let until = |when, then| vec![Stop { when, then }];
+    assert!(refusals(down(Vec::new())).is_empty(), "it comes to its end at 1 A");
+    let may_stay = refusals(down(until(contact.clone(), Then::End)));
+    assert!(matches!(may_stay[..], [Refusal::Kept { .. }]), "{may_stay:?}");
+    assert!(refusals(down(until(contact.clone(), Then::Off))).is_empty(), "a guard switches off");
+    let cut = refusals(down(until(Condition::After(seconds(0.1)), Then::Next)));
+    assert!(matches!(cut[..], [Refusal::Kept { .. }]), "a time limit cuts it short: {cut:?}");
+    let early = Program {
+        segments: vec![
+            Segment::hold("first", current(30.0), seconds(0.1))
+                .until(Stop { when: contact, then: Then::End }),
+            Segment::hold("second", current(1.0), seconds(0.1)),
+        ],
+        finish: Finish::Keep,
+        ..Program::default()
+    };
+    assert!(matches!(refusals(early)[..], [Refusal::Kept { .. }]));
+}
+
+/// What does not swing has no zero crossing and no period; nothing may wait for either.
+#[test]
+fn a_frequency_of_zero_or_less_is_refused() {
+    let with = |f: f64, rate: f64| {
+        let mut wave = current(1.0);
+        wave.currents[0].frequency = hertz(f);
+        wave.currents[0].rate_hz_per_s = rate;
+        refusals(Program::of(vec![Segment::hold("h", wave, seconds(2.0))]))
+    };
+    assert!(with(50.0, 0.0).is_empty() && with(50.0, -20.0).is_empty());
+    for (f, rate) in
+        [(0.0, 0.0), (-50.0, 0.0), (50.0, -25.0), (f64::NAN, 0.0), (50.0, f64::INFINITY)]
+    {
+        let found = with(f, rate);
+        assert!(
+            matches!(found[..], [Refusal::NoFrequency { .. }]),
+            "{f} Hz, {rate} Hz/s: {found:?}"
+        );
+    }
+}
