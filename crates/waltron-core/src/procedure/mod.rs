@@ -79,6 +79,8 @@ pub enum Wanted {
     /// That it is done.
     #[default]
     Confirmation,
+    /// That outputs may come on, or what must be seen to before they do: *yes*, or the run stops.
+    Permission,
     /// One of these.
     Choice(Vec<String>),
     /// A quantity.
@@ -107,11 +109,16 @@ impl Question {
         Self { text: text.into(), wanted: Wanted::Confirmation }
     }
 
+    /// Something that must be so before outputs come on: yes, or the run stops.
+    pub fn permit(text: impl Into<String>) -> Self {
+        Self { text: text.into(), wanted: Wanted::Permission }
+    }
+
     /// The answer where nobody is asked: confirmed, the first choice, the default value. `None`
     /// where there is none.
     pub fn default_answer(&self) -> Option<Answer> {
         match &self.wanted {
-            Wanted::Confirmation => Some(Answer::Confirmed),
+            Wanted::Confirmation | Wanted::Permission => Some(Answer::Confirmed),
             Wanted::Choice(choices) => choices.first().cloned().map(Answer::Text),
             Wanted::Quantity { default_si, .. } => default_si.map(Answer::Si),
             Wanted::Text => None,

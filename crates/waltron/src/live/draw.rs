@@ -323,6 +323,7 @@ mod tests {
             question: Question { text: "Which tap is it on now?".into(), wanted: Wanted::Text },
             typed: "ta".into(),
             wrong: Some("that is no tap".into()),
+            skips: false,
         });
         assert!(screen(&state, 40, 24).contains("that is no tap"));
         for (width, height) in [(1, 1), (5, 3), (20, 8), (40, 5), (300, 100)] {
@@ -335,7 +336,7 @@ mod tests {
         let mut state = state();
         let choices = Wanted::Choice(vec!["go on".into(), "repeat the last point".into()]);
         let question = Question { text: "Paused".into(), wanted: choices };
-        state.question = Some(Asked { question, typed: "2".into(), wrong: None });
+        state.question = Some(Asked { question, typed: "2".into(), wrong: None, skips: false });
         let shown = screen(&state, 100, 30);
         assert!(shown.contains("Your turn") && shown.contains("2  repeat the last point"));
         assert!(shown.contains("q to stop: 2▏"), "{shown}");

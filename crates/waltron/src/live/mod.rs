@@ -6,7 +6,7 @@ mod draw;
 mod state;
 
 use crate::failure::Failure;
-use crate::panel::prompt::answer;
+use crate::panel::prompt::{Said, reason, said};
 use crate::signals::StopFlag;
 use crossterm::event::{Event as Key, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, poll, read};
 use state::Asked;
@@ -18,7 +18,7 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 use waltron_core::name::Name;
-use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::procedure::{Answer, Question};
 use waltron_core::record::Event;
 use waltron_rig::attendant::Present;
 
@@ -178,7 +178,16 @@ fn press(shared: &Shared, key: KeyEvent) {
             asked.typed.pop();
         }
         KeyCode::Enter => {
-            let answer = given(asked);
+            let answer = match said(&asked.question, &asked.typed) {
+                Ok(Said::Answer(Answer::Text(reason))) if asked.skips => Ok(Answer::Skip(reason)),
+                Ok(Said::Answer(answer)) => Ok(answer),
+                Ok(Said::Skip) => {
+                    let question = reason();
+                    *asked = Asked { question, typed: String::new(), wrong: None, skips: true };
+                    return;
+                }
+                Err(why) => Err(why),
+            };
             match answer {
                 Ok(answer) => {
                     state.question = None;
@@ -193,14 +202,6 @@ fn press(shared: &Shared, key: KeyEvent) {
         }
         _ => {}
     }
-}
-
-fn given(asked: &Asked) -> Result<Answer, String> {
-    let line = asked.typed.trim();
-    if line == "s" && asked.question.wanted != Wanted::Text {
-        return Err("type skip: and the reason".to_owned());
-    }
-    answer(&asked.question, line)
 }
 
 impl Live {
@@ -238,7 +239,8 @@ impl Live {
 
     /// Asks and waits for the answer; to stop, where the run shall or nobody answers in time.
     pub(crate) fn ask(&self, question: &Question, limit: Option<Duration>) -> Answer {
-        let asked = Asked { question: question.clone(), typed: String::new(), wrong: None };
+        let question = question.clone();
+        let asked = Asked { question, typed: String::new(), wrong: None, skips: false };
         lock(&self.0.state).question = Some(asked);
         let began = Instant::now();
         let mut answers = lock(&self.0.answers);

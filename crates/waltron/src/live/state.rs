@@ -52,6 +52,8 @@ pub(super) struct Asked {
     pub(super) question: Question,
     pub(super) typed: String,
     pub(super) wrong: Option<String>,
+    /// Whether it is the reason for a skip.
+    pub(super) skips: bool,
 }
 
 /// The characteristic of the element under test, with the points so far; logarithms of A and s.

@@ -1,9 +1,10 @@
 //! Lines typed on stdin, read beside the run so that nothing waits for them but prompts.
 
 use crate::signals::StopFlag;
+use std::cell::Cell;
 use std::io::BufRead;
 use std::sync::atomic::Ordering;
-use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
 /// What came instead of a line.
@@ -17,10 +18,23 @@ pub(super) enum Silence {
     Stopped,
 }
 
+/// When lines are read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Reading {
+    /// Whenever they are typed.
+    Always,
+    /// Only while one is waited for, so that stdin is free for others afterwards.
+    WhenAsked,
+}
+
 /// The lines typed so far.
 #[derive(Debug)]
 pub(super) struct Lines {
     typed: Receiver<String>,
+    /// Asks for one more line; `None` where all are read.
+    wanted: Option<Sender<()>>,
+    /// Whether a line was asked for and has not come.
+    due: Cell<bool>,
 }
 
 /// How often the stop flag is looked at while waiting.
@@ -28,17 +42,21 @@ const GLANCE: Duration = Duration::from_millis(50);
 
 impl Lines {
     /// Begins to read stdin.
-    pub(super) fn begin() -> Self {
+    pub(super) fn begin(reading: Reading) -> Self {
         let (to, typed) = channel();
+        let (wanted, asked) = channel::<()>();
+        let always = reading == Reading::Always;
         std::thread::spawn(move || {
-            for line in std::io::stdin().lock().lines() {
-                let Ok(line) = line else { return };
-                if to.send(line.trim().to_owned()).is_err() {
-                    return;
+            while always || asked.recv().is_ok() {
+                let mut line = String::new();
+                match std::io::stdin().lock().read_line(&mut line) {
+                    Ok(0) | Err(_) => return,
+                    Ok(_) if to.send(line.trim().to_owned()).is_err() => return,
+                    Ok(_) => {}
                 }
             }
         });
-        Self { typed }
+        Self { typed, wanted: (!always).then_some(wanted), due: Cell::new(false) }
     }
 
     /// Waits for a line.
@@ -46,6 +64,10 @@ impl Lines {
     /// # Errors
     /// Why there is none.
     pub(super) fn wait(&self, limit: Option<Duration>, stop: &StopFlag) -> Result<String, Silence> {
+        if let Some(wanted) = self.wanted.as_ref().filter(|_| !self.due.replace(true)) {
+            // A reader that is gone shows below.
+            let _ = wanted.send(());
+        }
         let began = Instant::now();
         loop {
             if stop.load(Ordering::Relaxed) {
@@ -55,7 +77,10 @@ impl Lines {
                 return Err(Silence::TimedOut);
             }
             match self.typed.recv_timeout(GLANCE) {
-                Ok(line) => return Ok(line),
+                Ok(line) => {
+                    self.due.set(false);
+                    return Ok(line);
+                }
                 Err(RecvTimeoutError::Timeout) => {}
                 Err(RecvTimeoutError::Disconnected) => return Err(Silence::Closed),
             }

@@ -7,8 +7,8 @@ use crate::live::Live;
 use crate::signals::StopFlag;
 use crate::terminal::{Colour, Terminal, plain};
 use indicatif::ProgressBar;
-use lines::{Lines, Silence};
-use prompt::{answer, prompt};
+use lines::{Lines, Reading, Silence};
+use prompt::{Said, prompt, reason, said};
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
@@ -95,7 +95,7 @@ impl Panel {
         if let Voice::Typing(lines) = &mut self.voice
             && std::io::stdin().is_terminal()
         {
-            lines.get_or_insert_with(Lines::begin);
+            lines.get_or_insert_with(|| Lines::begin(Reading::Always));
             // What is over in a moment needs no commands.
             if takes_time {
                 self.chat(&format!("{COMMANDS}\n"));
@@ -132,6 +132,9 @@ impl Panel {
     }
 
     fn typed_alone(&mut self, question: &Question) -> Answer {
+        if let Some(stop) = self.typed_ahead() {
+            return stop;
+        }
         let text = prompt(question);
         loop {
             self.terminal.chat(&text);
@@ -139,18 +142,28 @@ impl Panel {
                 Ok(line) => line,
                 Err(answer) => return answer,
             };
-            if line.eq_ignore_ascii_case("s") && question.wanted != Wanted::Text {
-                self.terminal.chat("Reason for skipping: ");
-                return match self.line() {
-                    Ok(reason) => Answer::Skip(reason),
-                    Err(answer) => answer,
-                };
-            }
-            match answer(question, &line) {
-                Ok(answer) => return answer,
+            match said(question, &line) {
+                Ok(Said::Answer(answer)) => return answer,
+                Ok(Said::Skip) => {
+                    return match self.typed_alone(&reason()) {
+                        Answer::Text(reason) => Answer::Skip(reason),
+                        answer => answer,
+                    };
+                }
                 Err(why) => self.terminal.chat(&format!("{why}\n")),
             }
         }
+    }
+
+    /// What was typed on a terminal before a question was there does not answer it, but a stop counts.
+    fn typed_ahead(&mut self) -> Option<Answer> {
+        let Voice::Typing(Some(lines)) = &self.voice else { return None };
+        if !std::io::stdin().is_terminal() {
+            return None;
+        }
+        let stops = |line: &String| said(&reason(), line) == Ok(Said::Answer(Answer::Stop));
+        let ahead: Vec<String> = std::iter::from_fn(|| lines.unasked()).collect();
+        ahead.iter().any(stops).then_some(Answer::Stop)
     }
 
     /// A typed line.
@@ -159,7 +172,10 @@ impl Panel {
     /// The answer that stands for silence: to stop.
     fn line(&mut self) -> Result<String, Answer> {
         let Voice::Typing(lines) = &mut self.voice else { return Err(Answer::Stop) };
-        let silence = match lines.get_or_insert_with(Lines::begin).wait(self.limit, &self.stop) {
+        let silence = match lines
+            .get_or_insert_with(|| Lines::begin(Reading::WhenAsked))
+            .wait(self.limit, &self.stop)
+        {
             Ok(line) => return Ok(line),
             Err(silence) => silence,
         };
@@ -192,8 +208,7 @@ impl Panel {
     }
 
     fn skip(&mut self) -> Wish {
-        let question = Question { text: "Reason for skipping".into(), wanted: Wanted::Text };
-        match self.ask(&question) {
+        match self.ask(&reason()) {
             Answer::Text(reason) => Wish::Skip(reason),
             _ => Wish::Stop,
         }
@@ -218,16 +233,16 @@ impl Attendant for Panel {
                     ));
                     return Answer::Stop;
                 };
-                match answer(question, &said) {
-                    Ok(answer) => answer,
-                    Err(why) => {
-                        self.chat(&format!(
-                            "{file}: `{}` does not answer `{text}`: {why}; the run stops\n",
-                            plain(&said)
-                        ));
-                        Answer::Stop
-                    }
-                }
+                let why = match prompt::said(question, &said) {
+                    Ok(Said::Answer(answer)) => return answer,
+                    Ok(Said::Skip) => "a skip needs a reason: skip: no access".to_owned(),
+                    Err(why) => why,
+                };
+                self.chat(&format!(
+                    "{file}: `{}` does not answer `{text}`: {why}; the run stops\n",
+                    plain(&said)
+                ));
+                Answer::Stop
             }
         }
     }

@@ -459,11 +459,21 @@ fn outputs_are_confirmed_before_they_come_on() {
         let head = ["run", "q07-f1.plan.toml", "--record", record];
         site.waltron(&[&head[..], &args].concat())
     };
-    let no = "[[answer]]\nquestion = \"Put this out on*\"\nanswer = \"stop\"\n[[answer]]\nquestion = \"*\"\nanswer = \"ok\"\n";
-    go("no.run.jsonl", no).exits(4);
-    let record = site.read("no.run.jsonl");
-    assert!(!record.contains("\"observed\"") && record.contains("Isolate the tripping circuits"));
-    let yes = go("yes.run.jsonl", "[[answer]]\nquestion = \"*\"\nanswer = \"ok\"\n");
+    // Neither a refusal nor a skip, of the whole or of a line of the checklist, puts anything out.
+    for (n, word) in ["stop", "no", "n", "skip: x", "s", "ok", "", "quit"].into_iter().enumerate() {
+        for question in ["Put this out on*", "Isolate the tripping circuits*"] {
+            let answers = format!(
+                "[[answer]]\nquestion = \"{question}\"\nanswer = \"{word}\"\n\
+                 [[answer]]\nquestion = \"*\"\nanswer = \"yes\"\n"
+            );
+            let name = format!("no-{n}-{}.run.jsonl", question.len());
+            go(&name, &answers).exits(4);
+            let record = site.read(&name);
+            assert!(record.contains("Isolate the tripping circuits"), "{word}");
+            assert!(!record.contains("\"observed\""), "{word} at {question}");
+        }
+    }
+    let yes = go("yes.run.jsonl", "[[answer]]\nquestion = \"*\"\nanswer = \"yes\"\n");
     assert!(yes.err().contains("Maxima"), "{}", yes.err());
     assert_eq!(yes.exits(0).json()["summary"]["pass"], 9);
 }

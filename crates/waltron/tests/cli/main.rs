@@ -5,6 +5,8 @@ mod bad_input;
 mod contract;
 mod demo;
 mod instruments;
+#[cfg(unix)]
+mod keys;
 mod sequences;
 mod support;
 mod wire;

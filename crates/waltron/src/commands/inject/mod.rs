@@ -48,8 +48,8 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
         terminal.print(&heading(&bench, cleared.program(), terminal));
     }
     let mut panel = if args.yes { Panel::confirming(install()) } else { Panel::asking(install()) };
-    let question = Question::confirm(format!("Put this out on {}", bench.file.name));
-    if panel.ask(&question) == Answer::Stop {
+    let question = Question::permit(format!("Put this out on {}", bench.file.name));
+    if panel.ask(&question) != Answer::Confirmed {
         terminal.chat("nothing was put out\n");
         return Ok(Exit::Stopped);
     }

@@ -118,8 +118,8 @@ pub(super) fn watch(
     let mut panel =
         if args.yes { Panel::confirming(flag.clone()) } else { Panel::asking(flag.clone()) };
     let name = &bench.file.name;
-    let question = Question::confirm(format!("Put this out on {name} until told otherwise"));
-    if panel.ask(&question) == Answer::Stop {
+    let question = Question::permit(format!("Put this out on {name} until told otherwise"));
+    if panel.ask(&question) != Answer::Confirmed {
         terminal.chat("nothing was put out\n");
         return Ok(Exit::Stopped);
     }

@@ -290,13 +290,12 @@ impl Opened<'_> {
         if confirm && !how.yes {
             self.panel.say(&view::maxima(&prepared.maxima(), &asset.ratings));
             for line in job.sheet(&prepared).before {
-                match self.ask(Question::confirm(line))? {
-                    Answer::Stop => return Ok(None),
-                    _ => continue,
+                if self.ask(Question::permit(line))? != Answer::Confirmed {
+                    return Ok(None);
                 }
             }
-            let question = Question::confirm(format!("Put this out on {}", job.rig.name));
-            if self.ask(question)? == Answer::Stop {
+            let question = Question::permit(format!("Put this out on {}", job.rig.name));
+            if self.ask(question)? != Answer::Confirmed {
                 return Ok(None);
             }
         }

@@ -1,0 +1,229 @@
+//! Keys pressed on a terminal: prompts, the live view, watching.
+
+use crate::support::Site;
+use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
+use std::io::{Read, Write};
+use std::num::NonZero;
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
+
+/// Longest that anything here may take.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// The program on a terminal of its own.
+struct Terminal {
+    child: Box<dyn Child + Send + Sync>,
+    keys: Box<dyn Write + Send>,
+    seen: Arc<Mutex<String>>,
+    screen: Arc<Mutex<vt100::Parser>>,
+    _terminal: Box<dyn MasterPty + Send>,
+}
+
+impl Terminal {
+    fn start(site: &Site, args: &[&str]) -> Self {
+        let size = PtySize { rows: 40, cols: 120, pixel_width: 0, pixel_height: 0 };
+        let pair = native_pty_system().openpty(size).unwrap();
+        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_waltron"));
+        command.args(args);
+        command.cwd(site.dir.path());
+        command.env("TERM", "xterm");
+        let child = pair.slave.spawn_command(command).unwrap();
+        drop(pair.slave);
+        let mut output = pair.master.try_clone_reader().unwrap();
+        let seen = Arc::new(Mutex::new(String::new()));
+        let into = Arc::clone(&seen);
+        let [rows, columns] = [40, 120].map(|n| NonZero::new(n).unwrap());
+        let screen = Arc::new(Mutex::new(vt100::Parser::new(rows, columns, 0)));
+        let onto = Arc::clone(&screen);
+        std::thread::spawn(move || {
+            let mut bytes = [0; 4096];
+            while let Ok(n @ 1..) = output.read(&mut bytes) {
+                onto.lock().unwrap().process(&bytes[..n]);
+                into.lock().unwrap().push_str(&String::from_utf8_lossy(&bytes[..n]));
+            }
+        });
+        let keys = pair.master.take_writer().unwrap();
+        Self { child, keys, seen, screen, _terminal: pair.master }
+    }
+
+    fn seen(&self) -> String {
+        self.seen.lock().unwrap().clone()
+    }
+
+    /// Waits until some text has been shown so often.
+    #[track_caller]
+    fn shows(&self, text: &str, times: usize) {
+        let began = Instant::now();
+        while self.seen().matches(text).count() < times {
+            assert!(began.elapsed() < PATIENCE, "no `{text}` {times} times in:\n{}", self.seen());
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    }
+
+    /// Waits until one of these texts stands on the screen.
+    #[track_caller]
+    fn stands(&self, texts: &[&str]) {
+        let began = Instant::now();
+        loop {
+            let screen = self.screen.lock().unwrap().screen().contents();
+            if texts.iter().any(|t| screen.contains(t)) {
+                return;
+            }
+            assert!(began.elapsed() < PATIENCE, "none of {texts:?} on\n{screen}");
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    }
+
+    fn press(&mut self, keys: &str) {
+        self.keys.write_all(keys.as_bytes()).unwrap();
+        self.keys.flush().unwrap();
+    }
+
+    /// The exit code, which must come by itself.
+    #[track_caller]
+    fn exit(&mut self) -> u32 {
+        let began = Instant::now();
+        loop {
+            if let Some(status) = self.child.try_wait().unwrap() {
+                return status.exit_code();
+            }
+            if began.elapsed() > PATIENCE {
+                self.child.kill().unwrap();
+                panic!("it does not end:\n{}", self.seen());
+            }
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    }
+}
+
+const INJECT: [&str; 6] =
+    ["inject", "ia=1 A", "--rig", "q07-f1.rig.toml", "--asset", "q07-f1.asset.toml"];
+
+/// What is put out needs the word; everything else is asked again or stops, with nothing put out.
+#[test]
+fn only_yes_puts_something_out() {
+    let site = Site::new();
+    let args = [&INJECT[..], &["--for", "100 ms"]].concat();
+    let mut it = Terminal::start(&site, &args);
+    for (n, keys) in ["\r", "s\r", "skip: x\r", "ok\r", "y\r", "p\r", "1\r"].into_iter().enumerate()
+    {
+        it.shows("yes, or stop: ", n + 1);
+        it.press(keys);
+    }
+    it.shows("yes, or stop: ", 8);
+    assert!(!it.seen().contains("Measured"), "{}", it.seen());
+    it.press("yes\r");
+    it.shows("Measured at the end", 1);
+    assert_eq!(it.exit(), 0);
+    for keys in ["no\r", "q\r", "stop\r", "cancel\r", "\u{3}", "\u{4}"] {
+        let mut it = Terminal::start(&site, &args);
+        it.shows("yes, or stop: ", 1);
+        it.press(keys);
+        assert_eq!(it.exit(), 4, "{keys:?}: {}", it.seen());
+        assert!(!it.seen().contains("Measured"), "{keys:?}: {}", it.seen());
+    }
+}
+
+/// After the prompt every key of the watch does what it says, and each way out is one.
+#[test]
+fn watching_can_be_steered_and_ended_after_its_prompt() {
+    let site = Site::new();
+    for last in ["q", "\u{1b}", "\u{3}"] {
+        let mut it =
+            Terminal::start(&site, &[&INJECT[..], &["--watch", "--step", "50 %"]].concat());
+        it.shows("yes, or stop: ", 1);
+        it.press("yes\r");
+        it.stands(&["ia 1.0", "ia 0.99"]);
+        it.press("\u{1b}[A");
+        it.stands(&["ia 1.5", "ia 1.49"]);
+        it.press("\u{1b}[B");
+        it.press("\u{1b}[B");
+        it.stands(&["ia 0.5", "ia 0.49"]);
+        it.press(last);
+        it.shows("off after", 1);
+        assert_eq!(it.exit(), 0, "{last:?}");
+    }
+}
+
+const ASKING: &str = r#"
+[plan]
+title = "Asking"
+asset = "q07-f1.asset.toml"
+rig = "q07-f1.rig.toml"
+[[test]]
+id = "latched"
+procedure = "trip-time"
+element = "50P"
+loops = ["A-N", "B-N"]
+at = ["1.2 x"]
+reset = "ask"
+[[test]]
+id = "after"
+procedure = "trip-time"
+element = "50P"
+loops = ["A-N"]
+at = ["1.5 x"]
+"#;
+
+/// At a prompt of a run: what is no answer is asked again, a skip wants a reason, a stop stops.
+#[test]
+fn keys_at_a_prompt_do_what_the_guide_says() {
+    let site = Site::new();
+    site.write("asking.plan.toml", ASKING);
+    let start =
+        |record: &str| Terminal::start(&site, &["run", "asking.plan.toml", "--record", record]);
+    let prompt = "Reset the relay: ";
+    let mut it = start("skip.run.jsonl");
+    for (n, keys) in ["no\r", "p\r", "x\r"].into_iter().enumerate() {
+        it.shows(prompt, n + 1);
+        it.press(keys);
+    }
+    it.shows(prompt, 4);
+    it.press("s\r");
+    it.shows("Reason for skipping", 1);
+    it.press("\r");
+    it.shows("Reason for skipping", 2);
+    it.press("panel is locked\r");
+    assert_eq!(it.exit(), 5, "{}", it.seen());
+    let record = site.read("skip.run.jsonl");
+    assert!(record.contains("skipped: panel is locked"), "{record}");
+    assert!(record.contains("\"id\":\"after/A-N/1.5x\""), "the next test is still done");
+    let mut it = start("stop.run.jsonl");
+    it.shows(prompt, 1);
+    it.press("abort\r");
+    assert_eq!(it.exit(), 4);
+    let mut it = start("done.run.jsonl");
+    it.shows(prompt, 1);
+    it.press("\r");
+    assert_eq!(it.exit(), 0, "{}", it.seen());
+}
+
+/// In the live view: a prompt is typed and confirmed, a skip asks for its reason there too, and the
+/// emergency stop works while a question is open.
+#[test]
+fn the_live_view_takes_keys_at_prompts_and_between_them() {
+    let site = Site::new();
+    site.write("asking.plan.toml", ASKING);
+    let start = |record: &str| {
+        Terminal::start(&site, &["run", "asking.plan.toml", "--live", "--record", record])
+    };
+    let mut it = start("live.run.jsonl");
+    it.stands(&["Reset the relay"]);
+    it.press("no\r");
+    it.stands(&["`no` is no answer"]);
+    it.press("s\r");
+    it.stands(&["Reason for skipping"]);
+    it.press("no key\r");
+    it.stands(&["any key"]);
+    it.press("x");
+    assert_eq!(it.exit(), 5, "{}", it.seen());
+    assert!(site.read("live.run.jsonl").contains("skipped: no key"));
+    for stop in ["\u{1b}", "\u{3}"] {
+        let name = format!("stop-{}.run.jsonl", stop.len() + usize::from(stop.as_bytes()[0]));
+        let mut it = start(&name);
+        it.stands(&["Reset the relay"]);
+        it.press(stop);
+        assert_eq!(it.exit(), 4, "{}", it.seen());
+        assert!(site.read(&name).contains("\"stopped\""));
+    }
+}
