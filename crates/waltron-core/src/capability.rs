@@ -66,6 +66,8 @@ pub struct Instrument {
     pub name: Name,
     /// What it measures.
     pub dimension: Dimension,
+    /// The largest value of either sign that it can show, in SI, where that is known.
+    pub most: Option<f64>,
 }
 
 /// Something that can be set besides the outputs.
@@ -75,6 +77,8 @@ pub struct Parameter {
     pub name: Name,
     /// What it takes.
     pub kind: ParameterKind,
+    /// What it is set to where a test has left it otherwise.
+    pub off: ParameterValue,
 }
 
 /// What a parameter takes.

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::ops::Range;
 use waltron_core::capability::{
-    Capability, Channel, EmergencyStop, Input, Instrument, Parameter, ParameterKind,
+    Capability, Channel, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
 use waltron_core::document::{
     AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
@@ -164,6 +164,8 @@ struct ReadingForm {
     name: Text,
     /// What it measures.
     measures: QuantityKind,
+    /// The largest value of either sign that it can show; what follows from a reading is bounded by it.
+    most: Option<AnyQuantityText>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -175,15 +177,31 @@ struct ParameterForm {
     takes: Option<Spannable<QuantityKind>>,
     /// The largest value it may be set to; needed for a quantity.
     most: Option<AnyQuantityText>,
+    /// What a quantity is set back to at the end of every test, whatever happens; zero if not given.
+    /// A switch goes off.
+    off: Option<AnyQuantityText>,
 }
 
 impl ParameterForm {
     fn read(&self, problems: &mut Problems) -> Option<Parameter> {
+        if let (None, Some(off)) = (&self.takes, &self.off) {
+            problems.push(Problem::new(off.span(), "a switch is off by itself"));
+        }
+        let mut off_value = ParameterValue::Switch(false);
         let kind = match (&self.takes, &self.most) {
             (None, None) => ParameterKind::Switch,
             (Some(takes), Some(most)) => {
                 let dimension = takes.get().dimension();
                 let most = most.positive_of(dimension, problems)?.si;
+                let off = self.off.as_ref().map_or(Some(0.0), |off| {
+                    let si = off.of(dimension, problems)?.si;
+                    if si.abs() <= most {
+                        return Some(si);
+                    }
+                    problems.push(Problem::new(off.span(), "this is more than `most`"));
+                    None
+                });
+                off_value = ParameterValue::Si(off?);
                 ParameterKind::Quantity { dimension, most }
             }
             (Some(takes), None) => {
@@ -198,7 +216,7 @@ impl ParameterForm {
                 return None;
             }
         };
-        Some(Parameter { name: self.name.as_str().into(), kind })
+        Some(Parameter { name: self.name.as_str().into(), kind, off: off_value })
     }
 }
 
@@ -298,7 +316,8 @@ impl RigForm {
         for form in self.reading.unwrap_or_default() {
             known(&form.name, problems);
             let dimension = form.measures.dimension();
-            readings.push(Instrument { name: form.name.as_str().into(), dimension });
+            let most = form.most.and_then(|m| m.positive_of(dimension, problems)).map(|q| q.si);
+            readings.push(Instrument { name: form.name.as_str().into(), dimension, most });
         }
         let mut parameters = Vec::new();
         for form in self.parameter.unwrap_or_default() {

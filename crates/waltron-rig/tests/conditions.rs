@@ -98,10 +98,22 @@ fn capability() -> Capability {
             .to_vec(),
         inputs: ["over", "under", "slow", "rate", "forward", "inrush", "start"].map(input).to_vec(),
         readings: vec![
-            Instrument { name: "supply.voltage".into(), dimension: Dimension::VOLTAGE },
-            Instrument { name: "supply.current".into(), dimension: Dimension::CURRENT },
+            Instrument {
+                name: "supply.voltage".into(),
+                dimension: Dimension::VOLTAGE,
+                most: Some(60.0),
+            },
+            Instrument {
+                name: "supply.current".into(),
+                dimension: Dimension::CURRENT,
+                most: Some(60.0),
+            },
         ],
-        parameters: vec![Parameter { name: "supply.output".into(), kind: ParameterKind::Switch }],
+        parameters: vec![Parameter {
+            name: "supply.output".into(),
+            kind: ParameterKind::Switch,
+            off: ParameterValue::Switch(false),
+        }],
         timing_resolution: seconds(0.0),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
         instruments: Vec::new(),

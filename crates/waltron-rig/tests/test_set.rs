@@ -125,6 +125,42 @@ fn programs_without_measure_are_refused() {
     }
 }
 
+/// A negative magnitude in a program is refused where it stands.
+#[test]
+fn a_negative_magnitude_is_refused() {
+    let mut session = Session::new(test_set(Pace::Real));
+    for drive in [
+        r#"{"channel":"ia","rms_a":-500.0,"angle_deg":0.0,"frequency_hz":50.0}"#,
+        r#"{"channel":"ia","rms_a":1.0,"angle_deg":0.0,"frequency_hz":50.0,"dc":1.0,"dc_tau_s":-1.0}"#,
+        r#"{"channel":"ia","rms_a":1.0,"rms_v":1.0,"angle_deg":0.0,"frequency_hz":50.0}"#,
+    ] {
+        let json = format!(
+            r#"{{"segments":[{{"name":"x","profile":{{"hold":[{drive}]}},"stops":[{{"when":{{"after_s":1.0}},"then":"next"}}]}}]}}"#
+        );
+        let head = format!("PROG:DEF #{}{}", json.len().to_string().len(), json.len());
+        assert_eq!(ask(&mut session, &format!("{head}{json};:INIT;:OUTP?")), "0");
+        let error = ask(&mut session, "SYST:ERR?");
+        assert!(error.starts_with("-161"), "{error}");
+        ask(&mut session, "*CLS");
+    }
+    assert_eq!(
+        ask(&mut session, "PROG:SEGM:NEW \"x\";CURR ia,-5 A;:SYST:ERR?").split(',').next(),
+        Some("-222")
+    );
+}
+
+/// Whoever leaves, leaves nothing set: parameters go off with the controller.
+#[test]
+fn a_program_of_who_has_gone_is_not_begun() {
+    let set = test_set(Pace::Real);
+    let mut first = Session::new(Arc::clone(&set));
+    let id = first.id();
+    ask(&mut first, "PROG:SEGM:NEW \"x\";CURR ia,1 A;TIME 60 S");
+    set.leave(id);
+    assert_eq!(ask(&mut first, "INIT;:OUTP?"), "", "its line is gone");
+    assert!(!set.is_energised());
+}
+
 /// Outputs that stay on after a program go off with their controller, and with anybody's word.
 #[test]
 fn what_stays_on_goes_off_with_its_controller() {

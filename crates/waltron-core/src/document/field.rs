@@ -203,10 +203,15 @@ impl AnyQuantityText {
         read.map_err(|problem| problems.push(problem)).ok()
     }
 
+    /// A quantity of one dimension.
+    pub fn of(&self, wanted: Dimension, problems: &mut Problems) -> Option<Quantity> {
+        let read = read_quantity(&self.0, Some(wanted), &problems.settings);
+        read.map_err(|problem| problems.push(problem)).ok()
+    }
+
     /// A quantity of one dimension, above zero.
     pub fn positive_of(&self, wanted: Dimension, problems: &mut Problems) -> Option<Quantity> {
-        let read = read_quantity(&self.0, Some(wanted), &problems.settings);
-        let value = read.map_err(|problem| problems.push(problem)).ok()?;
+        let value = self.of(wanted, problems)?;
         if value.si > 0.0 {
             return Some(value);
         }

@@ -1,5 +1,7 @@
 use super::*;
-use crate::capability::{Capability, Channel, Input, Instrument, Parameter, ParameterKind};
+use crate::capability::{
+    Capability, Channel, Input, Instrument, Parameter, ParameterKind, ParameterValue,
+};
 use crate::document::{AssetForm, Source};
 use crate::grading::{Grade, Verdict};
 use crate::observation::{Edge, Ended, Observation, Reading, Span};
@@ -52,14 +54,27 @@ fn context(text: &str) -> Arc<Context> {
         voltages: ["va", "vb", "vc"].map(voltage).to_vec(),
         inputs: ["trip", "start", "52a"].map(input).to_vec(),
         readings: vec![
-            Instrument { name: "supply.voltage".into(), dimension: Dimension::VOLTAGE },
-            Instrument { name: "supply.current".into(), dimension: Dimension::CURRENT },
+            Instrument {
+                name: "supply.voltage".into(),
+                dimension: Dimension::VOLTAGE,
+                most: Some(60.0),
+            },
+            Instrument {
+                name: "supply.current".into(),
+                dimension: Dimension::CURRENT,
+                most: Some(60.0),
+            },
         ],
         parameters: vec![
-            Parameter { name: "supply.output".into(), kind: ParameterKind::Switch },
+            Parameter {
+                name: "supply.output".into(),
+                kind: ParameterKind::Switch,
+                off: ParameterValue::Switch(false),
+            },
             Parameter {
                 name: "supply.voltage".into(),
                 kind: ParameterKind::Quantity { dimension: Dimension::VOLTAGE, most: 30.0 },
+                off: ParameterValue::Si(0.0),
             },
         ],
         timing_resolution: seconds(1e-4),

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::time::Duration;
-use waltron_core::capability::{Instrument, Parameter, ParameterKind};
+use waltron_core::capability::{Instrument, Parameter, ParameterKind, ParameterValue};
 use waltron_core::document::{
     AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
     Spannable, Text, load,
@@ -74,6 +74,8 @@ struct MeasureForm {
     measures: QuantityKind,
     /// The query whose answer is the number in SI, such as `MEAS:CURR?`.
     query: String,
+    /// The largest value of either sign that it can show; what follows from a reading is bounded by it.
+    most: Option<AnyQuantityText>,
 }
 
 /// An instrument's file, read.
@@ -140,10 +142,25 @@ impl InstrumentForm {
         let patience = head.timeout.map_or(Some(2.0), |t| t.positive(problems).map(|t| t.si()));
         let sets = self.set.unwrap_or_default().into_iter();
         let sets: Vec<SetBy> = sets.filter_map(|s| s.read(problems)).collect();
-        let measures = self.measure.unwrap_or_default().into_iter().map(|m| {
-            let name = Name::from(m.name.as_str());
-            (Instrument { name, dimension: m.measures.dimension() }, m.query)
-        });
+        let measures: Vec<(Instrument, String)> = self
+            .measure
+            .unwrap_or_default()
+            .into_iter()
+            .map(|m| {
+                let (name, dimension) = (Name::from(m.name.as_str()), m.measures.dimension());
+                let most = m.most.and_then(|most| most.positive_of(dimension, problems));
+                (Instrument { name, dimension, most: most.map(|q| q.si) }, m.query)
+            })
+            .collect();
+        let quantity =
+            sets.iter().any(|s| matches!(s.parameter.kind, ParameterKind::Quantity { .. }));
+        if quantity && head.off.as_ref().is_none_or(Vec::is_empty) {
+            let message = format!("nothing says how `{}` is switched off", head.name.as_str());
+            problems.push(
+                Problem::new(head.name.span(), message)
+                    .help("add the messages that do it, such as `off = [\"OUTP OFF\"]`"),
+            );
+        }
         Some(InstrumentFile {
             name: head.name.as_str().into(),
             place: place?,
@@ -151,7 +168,7 @@ impl InstrumentForm {
             identity: head.identity,
             off: head.off.unwrap_or_default(),
             sets,
-            measures: measures.collect(),
+            measures,
         })
     }
 }
@@ -166,7 +183,8 @@ impl SetForm {
         };
         match (&self.takes, &self.most, &self.command, self.on, self.off) {
             (None, None, None, Some(on), Some(off)) => {
-                let parameter = Parameter { name, kind: ParameterKind::Switch };
+                let (kind, off_value) = (ParameterKind::Switch, ParameterValue::Switch(false));
+                let parameter = Parameter { name, kind, off: off_value };
                 Some(SetBy { parameter, messages: vec![on, off] })
             }
             (Some(takes), Some(most), Some(command), None, None) => {
@@ -177,7 +195,8 @@ impl SetForm {
                 let most = most.positive_of(dimension, problems)?.si;
                 let kind = ParameterKind::Quantity { dimension, most };
                 let messages = vec![command.as_str().to_owned()];
-                Some(SetBy { parameter: Parameter { name, kind }, messages })
+                let off = ParameterValue::Si(0.0);
+                Some(SetBy { parameter: Parameter { name, kind, off }, messages })
             }
             _ => wrong(format!("`{name}` is neither a quantity nor a switch")),
         }

@@ -5,6 +5,7 @@
 
 mod form;
 
+use form::SetBy;
 pub use form::{InstrumentFile, InstrumentForm, Place};
 
 use crate::attendant::{Attendant, Moment, Present, Wish};
@@ -68,7 +69,10 @@ impl Driven {
         if !self.touched {
             return Ok(());
         }
-        for message in self.file.off.clone() {
+        let is_switch = |s: &&SetBy| s.parameter.kind == ParameterKind::Switch;
+        let switches = self.file.sets.iter().filter(is_switch).filter_map(|s| s.messages.last());
+        let messages: Vec<String> = self.file.off.iter().chain(switches).cloned().collect();
+        for message in messages {
             self.link.tell(message.as_bytes())?;
         }
         self.touched = false;

@@ -48,6 +48,8 @@ pub struct ScpiRig {
     heart: Option<JoinHandle<()>>,
     /// Whether something may be on.
     energised: bool,
+    /// Whether something was set besides the outputs.
+    touched: bool,
     /// Which draw of scatter a simulated test set is to give the next program.
     draw: Option<u64>,
 }
@@ -148,6 +150,7 @@ impl ScpiRig {
             alive,
             heart,
             energised: false,
+            touched: false,
             draw: None,
         };
         rig.no_errors()?;
@@ -354,8 +357,18 @@ impl Rig for ScpiRig {
             ParameterValue::Si(si) => number(si),
         };
         let message = format!("SOUR:PAR {},{value}", quoted(parameter.as_str()));
+        self.touched = true;
         self.link().tell(message.as_bytes())?;
         self.no_errors()
+    }
+
+    fn end_test(&mut self) -> Result<(), RigError> {
+        self.off()?;
+        if std::mem::take(&mut self.touched) {
+            self.link().tell(b"SOUR:PAR:OFF")?;
+            self.no_errors()?;
+        }
+        Ok(())
     }
 
     fn off(&mut self) -> Result<(), RigError> {
@@ -375,7 +388,7 @@ impl Drop for ScpiRig {
     fn drop(&mut self) {
         self.alive.store(false, Ordering::SeqCst);
         // The line may be broken; the test set switches off without its controller.
-        let _ = self.link().tell(b"OUTP OFF;:SYST:LOCK:REL");
+        let _ = self.link().tell(b"OUTP OFF;:SOUR:PAR:OFF;:SYST:LOCK:REL");
         if let Some(heart) = self.heart.take() {
             let _ = heart.join();
         }

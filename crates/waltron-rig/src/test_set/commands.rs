@@ -117,6 +117,8 @@ pub enum Meaning {
     Interlock,
     /// `SOURce:PARameter`
     Parameter,
+    /// `SOURce:PARameter:OFF`
+    ParametersOff,
     /// `SYSTem:LOG?`
     Log,
     /// `SIMulation:SEED`
@@ -201,6 +203,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     both("OUTPut[:STATe]", M::Output),
     ask("OUTPut:INTerlock[:STATe]", M::Interlock),
     set("SOURce:PARameter", M::Parameter),
+    set("SOURce:PARameter:OFF", M::ParametersOff),
     set("SIMulation:SEED", M::Seed),
     set("SIMulation:DRAW", M::Draw),
     set("SIMulation:REST", M::Rest),

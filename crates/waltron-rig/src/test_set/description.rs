@@ -1,7 +1,7 @@
 //! What a test set tells of itself, on both ends of the line.
 
 use serde::{Deserialize, Serialize};
-use waltron_core::capability::{Capability, ParameterKind};
+use waltron_core::capability::{Capability, EmergencyStop, ParameterKind};
 use waltron_core::name::Name;
 use waltron_core::quantity::Measure;
 
@@ -24,6 +24,9 @@ pub struct Description {
     pub parameters: Vec<ParameterDescription>,
     /// Smallest difference between two contact times that it can tell, in s.
     pub timing_resolution_s: f64,
+    /// The input that switches everything off, where it watches one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub emergency_stop: Option<EmergencyStop>,
 }
 
 /// An output.
@@ -82,6 +85,7 @@ impl Description {
             readings: capability.readings.iter().map(|r| r.name.clone()).collect(),
             parameters: parameters.collect(),
             timing_resolution_s: capability.timing_resolution.si(),
+            emergency_stop: capability.emergency_stop.clone(),
         }
     }
 
@@ -115,6 +119,22 @@ impl Description {
                 )),
                 Some(_) => {}
             }
+        }
+        // A stop that nobody watches is worse than none.
+        if let Some(stop) = &wanted.emergency_stop
+            && self.emergency_stop.as_ref() != Some(stop)
+        {
+            let by = |s: &EmergencyStop| if s.when_closed { "closing" } else { "opening" };
+            all.push(match &self.emergency_stop {
+                None => format!("it does not watch the emergency stop `{}`", stop.signal),
+                Some(its) => format!(
+                    "its emergency stop is `{}` by {}, not `{}` by {}",
+                    its.signal,
+                    by(its),
+                    stop.signal,
+                    by(stop)
+                ),
+            });
         }
         for reading in &wanted.readings {
             if !self.readings.contains(&reading.name) {

@@ -22,7 +22,7 @@ pub use session::Session;
 use crate::virtual_rig::VirtualRig;
 use crate::{Rig, RigError};
 use player::{Flags, Live};
-use std::collections::VecDeque;
+use std::collections::{HashSet, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use waltron_core::capability::{Capability, ParameterValue};
@@ -64,7 +64,11 @@ struct Inner {
     observation: Option<Observation>,
     phase: Phase,
     held: bool,
+    /// Whether everything is to be switched off once the program that plays has ended.
+    all_off_due: bool,
     trouble: Option<String>,
+    /// The clients whose connection lives.
+    present: HashSet<u64>,
     controller: Option<u64>,
     /// When the controller was last heard of.
     heard: Instant,
@@ -103,7 +107,9 @@ impl TestSet {
             observation: None,
             phase: Phase::Idle,
             held: false,
+            all_off_due: false,
             trouble: None,
+            present: HashSet::new(),
             controller: None,
             heard: Instant::now(),
             waits: false,
@@ -149,16 +155,35 @@ impl TestSet {
     pub(crate) fn open(&self) -> u64 {
         let mut inner = self.lock();
         inner.sessions += 1;
-        inner.sessions
+        let client = inner.sessions;
+        inner.present.insert(client);
+        client
     }
 
-    /// A client has left: if it controlled, outputs go off.
-    pub(crate) fn leave(&self, client: u64) {
+    /// Whether a client's connection lives; what waits of one that has gone is not done any more.
+    pub(crate) fn is_present(&self, client: u64) -> bool {
+        self.lock().present.contains(&client)
+    }
+
+    /// A client has gone: nothing that it sent is done any more, and if it controlled, all goes off.
+    pub fn leave(&self, client: u64) {
         let mut inner = self.lock();
+        inner.present.remove(&client);
+        self.give_up(&mut inner, client, "left");
+    }
+
+    /// A client gives control back: if it had it, all goes off.
+    pub(crate) fn release(&self, client: u64) {
+        let mut inner = self.lock();
+        self.give_up(&mut inner, client, "gave control back");
+    }
+
+    fn give_up(&self, inner: &mut Inner, client: u64, how: &str) {
         if inner.controller == Some(client) {
             inner.controller = None;
-            self.note(&mut inner, format!("client {client} left"));
-            self.off_in(&mut inner);
+            inner.waits = false;
+            self.note(inner, format!("client {client} {how}"));
+            self.all_off_in(inner);
         }
     }
 
@@ -188,14 +213,30 @@ impl TestSet {
         if inner.phase == Phase::Playing || inner.held {
             inner.tripped = true;
             self.note(&mut inner, "watchdog: the controller is silent");
-            self.off_in(&mut inner);
         }
+        self.all_off_in(&mut inner);
     }
 
     /// Switches off; a program that plays ends at once.
     pub fn off(&self) {
         let mut inner = self.lock();
         self.off_in(&mut inner);
+    }
+
+    /// Switches off, and what can be set besides the outputs too.
+    pub(crate) fn all_off(&self) {
+        let mut inner = self.lock();
+        self.all_off_in(&mut inner);
+    }
+
+    fn all_off_in(&self, inner: &mut Inner) {
+        self.off_in(inner);
+        match &mut inner.rig {
+            // Switching a simulation off cannot fail.
+            Some(rig) => drop(rig.end_test()),
+            // Whoever brings it back does it.
+            None => inner.all_off_due = true,
+        }
     }
 
     fn off_in(&self, inner: &mut Inner) {
@@ -214,7 +255,7 @@ impl TestSet {
     /// Takes control for a client; false where another has it.
     pub(crate) fn take_control(&self, client: u64) -> bool {
         let mut inner = self.lock();
-        if inner.controller.is_none() {
+        if inner.controller.is_none() && inner.present.contains(&client) {
             inner.controller = Some(client);
             inner.tripped = false;
             self.note(&mut inner, format!("client {client} controls"));
@@ -252,6 +293,9 @@ impl TestSet {
         // Somebody may have switched off after the last look at the flag.
         if self.flags.wants_stop() {
             let _ = rig.off();
+        }
+        if std::mem::take(&mut inner.all_off_due) {
+            let _ = rig.end_test();
         }
         inner.held = rig.is_energised();
         inner.rig = Some(rig);

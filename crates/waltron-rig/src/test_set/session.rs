@@ -4,6 +4,7 @@ use super::commands::{Meaning, TREE};
 use super::{Phase, TestSet, entry};
 use crate::Rig;
 use crate::attendant::Unattended;
+use crate::virtual_rig::VirtualRig;
 use std::sync::Arc;
 use std::time::Duration;
 use waltron_core::asset::Ratings;
@@ -67,6 +68,10 @@ impl Session {
         let (units, fault) = parse(message);
         let mut out: Vec<u8> = Vec::new();
         for unit in &units {
+            // A unit before this one may have waited until its client was gone.
+            if !self.set.is_present(self.id) {
+                return Vec::new();
+            }
             match self.unit(unit, !out.is_empty()) {
                 Ok(Some(answer)) => {
                     if !out.is_empty() {
@@ -288,16 +293,21 @@ impl Session {
         Ok(block(&samples.iter().flat_map(bytes).collect::<Vec<u8>>()))
     }
 
-    /// Waits until nothing plays. The controller cannot speak meanwhile, and need not.
+    /// Waits until nothing plays. The controller cannot speak meanwhile, and need not; another
+    /// client's waiting has nothing to do with the watchdog.
     fn wait_until_done(&self) {
-        {
-            let mut inner = self.set.lock();
-            inner.waits = inner.controller == Some(self.id);
+        let controls = |set: &TestSet| set.lock().controller == Some(self.id);
+        if controls(&self.set) {
+            self.set.lock().waits = true;
         }
-        while self.set.wait(Duration::from_secs(1)) == Phase::Playing {}
-        let mut inner = self.set.lock();
-        inner.waits = false;
-        inner.heard = std::time::Instant::now();
+        while self.set.is_present(self.id)
+            && self.set.wait(Duration::from_millis(100)) == Phase::Playing
+        {}
+        if controls(&self.set) {
+            let mut inner = self.set.lock();
+            inner.waits = false;
+            inner.heard = std::time::Instant::now();
+        }
     }
 
     fn tell(&mut self, meaning: Meaning, p: &[Parameter]) -> Result<(), Fault> {
@@ -328,7 +338,7 @@ impl Session {
         let first = || p.first().ok_or(faults::MISSING_PARAMETER);
         match meaning {
             M::Reset => {
-                self.set.off();
+                self.set.all_off();
                 self.set.wait(MOST_WAIT);
                 let mut inner = self.set.lock();
                 inner.program = None;
@@ -357,7 +367,7 @@ impl Session {
             M::Wait => self.wait_until_done(),
             M::Begin => self.begin()?,
             M::Abort => self.set.off(),
-            M::Release => self.set.leave(self.id),
+            M::Release => self.set.release(self.id),
             M::Heartbeat => self.set.hear(self.id),
             M::Watchdog => self.watchdog(first()?)?,
             M::Define => {
@@ -392,6 +402,7 @@ impl Session {
                 self.set.wait(MOST_WAIT);
             }
             M::Parameter => self.parameter(p)?,
+            M::ParametersOff => self.set.with_rig(VirtualRig::parameters_off)?,
             M::Seed => {
                 let seed = whole(first()?)?;
                 if !self.set.reseed(seed) {
@@ -557,6 +568,7 @@ fn needs_control(meaning: Meaning) -> bool {
             | M::Mark
             | M::Watchdog
             | M::Parameter
+            | M::ParametersOff
             | M::Seed
             | M::Draw
             | M::Rest

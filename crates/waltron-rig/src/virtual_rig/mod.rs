@@ -13,7 +13,7 @@ use debounce::Debounce;
 use levels::levels;
 use meter::Meter;
 use std::time::{Duration, Instant};
-use waltron_core::capability::{Capability, ParameterValue};
+use waltron_core::capability::{Capability, Parameter, ParameterKind, ParameterValue};
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
 use waltron_core::name::Name;
@@ -52,6 +52,8 @@ pub struct VirtualRig {
     energised: bool,
     /// What is out now.
     out: Stimulus,
+    /// What was set besides the outputs since it was switched off.
+    touched: Vec<Name>,
 }
 
 impl VirtualRig {
@@ -63,7 +65,16 @@ impl VirtualRig {
         pace: Pace,
     ) -> Self {
         let out = Stimulus::off();
-        Self { name, capability, specimen, pace, draw: 0, energised: false, out }
+        Self {
+            name,
+            capability,
+            specimen,
+            pace,
+            draw: 0,
+            energised: false,
+            out,
+            touched: Vec::new(),
+        }
     }
 
     /// Whether anything is being put out.
@@ -79,6 +90,17 @@ impl VirtualRig {
     /// Says which draw of scatter the next injection gets; without being told, each gets its own.
     pub fn set_draw(&mut self, draw: u64) {
         self.draw = draw;
+    }
+
+    /// Sets back what was set besides the outputs: switches first.
+    pub fn parameters_off(&mut self) {
+        let mut touched: Vec<&Parameter> =
+            self.capability.parameters.iter().filter(|p| self.touched.contains(&p.name)).collect();
+        touched.sort_by_key(|p| p.kind != ParameterKind::Switch);
+        for parameter in touched {
+            self.specimen.set(parameter.name.as_str(), parameter.off);
+        }
+        self.touched.clear();
     }
 
     /// Waits until the wall clock has caught up; false if the attendant wants to stop.
@@ -111,6 +133,10 @@ impl VirtualRig {
     }
 
     fn play_segment(&mut self, segment: &Segment, play: &mut Play<'_>) -> Result<Ended, RigError> {
+        // Nothing comes on while the emergency stop says so.
+        if self.is_stopped(&play.contacts) {
+            return Ok(Ended::Aborted);
+        }
         let mut watch = Watch::new(&segment.stops, play.now);
         if watch.waits_for_mark() {
             watch.keep_polling(play.now);
@@ -312,9 +338,17 @@ impl Rig for VirtualRig {
     fn set(&mut self, parameter: &Name, value: ParameterValue) -> Result<(), RigError> {
         let known = self.capability.parameter(parameter.as_str()).is_some();
         if known && self.specimen.set(parameter.as_str(), value) {
+            if !self.touched.contains(parameter) {
+                self.touched.push(parameter.clone());
+            }
             return Ok(());
         }
         Err(RigError::NoParameter { parameter: parameter.to_string() })
+    }
+
+    fn end_test(&mut self) -> Result<(), RigError> {
+        self.parameters_off();
+        self.off()
     }
 
     fn off(&mut self) -> Result<(), RigError> {
@@ -347,6 +381,6 @@ pub(crate) fn wait(time: Time, attendant: &mut dyn Attendant) {
 impl Drop for VirtualRig {
     fn drop(&mut self) {
         // Switching a simulation off cannot fail.
-        let _ = self.off();
+        let _ = self.end_test();
     }
 }

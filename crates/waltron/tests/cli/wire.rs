@@ -231,6 +231,62 @@ fn one_client_controls_the_others_read_and_everybody_can_switch_off() {
     assert_eq!(second.ask("SYST:LOCK:REQ?"), "1");
 }
 
+/// Nothing that a client left behind is done once it has gone, whatever of it still waits; an unclosed
+/// quotation mark swallows no command; bytes that are no message are no sign of life.
+#[test]
+fn what_a_client_left_behind_is_not_done() {
+    let site = Site::new();
+    let served = Served::new(&site, "q07-f1.rig.toml", &["--pace", "real"]);
+    let mut reader = served.client();
+    let begin = "PROG:DEL;SEGM:NEW \"long\";CURR ia,1 A;TIME 60 S;:INIT";
+    let off_within = |reader: &mut Client, time: Duration, what: &str| {
+        let until = Instant::now() + time;
+        // Once off, it stays off.
+        let mut off = 0;
+        while off < 20 {
+            off = if reader.ask("OUTP?") == "0" { off + 1 } else { 0 };
+            assert!(Instant::now() < until, "{what}: still on");
+            std::thread::sleep(Duration::from_millis(5));
+        }
+    };
+    let beats = "SYST:HEAR\n".repeat(400);
+    let many = format!("{begin};*OPC?\n{beats}INIT;*OPC?");
+    for behind in [
+        format!("{begin};*OPC?;:INIT;*OPC?"),
+        format!("{begin}\n*WAI;:INIT;*WAI\nINIT\n*OPC?\nINIT"),
+        many,
+    ] {
+        let mut gone = served.client();
+        gone.tell(&behind);
+        let until = Instant::now() + Duration::from_secs(2);
+        while reader.ask("OUTP?") != "1" {
+            assert!(Instant::now() < until, "{behind}");
+        }
+        drop(gone);
+        off_within(&mut reader, Duration::from_secs(2), &behind[..80.min(behind.len())]);
+        assert_eq!(reader.ask("SYST:LOCK:OWN?"), "0");
+    }
+    // Another client's waiting neither feeds the watchdog nor breaks it.
+    let mut silent = served.client();
+    silent.tell(&format!("SYST:WATC 300 MS;:{begin}"));
+    let mut waits = served.client();
+    waits.tell("*OPC?");
+    off_within(&mut reader, Duration::from_secs(2), "a silent controller while another waits");
+    // A message that never ends is no life, and what follows it is still heard.
+    let mut open = served.client();
+    open.tell(&format!("SYST:WATC 300 MS;:{begin}"));
+    for _ in 0..40 {
+        open.0.get_mut().write_all(b"SYST:LOG \"abc").unwrap();
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    off_within(&mut reader, Duration::from_secs(1), "a message without end");
+    let mut quoted = served.client();
+    quoted.tell(&format!("SYST:WATC OFF;:{begin}"));
+    quoted.tell("PROG:SEGM:NEW \"never closed");
+    quoted.tell("ABOR");
+    off_within(&mut reader, Duration::from_secs(1), "ABOR behind an open quotation mark");
+}
+
 /// A server that says what it is told to, and then hangs up or falls silent.
 fn fake(answer: impl Fn(&str) -> Option<Vec<u8>> + Send + 'static) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
