@@ -8,7 +8,7 @@ pub use record::DriveError;
 
 use crate::name::Name;
 use crate::phasor::Phasor;
-use crate::quantity::{Current, Frequency, Measure, Voltage};
+use crate::quantity::{Angle, Current, Frequency, Measure, Voltage};
 use num_complex::Complex64;
 use record::DriveRecord;
 use serde::{Deserialize, Serialize};
@@ -74,10 +74,17 @@ impl Stimulus {
 
     /// The frequency of the first voltage that is on, else of the first current.
     pub fn frequency(&self) -> Option<Frequency> {
-        let voltage = self.voltages.iter().find(|d| d.phasor.rms().si() > 0.0).map(|d| d.frequency);
-        voltage.or_else(|| {
-            self.currents.iter().find(|d| d.phasor.rms().si() > 0.0).map(|d| d.frequency)
-        })
+        self.reference().map(|(hertz, ..)| Frequency::from_si(hertz))
+    }
+
+    /// The wave that angles are told against: that of the first voltage that is on, else of the first
+    /// current. Frequency in Hz, its rate of change in Hz/s, angle.
+    pub fn reference(&self) -> Option<(f64, f64, Angle)> {
+        fn of<Q: Measure>(drives: &[Drive<Q>]) -> Option<(f64, f64, Angle)> {
+            let on = drives.iter().find(|d| d.phasor.rms().si() > 0.0)?;
+            Some((on.frequency.si(), on.rate_hz_per_s, on.phasor.angle()))
+        }
+        of(&self.voltages).or_else(|| of(&self.currents))
     }
 
     /// What is out after a time, where frequencies move by themselves.

@@ -4,10 +4,14 @@
 //! samples contain; [`Recording`] is a waveform that is put out as it is.
 
 mod recording;
+mod reference;
 pub mod spectrum;
 pub mod synthesis;
 #[cfg(test)]
 mod tests;
+mod zeros;
 
 pub use recording::{Recording, Track};
-pub use synthesis::{Piece, TooLong, Waveform, WaveformChannel, next_zeros, pieces, render};
+pub use reference::Reference;
+pub use synthesis::{Piece, TooLong, Waveform, WaveformChannel, pieces, render};
+pub use zeros::next_zeros;

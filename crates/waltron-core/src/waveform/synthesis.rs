@@ -1,10 +1,12 @@
 //! Samples of what a program puts out.
 //!
 //! The phase of each channel is the integral of its frequency, so it runs through every change of
-//! segment and every frequency ramp without a jump. Held waves are made by rotating phasors, a few
+//! segment and every frequency ramp without a jump. A channel that comes on takes its angle against
+//! the common [`Reference`], as if it had been there all along. Held waves are made by rotating phasors, a few
 //! operations a sample; they are brought back to their exact angle at every block, so that rounding
 //! does not add up.
 
+use super::reference::Reference;
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Profile, Program};
@@ -143,51 +145,27 @@ pub fn render(pieces: &[Piece<'_>], rate_hz: f64) -> Result<Waveform, TooLong> {
     if samples.saturating_mul(names.len().max(1) as u64) > MOST_SAMPLES {
         return Err(TooLong { samples, channels: names.len() });
     }
+    let reference = Reference::of(pieces);
     let channels = names
         .into_iter()
         .map(|(name, is_current)| {
             let mut samples_of = Vec::with_capacity(samples as usize);
-            let mut phase = 0.0;
-            for piece in pieces {
+            let mut phase = None;
+            for (piece, common) in pieces.iter().zip(&reference.starts) {
                 let end = index_at((piece.start + piece.length).si(), rate_hz);
                 if let Some(playback) = piece.playback {
                     played(playback, &name, piece, rate_hz, end, &mut samples_of);
+                    phase = None;
                 } else {
                     let out = &mut samples_of;
-                    phase = through(piece, (&name, is_current), phase, rate_hz, end, out);
+                    let from = phase.unwrap_or(*common);
+                    phase = through(piece, (&name, is_current), from, rate_hz, end, out);
                 }
             }
             WaveformChannel { name, is_current, samples: samples_of }
         })
         .collect();
     Ok(Waveform { rate_hz, channels })
-}
-
-/// When each channel passes through zero next after everything that was put out: the channel, and
-/// the time since the program's start.
-pub fn next_zeros(pieces: &[Piece<'_>]) -> Vec<(Name, Time)> {
-    let Some(last) = pieces.last() else { return Vec::new() };
-    let end = last.start + last.length;
-    let stimulus = last.to.clone().unwrap_or_else(|| last.from.after(last.length.si()));
-    let mut zeros = Vec::new();
-    let mut add = |name: &Name, is_current: bool, angle: f64, frequency: f64| {
-        // No samples are wanted, only the phase that the pieces leave behind.
-        let mut phase = 0.0;
-        for piece in pieces {
-            let none = &mut Vec::new();
-            phase = through(piece, (name, is_current), phase, 1.0, 0, none);
-        }
-        let left =
-            std::f64::consts::PI - (phase + angle + FRAC_PI_2).rem_euclid(std::f64::consts::PI);
-        zeros.push((name.clone(), end + seconds(left / TAU / frequency)));
-    };
-    for d in &stimulus.currents {
-        add(&d.channel, true, d.phasor.angle().si(), d.frequency.si());
-    }
-    for d in &stimulus.voltages {
-        add(&d.channel, false, d.phasor.angle().si(), d.frequency.si());
-    }
-    zeros
 }
 
 impl Waveform {
@@ -230,14 +208,14 @@ fn played(
 }
 
 /// Appends the samples of a named channel over a piece; see [`waves`].
-fn through(
+pub(super) fn through(
     piece: &Piece<'_>,
     (name, is_current): (&Name, bool),
     phase: f64,
     rate_hz: f64,
     end: usize,
     out: &mut Vec<f64>,
-) -> f64 {
+) -> Option<f64> {
     fn find<Q: Measure>(drives: &[Drive<Q>], name: &Name) -> Option<Drive<Q>> {
         drives.iter().find(|d| d.channel == *name).cloned()
     }
@@ -250,8 +228,8 @@ fn through(
     }
 }
 
-/// Appends the samples of one channel over a piece and returns the phase at its end: the integral
-/// of 2π·f since the program's start, in radians.
+/// Appends the samples of one channel over a piece that begins at a phase, the integral of 2π·f in
+/// radians, and returns the phase at its end; `None` where the channel is not driven at all.
 fn waves<Q: Measure>(
     from: Option<Drive<Q>>,
     to: Option<Option<Drive<Q>>>,
@@ -260,7 +238,7 @@ fn waves<Q: Measure>(
     rate_hz: f64,
     end: usize,
     out: &mut Vec<f64>,
-) -> f64 {
+) -> Option<f64> {
     let length = piece.length.si();
     // A channel that only one end drives moves from or to zero.
     let (from, to) = match (from, to) {
@@ -271,7 +249,7 @@ fn waves<Q: Measure>(
     let count = end.saturating_sub(out.len());
     let Some(from) = from else {
         out.resize(out.len() + count, 0.0);
-        return phase;
+        return None;
     };
     let first_s = out.len() as f64 / rate_hz - piece.start.si();
     let f0 = from.frequency.si();
@@ -294,11 +272,11 @@ fn waves<Q: Measure>(
             }
         }
     }
-    (phase + angle_at(length)) % TAU
+    Some((phase + angle_at(length)) % TAU)
 }
 
 /// One sample: `phase` is the integral of 2π·f, `since` the time since the piece's start.
-fn value<Q: Measure>(drive: &Drive<Q>, phase: f64, since: f64) -> f64 {
+pub(super) fn value<Q: Measure>(drive: &Drive<Q>, phase: f64, since: f64) -> f64 {
     let psi = phase + drive.phasor.angle().si() + FRAC_PI_2;
     let harmonics: f64 = drive
         .harmonics

@@ -137,3 +137,114 @@ proptest! {
         }
     }
 }
+
+/// Samples of one channel of a program.
+fn channel(program: &Program, name: &str, rate: f64) -> Vec<f64> {
+    let wave = render(&pieces(program, None), rate).unwrap();
+    wave.channels.into_iter().find(|c| c.name == name).unwrap().samples
+}
+
+fn amps(rms: f64, deg: f64, hz: f64) -> Drive<crate::quantity::Current> {
+    Drive::sine(Name::from("ia"), Phasor::new(amperes(rms), degrees(deg)), Frequency::from_si(hz))
+}
+
+proptest! {
+    /// A current that comes on late has its angle against the voltage that was there before, whatever
+    /// the time, and whatever the frequency did meanwhile: shifted onto the voltage it is the voltage.
+    #[test]
+    fn what_comes_on_late_keeps_its_angle(ms in 1u32..900, hz in 45.0f64..55.0, ramped: bool, deg in -180.0f64..180.0) {
+        let before = volts(wave(100.0, 0.0, 50.0));
+        let first = if ramped {
+            let through = vec![before, volts(wave(100.0, 0.0, hz))];
+            let time = seconds(f64::from(ms) / 1000.0);
+            Segment { name: "ramp".into(), profile: Profile::Slope(Slope { through, time }), stops: Vec::new() }
+        } else {
+            Segment::hold("before", volts(wave(100.0, 0.0, hz)), seconds(f64::from(ms) / 1000.0))
+        };
+        let mut both = volts(wave(100.0, 0.0, hz));
+        both.currents.push(amps(100.0, 0.0, hz));
+        let mut turned = both.clone();
+        turned.currents = vec![amps(100.0, deg, hz)];
+        let rate = 20_000.0;
+        let with = |s: Stimulus| Program::of(vec![first.clone(), Segment::hold("fault", s, seconds(0.1))]);
+        let (v, i) = (channel(&with(both.clone()), "va", rate), channel(&with(both), "ia", rate));
+        let from = (f64::from(ms) * 20.0) as usize + 1;
+        for k in from..v.len() {
+            prop_assert!((v[k] - i[k]).abs() < 1e-6, "sample {k}: {} {}", v[k], i[k]);
+        }
+        // Turned by an angle it is a quadrature mix of itself and of itself a quarter turn on.
+        let quarter = |s: &mut Stimulus| s.currents = vec![amps(100.0, 90.0, hz)];
+        let mut ahead = turned.clone();
+        quarter(&mut ahead);
+        let (t, a) = (channel(&with(turned), "ia", rate), channel(&with(ahead), "ia", rate));
+        let (sin, cos) = deg.to_radians().sin_cos();
+        for k in from..t.len() {
+            prop_assert!((t[k] - (cos * i[k] + sin * a[k])).abs() < 1e-6);
+        }
+    }
+
+    /// What goes off at zero is at zero then: direct component and harmonics included, and no earlier
+    /// zero was passed over.
+    #[test]
+    fn zeros_are_those_of_the_whole_wave(
+        deg in -180.0f64..180.0, share in 0.0f64..0.3, dc in -1.3f64..1.3, tau in 0.02f64..0.2, ms in 5u32..400,
+    ) {
+        let mut drive = amps(5.0, deg, 50.0);
+        drive.set_harmonic(crate::stimulus::Harmonic::new(3, share, degrees(40.0)));
+        let peak = 5.0 * 2f64.sqrt();
+        drive.dc = Dc::constant(amperes(dc * peak)).decaying(seconds(tau));
+        let on = Stimulus { currents: vec![drive], voltages: vec![] };
+        let time = f64::from(ms) / 1000.0;
+        let short = Program::of(vec![Segment::hold("on", on.clone(), seconds(time))]);
+        let zeros = next_zeros(&pieces(&short, None));
+        let at = zeros[0].1.si();
+        prop_assert!(at >= time && at < time + 1.0);
+        // The same wave going on: beside the zero it has both signs, before it only one.
+        let longer = Program::of(vec![Segment::hold("on", on, seconds(at + 0.01))]);
+        let rate = 1e6;
+        let s = channel(&longer, "ia", rate);
+        let k = (at * rate).round() as usize;
+        prop_assert!(s[k].abs() < peak * 2.0 * std::f64::consts::TAU * 50.0 / rate * 4.0, "{} at {at}", s[k]);
+        let first = (time * rate).ceil() as usize + 1;
+        if first + 2 < k {
+            let sign = s[first].signum();
+            prop_assert!(s[first..k - 2].iter().all(|v| v.signum() == sign));
+        }
+    }
+}
+
+#[test]
+fn a_wave_without_zeros_goes_off_at_once_and_none_hangs() {
+    let with = |rms: f64, dc: f64, hz: f64| {
+        let mut drive = amps(rms, 0.0, hz);
+        drive.dc = Some(Dc::constant(amperes(dc)));
+        let on = Stimulus { currents: vec![drive], voltages: vec![] };
+        let program = Program::of(vec![Segment::hold("on", on, seconds(0.1))]);
+        next_zeros(&pieces(&program, None))[0].1.si()
+    };
+    assert_eq!(with(1.0, 5.0, 50.0), 0.1);
+    assert_eq!(with(0.0, 5.0, 50.0), 0.1);
+    assert_eq!(with(1.0, 0.0, 0.0), 0.1, "what does not swing");
+    assert!((with(1.0, 0.0, 50.0) - 0.105).abs() < 1e-9, "a cosine, five periods on");
+}
+
+/// The reference passes an angle at a time that is counted on through what was really put out.
+#[test]
+fn the_reference_runs_on_through_everything() {
+    let held = volts(wave(57.7, 0.0, 50.0));
+    let through = |time: f64| {
+        let program = Program::of(vec![Segment::hold("x", held.clone(), seconds(time))]);
+        Reference::of(&pieces(&program, None))
+    };
+    // Angle 0 is the rising zero, a quarter period before the peak at t = 0: 15 ms after it.
+    for (before, angle, after, expected) in [
+        (0.0, 0.0, 0.0, 0.015),
+        (0.1, 90.0, 0.0, 0.0),
+        (0.107, 90.0, 0.0, 0.013),
+        (0.107, 90.0, 0.05, 0.053),
+    ] {
+        let at = through(before).reaches(&held, degrees(angle), seconds(after)).unwrap().si();
+        assert!((at - expected).abs() < 1e-9, "{before} {angle}: {at}");
+    }
+    assert_eq!(through(0.1).reaches(&Stimulus::off(), degrees(0.0), seconds(0.0)), None);
+}
