@@ -2,8 +2,9 @@
 
 use crate::name::Name;
 use crate::program::{Probe, Property};
-use crate::quantity::{Current, Dimension, Time, Voltage};
-use crate::tolerance::Tolerance;
+use crate::quantity::{Current, Dimension, Measure, Time, Voltage};
+use crate::stimulus::{Drive, Stimulus};
+use crate::tolerance::{AnyTolerance, Tolerance};
 
 /// A rig's outputs, inputs and accuracy.
 #[derive(Clone, Debug, PartialEq)]
@@ -68,6 +69,8 @@ pub struct Instrument {
     pub dimension: Dimension,
     /// The largest value of either sign that it can show, in SI, where that is known.
     pub most: Option<f64>,
+    /// Its accuracy, where that is stated.
+    pub accuracy: Option<AnyTolerance>,
 }
 
 /// Something that can be set besides the outputs.
@@ -146,6 +149,55 @@ impl Capability {
             Property::ActivePower | Property::ReactivePower => true,
             _ => self.channel_dimension(probe.of.as_str()).is_some(),
         }
+    }
+
+    /// Whether a value is one that a probe can show.
+    pub fn shows(&self, probe: &Probe, si: f64) -> bool {
+        let most = match probe.what {
+            Property::Value => self.reading(probe.of.as_str()).and_then(|r| r.most),
+            _ => None,
+        };
+        si.is_finite() && most.is_none_or(|most| si.abs() <= most)
+    }
+
+    /// The stated accuracy (k = 2) of a measured value, in SI: that of the instrument, or of the
+    /// channel whose output is measured.
+    pub fn uncertainty(&self, probe: &Probe, si: f64) -> Option<f64> {
+        let width = |accuracy: AnyTolerance| accuracy.limits(si.abs()).1 - si.abs();
+        match probe.what {
+            Property::Value => self.reading(probe.of.as_str())?.accuracy.map(width),
+            Property::Rms | Property::Magnitude | Property::Dc => {
+                let current = self.currents.iter().find(|c| c.id == probe.of);
+                let voltage = self.voltages.iter().find(|c| c.id == probe.of);
+                let any = current.map(|c| c.accuracy.any());
+                any.or_else(|| voltage.map(|c| c.accuracy.any())).map(width)
+            }
+            _ => None,
+        }
+    }
+
+    /// The widest stated accuracy (k = 2) of what a stimulus puts out, as a share of it: of its
+    /// currents, or of its voltages. `None` where it has none, or the rig has no such output.
+    pub fn share_of(&self, stimulus: &Stimulus, dimension: Dimension) -> Option<f64> {
+        fn widest<Q: Measure>(drives: &[Drive<Q>], channels: &[Channel<Q>]) -> Option<f64> {
+            let share = |d: &Drive<Q>| {
+                let accuracy = channels.iter().find(|c| c.id == d.channel)?.accuracy;
+                let rms = d.phasor.rms();
+                (rms.si() > 0.0).then(|| accuracy.upper(rms).si() / rms.si() - 1.0)
+            };
+            drives.iter().filter_map(share).reduce(f64::max)
+        }
+        match dimension {
+            Dimension::CURRENT => widest(&stimulus.currents, &self.currents),
+            Dimension::VOLTAGE => widest(&stimulus.voltages, &self.voltages),
+            _ => None,
+        }
+    }
+
+    /// The stated accuracy (k = 2) of a time that was measured; `host` is what timing by the computer
+    /// adds.
+    pub fn timing(&self, time: Time, host: Option<Time>) -> Time {
+        self.timing_accuracy.upper(time) - time + host.unwrap_or_default()
     }
 
     /// Whether an input is wired to a contact of this meaning.

@@ -60,6 +60,33 @@ pub mod si_option {
     }
 }
 
+/// An angle as its degrees.
+pub mod angle {
+    use crate::quantity::Angle;
+    use serde::{Deserialize, Deserializer, Serializer};
+
+    /// Writes degrees.
+    ///
+    /// # Errors
+    /// Those of the serializer.
+    pub fn serialize<S: Serializer>(value: &Angle, out: S) -> Result<S::Ok, S::Error> {
+        out.serialize_f64(super::degrees(*value))
+    }
+
+    /// Reads degrees.
+    ///
+    /// # Errors
+    /// Those of the deserializer, and numbers that are not finite.
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<Angle, D::Error> {
+        let number = f64::deserialize(from)?;
+        if number.is_finite() {
+            Ok(crate::quantity::degrees(number))
+        } else {
+            Err(serde::de::Error::custom("expected a finite number"))
+        }
+    }
+}
+
 /// An angle's degrees, rounded to 1e-9.
 pub fn degrees(angle: crate::quantity::Angle) -> f64 {
     (crate::quantity::in_degrees(angle) * 1e9).round() / 1e9

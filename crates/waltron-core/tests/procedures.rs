@@ -223,16 +223,21 @@ fn pickup_and_dropout_are_read_off_the_stair() {
     let up = injected(&mut *p);
     let (dwell, steps) = stairs_of(&up, "ramp up");
     assert_eq!((dwell.si(), steps), (0.2, 20));
-    // Level 11 is 1.01 A; the contact answers 20 ms into it.
+    // Level 11 is 1.01 A; the contact answers 20 ms into it: the pickup lies between it and 1 A.
     let grade = one(p.observe(&seen(&up, "ramp up", &[("start", 11.0 * 0.2 + 0.02, true)])));
     assert_eq!(grade.verdict, Verdict::Pass);
-    assert!((grade.measured.get("current").unwrap() - 1.01).abs() < 1e-9);
+    assert!((grade.measured.get("current").unwrap() - 1.005).abs() < 1e-9);
+    // Half a step, and 0.1 % of what is put out.
+    let u = grade.uncertainty.get("u").unwrap();
+    assert!((u - (0.005 + 0.001 * 1.005)).abs() < 1e-9, "{u}");
     let down = injected(&mut *p);
-    // From 1.05 A down by 10 mA: level 9 is 0.96 A.
+    // From 1.045 A down by 10 mA: level 9 is 0.955 A, so the dropout lies between it and 0.965 A.
     let mut observation = seen(&down, "ramp down", &[("start", 9.0 * 0.2 + 0.02, false)]);
     observation.edges.insert(0, Edge { signal: "start".into(), time: seconds(1.1), closed: true });
     let grade = one(p.observe(&observation));
-    assert!((grade.measured.get("reset_ratio").unwrap() - 0.96 / 1.01).abs() < 1e-9);
+    assert!((grade.measured.get("reset_ratio").unwrap() - 0.96 / 1.005).abs() < 1e-9);
+    // Both are uncertain, independently: 0.955 224 · √((5.96/960)² + (6.005/1005)²).
+    assert!((grade.uncertainty.get("u").unwrap() - 0.008_230).abs() < 2e-6);
     assert_eq!(grade.verdict, Verdict::Pass);
     assert_eq!(p.next(), Action::Done);
 }
@@ -263,7 +268,7 @@ fn a_stage_behind_another_is_ramped_in_pulses_on_the_trip() {
     assert!(stairs.rest.is_some());
     let level = stairs.period().si() * 12.0 + 0.07;
     let grade = one(p.observe(&seen(&up, "ramp up", &[("trip", level, true)])));
-    assert!((grade.measured.get("current").unwrap() - (7.6 + 12.0 * 0.032)).abs() < 1e-9);
+    assert!((grade.measured.get("current").unwrap() - (7.6 + 11.5 * 0.032)).abs() < 1e-9);
 }
 
 #[test]

@@ -7,8 +7,8 @@ use waltron_core::capability::{
     Capability, Channel, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
 use waltron_core::document::{
-    AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
-    Spannable, Text, ToleranceText, load,
+    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    Source, Spannable, Text, ToleranceText, load,
 };
 use waltron_core::name::Name;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, Voltage, amperes, seconds};
@@ -166,6 +166,8 @@ struct ReadingForm {
     measures: QuantityKind,
     /// The largest value of either sign that it can show; what follows from a reading is bounded by it.
     most: Option<AnyQuantityText>,
+    /// Its accuracy, such as `0.1 % or 5 mV`; without it, its values have no uncertainty.
+    accuracy: Option<AnyToleranceText>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -317,7 +319,9 @@ impl RigForm {
             known(&form.name, problems);
             let dimension = form.measures.dimension();
             let most = form.most.and_then(|m| m.positive_of(dimension, problems)).map(|q| q.si);
-            readings.push(Instrument { name: form.name.as_str().into(), dimension, most });
+            let accuracy = form.accuracy.and_then(|a| a.read(dimension, problems));
+            let name = form.name.as_str().into();
+            readings.push(Instrument { name, dimension, most, accuracy });
         }
         let mut parameters = Vec::new();
         for form in self.parameter.unwrap_or_default() {

@@ -102,11 +102,13 @@ fn capability() -> Capability {
                 name: "supply.voltage".into(),
                 dimension: Dimension::VOLTAGE,
                 most: Some(60.0),
+                accuracy: None,
             },
             Instrument {
                 name: "supply.current".into(),
                 dimension: Dimension::CURRENT,
                 most: Some(60.0),
+                accuracy: None,
             },
         ],
         parameters: vec![Parameter {

@@ -306,8 +306,7 @@ fn load_scripts(
         context.recordings = recordings;
         context.seed = rig.seed;
         let context = Arc::new(context);
-        let script = script::load(&source, &context)?;
-        scripts.insert(test.id.clone(), Loaded { script, context });
+        scripts.insert(test.id.clone(), script::load(&source, &context)?);
     }
     Ok((scripts, sources))
 }

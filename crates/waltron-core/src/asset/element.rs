@@ -5,7 +5,7 @@ use crate::characteristic::{Acceptance, Characteristic, acceptance};
 use crate::fault_loop::FaultLoop;
 use crate::name::Name;
 use crate::phasor::Sequence;
-use crate::quantity::{Current, Measure, Ratio, amperes};
+use crate::quantity::{Current, Measure, Ratio, Time, amperes};
 use num_complex::Complex64;
 
 /// The quantity that an element compares with its pickup.
@@ -92,9 +92,17 @@ impl Element {
         )
     }
 
-    /// Whether the element may have picked up with given phase currents, tolerance included.
+    /// Whether the element may have picked up with given phase currents: its true pickup may lie as
+    /// low as the tolerance of its pickup allows.
     pub fn may_pick_up(&self, phases: [Complex64; 3]) -> bool {
-        self.tolerances.current.upper(self.measures.value(phases)) > self.pickup
+        self.measures.value(phases) > self.tolerances.current.lower(self.pickup)
+    }
+
+    /// How long it takes until even an element that resets as slowly as its tolerance allows has
+    /// fallen back fully, with a quarter in hand; none where it falls back at once.
+    pub fn settling(&self) -> Time {
+        let reset = self.characteristic.reset_time();
+        if reset > Time::default() { self.tolerances.time.upper(reset) * 1.25 } else { reset }
     }
 }
 

@@ -88,10 +88,15 @@ impl Asset {
 
     /// How long outputs must be off until nothing that was injected has a part in what follows.
     pub fn settling(&self) -> Time {
-        let resets = self.elements.iter().filter(|e| e.enabled);
-        let resets = resets.map(|e| e.characteristic.reset_time());
-        // Contacts open and measuring windows empty well within it.
-        resets.fold(Time::default(), Time::max) + crate::quantity::seconds(0.5)
+        // Contacts open and measuring windows empty well within half a second.
+        self.longest_reset() + crate::quantity::seconds(0.5)
+    }
+
+    /// The longest that any element that is on may take to fall back fully: a new point must find
+    /// every integral at zero.
+    pub fn longest_reset(&self) -> Time {
+        let enabled = self.elements.iter().filter(|e| e.enabled);
+        enabled.map(Element::settling).fold(Time::default(), Time::max)
     }
 
     /// The id nearest to one that does not exist.

@@ -1,7 +1,9 @@
 //! Protection stages that sequences test by their settings: voltage and frequency.
 
+use crate::characteristic::Acceptance;
 use crate::name::Name;
 use crate::quantity::{Dimension, Quantity, Ratio, Time};
+use crate::stimulus::Stimulus;
 use crate::tolerance::{AnyTolerance, Tolerance};
 
 /// What a stage watches; numbers are the device numbers of ANSI/IEEE C37.2.
@@ -64,4 +66,57 @@ pub struct Stage {
     pub trip: Name,
     /// Meaning of the contact it closes on pickup.
     pub start: Name,
+}
+
+impl Stage {
+    /// The acceptance band of its delay, where it has picked up for certain.
+    pub fn delayed(&self) -> Acceptance {
+        let t = &self.time_tolerance;
+        let earliest = t.lower(self.delay).max(Time::default());
+        let latest = t.upper(self.delay);
+        Acceptance { expected: Some(self.delay), earliest: Some(earliest), latest: Some(latest) }
+    }
+
+    /// What it watches of a stimulus; the highest of three voltages, or the lowest where too low a
+    /// voltage is watched. `None` where that is not there, or moves.
+    fn watched(&self, stimulus: &Stimulus) -> Option<f64> {
+        let volts = stimulus.complex_phase_voltages().map(|v| v.norm());
+        let highest = volts.iter().copied().fold(0.0, f64::max);
+        let (hertz, rate, _) = stimulus.reference().filter(|_| highest > 0.0).unwrap_or_default();
+        match self.function {
+            StageFunction::Overvoltage => Some(highest),
+            StageFunction::Undervoltage => {
+                Some(volts.iter().copied().fold(f64::INFINITY, f64::min))
+            }
+            StageFunction::Overfrequency | StageFunction::Underfrequency => {
+                (highest > 0.0 && rate == 0.0).then_some(hertz)
+            }
+            StageFunction::FrequencyRate => (highest > 0.0).then_some(rate.abs()),
+        }
+    }
+
+    /// The acceptance band of its operation from the moment on at which a stimulus stands.
+    pub fn acceptance(&self, stimulus: &Stimulus) -> Acceptance {
+        let nothing = Acceptance { expected: None, earliest: None, latest: None };
+        let is_under =
+            matches!(self.function, StageFunction::Undervoltage | StageFunction::Underfrequency);
+        let Some(seen) = self.watched(stimulus) else {
+            // Where a frequency moves to is not looked at: it may operate.
+            let moves = stimulus.reference().is_some_and(|(_, rate, _)| rate != 0.0);
+            let may = Acceptance { expected: None, latest: None, ..self.delayed() };
+            return if moves { may } else { nothing };
+        };
+        let (lower, upper) = self.pickup_tolerance.limits(self.pickup.si);
+        let over = |limit: f64| if is_under { seen <= limit } else { seen >= limit };
+        let (surely, perhaps) = if is_under { (lower, upper) } else { (upper, lower) };
+        let band = self.delayed();
+        match (over(surely), over(perhaps)) {
+            (true, _) => band,
+            (false, true) => {
+                let expected = band.expected.filter(|_| over(self.pickup.si));
+                Acceptance { expected, latest: None, ..band }
+            }
+            _ => nothing,
+        }
+    }
 }

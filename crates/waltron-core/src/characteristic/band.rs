@@ -1,7 +1,7 @@
 //! The acceptance band of a trip time: current and time tolerance carried through the curve.
 
 use super::Characteristic;
-use crate::quantity::{Current, Time};
+use crate::quantity::{Current, Measure, Time};
 use crate::tolerance::Tolerance;
 
 /// What a trip time must satisfy at one current.
@@ -17,9 +17,14 @@ pub struct Acceptance {
 
 /// The acceptance band of one element at a current.
 ///
-/// Earliest: the time at `I·(1+tol)` less the time tolerance. Latest: the time at `I·(1−tol)` plus
-/// it. The time tolerance is taken at the time it is applied to. Where `I·(1−tol)` does not
-/// operate, there is no latest time; where `I·(1+tol)` does not, no operation is allowed.
+/// Seen from the relay: its true pickup may lie anywhere in the tolerance band of the setting, and
+/// its time follows from that true pickup. The earliest time belongs to the lowest true pickup, and
+/// so to the tolerance *below*; the latest to the highest, and so to the tolerance *above*. A pickup
+/// that is low by some amount acts like a current that is high by as much: earliest is the time at
+/// `I + below(I)` less the time tolerance, latest that at `I − above(I)` plus it. (IEC 60255-151,
+/// 5.2 and 6.3, states both errors, of the pickup and of the time, for one direction at a time.) The
+/// time tolerance is taken at the time it is applied to. Where `I − above(I)` does not operate there
+/// is no latest time. No operation at all is allowed only below the lowest true pickup.
 pub fn acceptance(
     characteristic: &Characteristic,
     pickup: Current,
@@ -28,13 +33,31 @@ pub fn acceptance(
     time_tolerance: &Tolerance<Time>,
 ) -> Acceptance {
     let time_at = |i: Current| characteristic.operate_time((i / pickup).value);
-    let floor = Time::default();
+    let lowest = current_tolerance.lower(pickup);
+    let (below, above) =
+        (current - current_tolerance.lower(current), current_tolerance.upper(current) - current);
+    // Just above its lowest true pickup a relay may operate, though the current that stands for it
+    // may not reach the setting.
+    let earliest = time_at(current + below).or_else(|| {
+        let multiple = (current / lowest).value;
+        (lowest.si() > 0.0).then(|| characteristic.operate_time(multiple)).flatten()
+    });
     Acceptance {
         expected: time_at(current),
-        earliest: time_at(current_tolerance.upper(current))
-            .map(|t| time_tolerance.lower(t).max(floor)),
-        latest: time_at(current_tolerance.lower(current)).map(|t| time_tolerance.upper(t)),
+        earliest: earliest.map(|t| time_tolerance.lower(t).max(Time::default())),
+        latest: time_at(current - above).map(|t| time_tolerance.upper(t)),
     }
+}
+
+/// How far the expected time moves if the current is off by a share either way; only what operates
+/// counts.
+pub fn spread(expected_at: impl Fn(f64) -> Option<Time>, share: f64) -> Time {
+    let Some(expected) = expected_at(1.0) else { return Time::default() };
+    [1.0 - share, 1.0 + share]
+        .into_iter()
+        .filter_map(expected_at)
+        .map(|t| (t - expected).abs())
+        .fold(Time::default(), Time::max)
 }
 
 /// The band of several elements that share one contact: the earliest of them operates.

@@ -6,7 +6,7 @@ mod table;
 #[cfg(test)]
 mod tests;
 
-pub use band::{Acceptance, acceptance, earliest_of};
+pub use band::{Acceptance, acceptance, earliest_of, spread};
 pub use inverse::{Coefficients, SHAPES, Shape};
 pub use table::{TableError, TimeTable};
 

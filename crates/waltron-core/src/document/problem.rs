@@ -41,17 +41,19 @@ pub struct Problem {
     pub message: String,
     /// The way out.
     pub help: Option<String>,
+    /// Whether it is one because something that had to come did not: what needs it has failed.
+    pub fails: bool,
 }
 
 impl Problem {
     /// A problem without help.
     pub fn new(span: Range<usize>, message: impl Into<String>) -> Self {
-        Self { span, message: message.into(), help: None }
+        Self { span, message: message.into(), help: None, fails: false }
     }
 
     /// A quantity that cannot be read, with its way out.
     pub fn quantity(span: Range<usize>, error: &crate::quantity::QuantityError) -> Self {
-        Self { span, message: error.to_string(), help: error.help() }
+        Self { span, message: error.to_string(), help: error.help(), fails: false }
     }
 
     /// The problem of a text that stands `by` bytes further on in a file.

@@ -1,12 +1,14 @@
 //! The worth of an expression, given what its names stand for.
 //!
-//! One evaluator serves three purposes: checking before anything runs (names that are measured
-//! later are [`Value::Unknown`] of their type, and what is made of them is too), previewing, and
-//! running. So what is checked and what is run cannot differ.
+//! One evaluator serves checking, previewing and running, so that they cannot differ: before anything
+//! runs, what is measured later is a [`Value::Range`] within its bounds or [`Value::Unknown`] of its
+//! type, and so is what is made of it; while running, what did not come is [`Value::Missing`], and so
+//! is what needs it.
 
 use super::ast::{Binary, Event, Expr, ExprKind, Piece, Unary};
-use super::functions::{FUNCTIONS, call, call_unknown};
-use super::value::{PhasorValue, Type, Value};
+use super::functions::{FUNCTIONS, call};
+use super::interval;
+use super::value::{Measured, Missing, PhasorValue, Type, Value};
 use crate::document::Problem;
 use crate::name::nearest;
 use crate::quantity::{Dimension, Quantity, Unit};
@@ -92,13 +94,11 @@ pub fn evaluate(expr: &Expr, names: &dyn Names) -> Result<Value, Problem> {
             } else {
                 let args: Vec<Value> =
                     args.iter().map(|a| evaluate(a, names)).collect::<Result<_, _>>()?;
-                let unknown = args.iter().any(Value::is_unknown);
-                let given = if unknown {
-                    call_unknown(name.as_str(), &args)
-                } else {
-                    call(name.as_str(), &args)
+                let exact = |args: &[Value]| {
+                    call(name.as_str(), args)
+                        .map_err(|why| Problem::new(span(), format!("`{name}` {why}")))
                 };
-                given.map_err(|why| Problem::new(span(), format!("`{name}` {why}")))?
+                worked_out(&args, exact, |args, kind| interval::call(name.as_str(), args, kind))?
             }
         }
         ExprKind::List(items) => list(items, names)?,
@@ -106,6 +106,7 @@ pub fn evaluate(expr: &Expr, names: &dyn Names) -> Result<Value, Problem> {
     };
     let finite = match &value {
         Value::Quantity(q) => q.si.is_finite(),
+        Value::Measured(m) => m.value.si.is_finite(),
         Value::Phasor(p) => p.is_finite(),
         Value::Phases(all) => all.iter().all(|p| p.is_finite()),
         _ => true,
@@ -164,17 +165,78 @@ fn list(items: &[Expr], names: &dyn Names) -> Result<Value, Problem> {
     Ok(Value::List(values))
 }
 
-fn unary(op: Unary, value: Value, span: Range<usize>) -> Result<Value, Problem> {
-    Ok(match (op, value) {
-        (_, Value::Unknown(kind)) => {
-            let sample = kind.sample();
-            if matches!(sample, Value::Unknown(_)) {
-                sample
-            } else {
-                Value::Unknown(unary(op, sample, span)?.kind())
+/// What an operation on known values gives for values of which some are not quite known: the type of
+/// an unknown one, the uncertainty of a measured one, the reason of one that is missing.
+fn worked_out(
+    operands: &[Value],
+    exact: impl Fn(&[Value]) -> Result<Value, Problem>,
+    bounds: impl Fn(&[Value], Type) -> Value,
+) -> Result<Value, Problem> {
+    fn sampled(value: &Value) -> Value {
+        match value {
+            Value::List(items) => Value::List(items.iter().map(sampled).collect()),
+            Value::Measured(m) => Value::Quantity(m.value),
+            Value::Unknown(_) | Value::Range(_) | Value::Bounded(..) | Value::Missing(_) => {
+                value.kind().sample()
             }
+            other => other.clone(),
         }
-        (Unary::Minus, Value::Quantity(q)) => Quantity { si: -q.si, ..q }.into(),
+    }
+    let missing = operands.iter().find_map(missing_in);
+    let unknown = operands.iter().any(Value::is_unknown);
+    if missing.is_some() || unknown {
+        let samples: Vec<Value> = operands.iter().map(sampled).collect();
+        let any = samples.iter().any(|s| matches!(s, Value::Unknown(_)));
+        let kind = if any { Type::Any } else { exact(&samples)?.kind() };
+        return Ok(match missing {
+            Some(missing) => Value::missing(kind, missing.fails, missing.why.as_str()),
+            None if kind == Type::Any => Value::Unknown(kind),
+            None => bounds(operands, kind),
+        });
+    }
+    let plain: Vec<Value> = operands.iter().map(sampled).collect();
+    let result = exact(&plain)?;
+    let measured: Vec<(usize, &Measured)> = operands
+        .iter()
+        .enumerate()
+        .filter_map(|(i, v)| if let Value::Measured(m) = v { Some((i, m)) } else { None })
+        .collect();
+    let (Value::Quantity(value), false) = (&result, measured.is_empty()) else { return Ok(result) };
+    // Moved by its uncertainty one way and the other, an operand moves the result: the larger of both
+    // counts. What comes from several operands is added up, for they may share their error.
+    let mut u = Some(0.0);
+    for (index, m) in measured {
+        let moved = |by: f64| {
+            let mut shifted = plain.clone();
+            shifted[index] = Quantity { si: m.value.si + by, ..m.value }.into();
+            let at = exact(&shifted).ok().and_then(|v| v.quantity())?;
+            Some((at.si - value.si).abs())
+        };
+        let own = m.u.and_then(|u| Some(moved(u)?.max(moved(-u)?)));
+        u = u.zip(own).map(|(sum, own)| sum + own);
+    }
+    Ok(Value::Measured(Measured { value: *value, u }))
+}
+
+fn missing_in(value: &Value) -> Option<&Missing> {
+    match value {
+        Value::Missing(missing) => Some(missing),
+        Value::List(items) => items.iter().find_map(missing_in),
+        _ => None,
+    }
+}
+
+fn unary(op: Unary, value: Value, span: Range<usize>) -> Result<Value, Problem> {
+    let exact = |operands: &[Value]| unary_exact(op, &operands[0], span.clone());
+    worked_out(&[value], exact, |operands, kind| match op {
+        Unary::Minus => interval::negative(&operands[0], kind),
+        Unary::Not => Value::later(kind),
+    })
+}
+
+fn unary_exact(op: Unary, value: &Value, span: Range<usize>) -> Result<Value, Problem> {
+    Ok(match (op, value) {
+        (Unary::Minus, Value::Quantity(q)) => Quantity { si: -q.si, ..*q }.into(),
         (Unary::Minus, Value::Phasor(p)) => Value::Phasor(p.scaled(-1.0, p.dimension)),
         (Unary::Minus, Value::Phases(p)) => Value::Phases(p.map(|p| p.scaled(-1.0, p.dimension))),
         (Unary::Not, Value::Bool(b)) => Value::Bool(!b),
@@ -198,9 +260,38 @@ fn binary(
     right: Operand<'_>,
     span: Range<usize>,
 ) -> Result<Value, Problem> {
-    if left.0.is_unknown() || right.0.is_unknown() {
-        return binary_unknown(op, left, right, span);
+    // One side may decide alone, whatever is not known of the other.
+    if let Some(decides) = [(Binary::And, false), (Binary::Or, true)]
+        .into_iter()
+        .find_map(|(of, value)| (op == of).then_some(Value::Bool(value)))
+        && (left.0 == decides || right.0 == decides)
+        && [left.0.kind(), right.0.kind()].iter().all(|k| matches!(k, Type::Bool | Type::Any))
+    {
+        return Ok(decides);
     }
+    if op == Binary::Divide && !left.0.kind().is_any() && magnitude(&right.0) == Some(0.0) {
+        return Err(Problem::new(right.1.clone(), "division by zero"));
+    }
+    let exact = |operands: &[Value]| {
+        let sides = ((operands[0].clone(), left.1), (operands[1].clone(), right.1));
+        binary_exact(op, sides.0, sides.1, span.clone())
+    };
+    let operands = [left.0.clone(), right.0.clone()];
+    let any = operands.iter().any(|v| v.kind().is_any()) && op.compares();
+    if any && !operands.iter().any(|v| matches!(v, Value::Missing(_))) {
+        return Ok(Value::Unknown(Type::Bool));
+    }
+    worked_out(&operands, exact, |operands, kind| {
+        interval::binary(op, &operands[0], &operands[1], kind)
+    })
+}
+
+fn binary_exact(
+    op: Binary,
+    left: Operand<'_>,
+    right: Operand<'_>,
+    span: Range<usize>,
+) -> Result<Value, Problem> {
     let ((left, _), (right, right_span)) = (left, right);
     let misfit = || {
         let (a, b) = (left.kind(), right.kind());
@@ -245,29 +336,10 @@ fn binary(
     })
 }
 
-/// What an operation gives where an operand is not known: the type alone.
-fn binary_unknown(
-    op: Binary,
-    left: Operand<'_>,
-    right: Operand<'_>,
-    span: Range<usize>,
-) -> Result<Value, Problem> {
-    // One side alone may decide, so that a wrong other side still shows.
-    let sample = |v: Value| if let Value::Unknown(kind) = v { kind.sample() } else { v };
-    let known_zero = op == Binary::Divide && magnitude(&right.0) == Some(0.0);
-    if known_zero {
-        return Err(Problem::new(right.1.clone(), "division by zero"));
-    }
-    let (a, b) = (sample(left.0), sample(right.0));
-    if a.is_unknown() || b.is_unknown() {
-        return Ok(Value::Unknown(if op.compares() { Type::Bool } else { Type::Any }));
-    }
-    binary(op, (a, left.1), (b, right.1), span).map(|v| Value::Unknown(v.kind()))
-}
-
 fn magnitude(value: &Value) -> Option<f64> {
     match value {
         Value::Quantity(q) => Some(q.si.abs()),
+        Value::Measured(m) => Some(m.value.si.abs()),
         Value::Phasor(p) => Some(p.rms),
         _ => None,
     }
@@ -360,21 +432,29 @@ fn power(base: Quantity, exponent: Quantity) -> Result<Value, String> {
     Ok(Quantity { si, dimension: Dimension::new(a, v, s, r, k) }.into())
 }
 
-/// Evaluates to a quantity of one dimension.
+/// Evaluates to a quantity of one dimension; `None` where it is not known yet.
 ///
 /// # Errors
-/// As [`evaluate`], and where the value is of another kind.
+/// As [`evaluate`], where the value is of another kind, and where it is missing.
 pub fn quantity(
     expr: &Expr,
     wanted: Dimension,
     names: &dyn Names,
 ) -> Result<Option<Quantity>, Problem> {
     match evaluate(expr, names)? {
-        Value::Quantity(q) if q.dimension == wanted => Ok(Some(q)),
         Value::Unknown(Type::Any) => Ok(None),
-        Value::Unknown(Type::Quantity(d)) if d == wanted => Ok(None),
-        other => Err(wrong_kind(expr, &other.kind(), wanted)),
+        value if value.kind() != Type::Quantity(wanted) && !value.kind().is_any() => {
+            Err(wrong_kind(expr, &value.kind(), wanted))
+        }
+        Value::Missing(missing) => Err(not_there(expr, &missing)),
+        value => Ok(value.quantity()),
     }
+}
+
+/// The complaint about a value that is not there.
+pub fn not_there(expr: &Expr, missing: &Missing) -> Problem {
+    let problem = Problem::new(expr.span.clone(), missing.why.clone());
+    Problem { fails: missing.fails, ..problem }
 }
 
 /// The complaint about a value of another kind than wanted.

@@ -1,6 +1,6 @@
 //! The functions that need nothing but their arguments.
 
-use super::value::{PhasorValue, Type, Value};
+use super::value::{PhasorValue, Value};
 use crate::quantity::Measure;
 use crate::quantity::{Dimension, Quantity, degrees};
 
@@ -156,20 +156,4 @@ fn root(dimension: Dimension) -> Option<Dimension> {
     }
     let [a, v, s, r, k] = exponents.map(|e| e / 2);
     Some(Dimension::new(a, v, s, r, k))
-}
-
-/// What a function gives for arguments of which some are not known: the type alone.
-pub(super) fn call_unknown(name: &str, args: &[Value]) -> Result<Value, String> {
-    fn sampled(value: &Value) -> Value {
-        match value {
-            Value::Unknown(kind) => kind.sample(),
-            Value::List(items) => Value::List(items.iter().map(sampled).collect()),
-            other => other.clone(),
-        }
-    }
-    let samples: Vec<Value> = args.iter().map(sampled).collect();
-    if samples.iter().any(|s| matches!(s, Value::Unknown(_))) {
-        return Ok(Value::Unknown(Type::Any));
-    }
-    call(name, &samples).map(|v| Value::Unknown(v.kind()))
 }

@@ -8,6 +8,7 @@
 mod ast;
 mod evaluate;
 mod functions;
+mod interval;
 mod parse;
 mod settings;
 #[cfg(test)]
@@ -16,12 +17,12 @@ mod token;
 mod value;
 
 pub use ast::{Binary, Event, Expr, ExprKind, Piece, Stage, Unary, Which};
-pub use evaluate::{Names, NoNames, evaluate, quantity, wrong_kind};
+pub use evaluate::{Names, NoNames, evaluate, not_there, quantity, wrong_kind};
 pub use functions::FUNCTIONS;
 pub use parse::{Cursor, OPERATORS, parse};
 pub use settings::Settings;
 pub use token::{Kind, Sign, Token, tokens};
-pub use value::{Named, PhasorValue, Type, Value};
+pub use value::{Measured, Missing, Named, PhasorValue, Range, Type, Value};
 
 /// Words of the sequence language, which therefore cannot name anything else.
 pub const RESERVED: &[&str] = &[

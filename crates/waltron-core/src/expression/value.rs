@@ -10,6 +10,8 @@ use std::fmt;
 pub enum Value {
     /// A quantity or a plain number.
     Quantity(Quantity),
+    /// A quantity that was measured, or worked out from one that was.
+    Measured(Measured),
     /// A magnitude at an angle.
     Phasor(PhasorValue),
     /// One phasor for each of the phases A, B, C.
@@ -20,8 +22,68 @@ pub enum Value {
     Text(String),
     /// A list of values of one kind.
     List(Vec<Value>),
+    /// A quantity that is measured later and lies within bounds.
+    Range(Range),
+    /// A phasor, or three, that is worked out later, of at most this magnitude in SI.
+    Bounded(Type, f64),
     /// Of this kind, but not known before something is measured.
     Unknown(Type),
+    /// Of this kind, and not there though it was waited for or measured.
+    Missing(Box<Missing>),
+}
+
+/// A measured quantity.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Measured {
+    /// Its value.
+    pub value: Quantity,
+    /// Its expanded uncertainty (k = 2) in SI, where the accuracy of what measured it is stated.
+    pub u: Option<f64>,
+}
+
+/// Bounds of a quantity, in SI; an infinite one is none.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Range {
+    /// The lowest value it can have.
+    pub low: f64,
+    /// The highest.
+    pub high: f64,
+    /// What it measures.
+    pub dimension: Dimension,
+}
+
+/// Why a value is not there.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Missing {
+    /// What it would be.
+    pub kind: Type,
+    /// Whether what needs it has failed; else nothing is proven.
+    pub fails: bool,
+    /// Why it is not there.
+    pub why: String,
+}
+
+impl Range {
+    /// Everything that a quantity of this dimension can be.
+    pub fn unbounded(dimension: Dimension) -> Self {
+        Self { low: f64::NEG_INFINITY, high: f64::INFINITY, dimension }
+    }
+
+    /// One value.
+    pub fn exactly(q: Quantity) -> Self {
+        Self { low: q.si, high: q.si, dimension: q.dimension }
+    }
+
+    /// The smallest range that holds both.
+    #[must_use]
+    pub fn with(self, other: Self) -> Self {
+        Self { low: self.low.min(other.low), high: self.high.max(other.high), ..self }
+    }
+
+    /// The largest magnitude in it.
+    pub fn largest(self) -> f64 {
+        self.low.abs().max(self.high.abs())
+    }
 }
 
 /// A phasor whose dimension is known at run time. The magnitude and the angle are kept as written,
@@ -78,6 +140,11 @@ impl Type {
     /// Finds a type by the word that declares it.
     pub fn declared(word: &str) -> Option<Self> {
         Self::DECLARED.iter().find(|(w, _)| *w == word).map(|(_, t)| t.clone())
+    }
+
+    /// Whether nothing is said about it, since what it was made of was complained about.
+    pub fn is_any(&self) -> bool {
+        *self == Self::Any
     }
 
     /// Some value of this type, to find out what an operation on it gives.
@@ -163,14 +230,79 @@ impl Value {
             Self::Bool(_) => Type::Bool,
             Self::Text(_) => Type::Text,
             Self::List(items) => Type::List(Box::new(items.first().map_or(Type::Any, Self::kind))),
-            Self::Unknown(kind) => kind.clone(),
+            Self::Measured(m) => Type::Quantity(m.value.dimension),
+            Self::Range(r) => Type::Quantity(r.dimension),
+            Self::Bounded(kind, _) | Self::Unknown(kind) => kind.clone(),
+            Self::Missing(missing) => missing.kind.clone(),
+        }
+    }
+
+    /// A value that is not there.
+    pub fn missing(kind: Type, fails: bool, why: impl Into<String>) -> Self {
+        Self::Missing(Box::new(Missing { kind, fails, why: why.into() }))
+    }
+
+    /// A value that is not known before something is measured: its bounds where it is a quantity.
+    pub fn later(kind: Type) -> Self {
+        match kind {
+            Type::Quantity(dimension) => Self::Range(Range::unbounded(dimension)),
+            kind => Self::Unknown(kind),
+        }
+    }
+
+    /// What is known of a quantity.
+    pub fn range(&self) -> Option<Range> {
+        match self {
+            Self::Quantity(q) => Some(Range::exactly(*q)),
+            Self::Measured(m) => Some(Range::exactly(m.value)),
+            Self::Range(r) => Some(*r),
+            Self::Unknown(Type::Quantity(dimension)) => Some(Range::unbounded(*dimension)),
+            _ => None,
+        }
+    }
+
+    /// The largest magnitude that a phasor, or one of three, can have; infinite where nothing bounds it.
+    pub fn most(&self) -> Option<f64> {
+        match self {
+            Self::Phasor(p) => Some(p.rms),
+            Self::Phases(all) => Some(all.iter().map(|p| p.rms).fold(0.0, f64::max)),
+            Self::Bounded(_, most) => Some(*most),
+            Self::Unknown(Type::Phasor(_) | Type::Phases(_)) => Some(f64::INFINITY),
+            other => other.range().map(Range::largest),
+        }
+    }
+
+    /// What is known of either of two values of one kind.
+    #[must_use]
+    pub fn joined(&self, other: &Self) -> Self {
+        if self == other {
+            return self.clone();
+        }
+        match (self.range(), other.range()) {
+            (Some(a), Some(b)) if a.dimension == b.dimension => return Self::Range(a.with(b)),
+            _ => {}
+        }
+        let kind = self.kind();
+        match (self.most(), other.most()) {
+            (Some(a), Some(b)) if kind == other.kind() => Self::Bounded(kind, a.max(b)),
+            _ if kind == other.kind() => Self::Unknown(kind),
+            _ => Self::Unknown(Type::Any),
+        }
+    }
+
+    /// The value without what is known of its uncertainty.
+    #[must_use]
+    pub fn plain(self) -> Self {
+        match self {
+            Self::Measured(m) => Self::Quantity(m.value),
+            other => other,
         }
     }
 
     /// Whether it, or a part of it, is not known yet.
     pub fn is_unknown(&self) -> bool {
         match self {
-            Self::Unknown(_) => true,
+            Self::Unknown(_) | Self::Range(_) | Self::Bounded(..) => true,
             Self::List(items) => items.iter().any(Self::is_unknown),
             _ => false,
         }
@@ -180,6 +312,7 @@ impl Value {
     pub fn quantity(&self) -> Option<Quantity> {
         match self {
             Self::Quantity(q) => Some(*q),
+            Self::Measured(m) => Some(m.value),
             _ => None,
         }
     }
@@ -200,7 +333,9 @@ impl fmt::Display for Value {
                 }
                 Ok(())
             }
-            Self::Unknown(_) => f.write_str("…"),
+            Self::Measured(m) => m.value.fmt(f),
+            Self::Range(_) | Self::Bounded(..) | Self::Unknown(_) => f.write_str("…"),
+            Self::Missing(missing) => write!(f, "– ({})", missing.why),
         }
     }
 }

@@ -8,7 +8,7 @@ mod judge;
 mod values;
 pub mod words;
 
-pub use guard::{Rule, guard, uncertainty};
+pub use guard::{Rule, guard};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
 pub use values::{Value, Values};
 

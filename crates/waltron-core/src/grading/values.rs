@@ -71,6 +71,13 @@ impl Values {
         self
     }
 
+    /// Adds other values behind its own.
+    #[must_use]
+    pub fn and(mut self, other: Self) -> Self {
+        self.0.extend(other.0);
+        self
+    }
+
     /// The SI value of a name, whatever its unit; a percentage as its share.
     pub fn get(&self, name: &str) -> Option<f64> {
         self.0.iter().find(|(n, _)| n == name).map(|(_, v)| match v {

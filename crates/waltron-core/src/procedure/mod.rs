@@ -15,8 +15,8 @@ mod trip_time;
 
 pub use pickup::{Pickup, PickupSettings};
 pub use setup::{Bench, SetupError};
-pub(crate) use trip_time::seen_trip;
 pub use trip_time::{Level, TripTime, TripTimeSettings};
+pub(crate) use trip_time::{closed_already, seen_trip};
 
 use crate::capability::ParameterValue;
 use crate::grading::{Criterion, Grade, PointId, Values};
@@ -92,6 +92,9 @@ pub enum Wanted {
         /// The answer where nobody is asked, in SI.
         #[serde(skip_serializing_if = "Option::is_none", default)]
         default_si: Option<f64>,
+        /// The least and the largest answer, in SI.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        bounds: Option<[f64; 2]>,
     },
     /// Free text.
     Text,
@@ -163,6 +166,34 @@ pub struct Planned {
     pub place: Option<String>,
     /// Why it will not be injected, where that is known already.
     pub not_tested: Option<String>,
+    /// Whether the program is what will be put out; else it is the most that it can become.
+    pub is_exact: bool,
+    /// What is done besides.
+    pub also: Vec<Also>,
+}
+
+/// What a test does besides putting something out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Also {
+    /// It sets a parameter of the rig.
+    Sets {
+        /// Its name.
+        parameter: Name,
+        /// To what, in words.
+        value: String,
+    },
+    /// It sends an instrument a message of its own.
+    Sends {
+        /// The instrument.
+        to: Name,
+        /// The message.
+        text: String,
+    },
+    /// It runs a program on this computer.
+    Runs {
+        /// The program.
+        program: String,
+    },
 }
 
 /// What an injection is of, in its test.

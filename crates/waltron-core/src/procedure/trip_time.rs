@@ -5,16 +5,17 @@ use super::{
     Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError, show,
 };
 use crate::asset::{Asset, Element, Longest};
-use crate::characteristic::{Acceptance, earliest_of};
+use crate::capability::Capability;
+use crate::characteristic::{Acceptance, earliest_of, spread};
 use crate::fault_loop::FaultLoop;
 use crate::grading::{
     Criterion, Grade, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
 };
 use crate::name::Name;
-use crate::observation::{Observation, Span};
+use crate::observation::Observation;
 use crate::phasor::Phasor;
 use crate::program::{Program, Segment, Stop};
-use crate::quantity::{Current, Measure, Time, seconds, text};
+use crate::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -89,6 +90,8 @@ struct Body {
     /// The element whose time is expected, where it is not the one under test.
     overtaken_by: Option<Name>,
     program: Arc<Program>,
+    /// How far the accuracy of the current (k = 2) moves the expected time along the curve.
+    slope: Time,
 }
 
 /// The trip-time procedure.
@@ -98,6 +101,7 @@ pub struct TripTime {
     reset_due: bool,
     ask_reset: bool,
     trip: Name,
+    capability: Capability,
     not_tested: Option<String>,
 }
 
@@ -124,7 +128,7 @@ impl TripTime {
         let mut ids = HashSet::new();
         for &fault_loop in &settings.loops {
             for &level in &settings.at {
-                let body = Arc::new(body(settings, bench.asset, element, fault_loop, level)?);
+                let body = Arc::new(body(settings, bench, element, fault_loop, level)?);
                 let id = format!("{}/{fault_loop}/{}", settings.test, level.label());
                 if !ids.insert(id.clone()) {
                     return Err(SetupError::Twice { point: level.label() });
@@ -143,6 +147,7 @@ impl TripTime {
             reset_due: false,
             ask_reset: settings.ask_reset,
             trip: element.trip.clone(),
+            capability: bench.capability.clone(),
             not_tested: switched_off(element),
         })
     }
@@ -155,6 +160,7 @@ impl TripTime {
             reset_due: false,
             ask_reset: false,
             trip: "".into(),
+            capability: Capability::none(),
             not_tested: None,
         }
     }
@@ -162,7 +168,7 @@ impl TripTime {
 
 fn body(
     settings: &TripTimeSettings,
-    asset: &Asset,
+    Bench { asset, capability }: Bench<'_>,
     element: &Element,
     fault_loop: FaultLoop,
     level: Level,
@@ -183,25 +189,25 @@ fn body(
         .map(|e| e.id.clone());
     let wait = wait(settings, element, &band, current, asset);
     let frequency = asset.ratings.frequency;
-    let rest = settings.rest + longest_reset(asset);
+    let rest = settings.rest + asset.longest_reset();
     let mut segments = vec![Segment::hold("rest", Stimulus::off(), rest)];
     if let Some(load) = settings.prefault {
         let balanced = Stimulus::phase_currents(FaultLoop::ABC.currents(load), frequency);
         segments.push(Segment::hold("pre-fault", balanced, settings.prefault_time));
     }
+    let fault = Stimulus::phase_currents(phasors, frequency);
+    let share = capability.share_of(&fault, Dimension::CURRENT).unwrap_or(0.0);
+    let expected_at = |factor: f64| {
+        let phases = phases.map(|i| i * factor);
+        earliest_of(asset.tripping(&element.trip).map(|e| e.acceptance(phases))).expected
+    };
+    let slope = spread(expected_at, share);
     segments.push(
-        Segment::hold(FAULT, Stimulus::phase_currents(phasors, frequency), wait)
-            .until(Stop::on_contact(element.trip.clone(), true)),
+        Segment::hold(FAULT, fault, wait).until(Stop::on_contact(element.trip.clone(), true)),
     );
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
     let program = Arc::new(Program::of(segments));
-    Ok(Body { stimulus, band, overtaken_by, program })
-}
-
-/// The longest reset of any enabled element: a new point must find every integral at zero.
-fn longest_reset(asset: &Asset) -> Time {
-    let resets = asset.elements.iter().filter(|e| e.enabled).map(|e| e.characteristic.reset_time());
-    resets.fold(seconds(0.0), Time::max)
+    Ok(Body { stimulus, band, overtaken_by, program, slope })
 }
 
 /// How long to wait for the contact before giving up.
@@ -251,14 +257,14 @@ impl Shot {
             .with_some("latest", self.body.band.latest)
     }
 
-    fn grade(&self, observation: &Observation, trip: &Name) -> Grade {
+    fn grade(&self, observation: &Observation, trip: &Name, capability: &Capability) -> Grade {
         let fault = self.body.program.position(FAULT).and_then(|i| observation.segments.get(i));
         let (measured, judged) = match fault {
             None => (
                 None,
                 Judgement::new(Verdict::Inconclusive, "the injection ended before inception"),
             ),
-            Some(fault) => match seen_trip(observation, trip, fault) {
+            Some(fault) => match seen_trip(observation, trip, fault.start, fault.end) {
                 Ok(outcome) => {
                     let operated = match outcome {
                         TripOutcome::Operated(t) => Some(t),
@@ -280,6 +286,11 @@ impl Shot {
             (Some(t), Some(expected)) => Values::none().with("time", t - expected),
             _ => Values::none(),
         };
+        // What times and what puts the current out are wrong independently.
+        let u = measured.map(|t| {
+            let timing = capability.timing(t, observation.host_timing);
+            seconds(timing.si().hypot(self.body.slope.si()))
+        });
         Grade {
             point: self.point.clone(),
             attempt: 1,
@@ -289,12 +300,34 @@ impl Shot {
             measured: Values::none().with_some("time", measured),
             deviation,
             limits: self.limits(),
-            uncertainty: Values::none(),
+            uncertainty: Values::none().with_some("u", u),
             verdict: judged.verdict,
             reason,
             skipped: false,
         }
     }
+}
+
+/// Why a contact that was closed before a moment cannot tell what came of it.
+pub(crate) fn closed_already(
+    observation: &Observation,
+    contact: &Name,
+    moment: Time,
+) -> Option<Judgement> {
+    if !observation.closed_before(contact, moment) {
+        return None;
+    }
+    let first = observation.first_edge(contact, true, seconds(0.0));
+    Some(match first.filter(|_| !observation.closed_at_start.contains(contact)) {
+        Some(at) if at < moment => Judgement::new(
+            Verdict::Fail,
+            format!("operated {} before inception", text(moment - at)),
+        ),
+        _ => Judgement::new(
+            Verdict::Inconclusive,
+            format!("contact `{contact}` was closed already: reset the relay, check the wiring"),
+        ),
+    })
 }
 
 /// What a trip contact did after inception.
@@ -304,24 +337,15 @@ impl Shot {
 pub(crate) fn seen_trip(
     observation: &Observation,
     trip: &Name,
-    fault: &Span,
+    inception: Time,
+    end: Time,
 ) -> Result<TripOutcome, Judgement> {
-    let inception = fault.start;
-    if observation.closed_before(trip, inception) {
-        return Err(match observation.first_edge(trip, true, seconds(0.0)) {
-            Some(at) if at < inception => Judgement::new(
-                Verdict::Fail,
-                format!("operated {} before inception", text(inception - at)),
-            ),
-            _ => Judgement::new(
-                Verdict::Inconclusive,
-                format!("contact `{trip}` was closed already: reset the relay, check the wiring"),
-            ),
-        });
+    if let Some(judged) = closed_already(observation, trip, inception) {
+        return Err(judged);
     }
     Ok(match observation.first_edge(trip, true, inception) {
         Some(at) => TripOutcome::Operated(at - inception),
-        None => TripOutcome::Waited(fault.end - inception),
+        None => TripOutcome::Waited(end - inception),
     })
 }
 
@@ -373,6 +397,8 @@ impl Procedure for TripTime {
                     program: shot.body.program.clone(),
                     likely: before + shot.body.band.expected.or(fault_time).unwrap_or_default(),
                     place: None,
+                    is_exact: true,
+                    also: Vec::new(),
                     not_tested: self.not_tested.clone(),
                 }
             })
@@ -404,7 +430,7 @@ impl Procedure for TripTime {
 
     fn observe(&mut self, observation: &Observation) -> Vec<Grade> {
         let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
-        let grade = shot.grade(observation, &self.trip);
+        let grade = shot.grade(observation, &self.trip, &self.capability);
         self.at += 1;
         self.reset_due = self.ask_reset && !grade.measured.is_empty();
         vec![grade]

@@ -3,7 +3,7 @@
 use super::probe::Probe;
 use crate::edge;
 use crate::name::Name;
-use crate::quantity::{Quantity, Time, significant, text};
+use crate::quantity::{Angle, Quantity, Time, significant, text};
 use serde::{Deserialize, Serialize};
 
 /// A condition watched by the rig while a segment plays.
@@ -14,6 +14,19 @@ pub enum Condition {
     /// The segment has lasted this long.
     #[serde(rename = "after_s")]
     After(#[serde(with = "edge::si")] Time),
+    /// The segment has lasted for a time, and its reference wave is at an angle: 0 is where it rises
+    /// through zero.
+    AtAngle {
+        /// The time, since the segment's start.
+        #[serde(rename = "after_s", with = "edge::si")]
+        after: Time,
+        /// The angle.
+        #[serde(rename = "angle_deg", with = "edge::angle")]
+        angle: Angle,
+        /// The longest that this takes: a period more.
+        #[serde(rename = "most_s", with = "edge::si")]
+        most: Time,
+    },
     /// The contact with this meaning is in this state.
     Contact {
         /// Its meaning on the rig, such as `trip`.
@@ -34,7 +47,7 @@ pub enum Condition {
         probe: Probe,
         /// Above or below.
         relation: Relation,
-        /// The limit, in SI.
+        /// The limit, in SI; infinite where it is not known before.
         limit_si: f64,
     },
     /// A measured value has stayed within a band for a time.
@@ -102,7 +115,7 @@ impl Condition {
     /// The longest time until it holds for certain.
     pub fn bound(&self) -> Option<Time> {
         match self {
-            Self::After(time) => Some(*time),
+            Self::After(time) | Self::AtAngle { most: time, .. } => Some(*time),
             Self::Any(inner) => inner.iter().filter_map(Self::bound).reduce(Time::min),
             _ => None,
         }
@@ -118,12 +131,16 @@ impl std::fmt::Display for Condition {
         };
         match self {
             Self::After(time) => write!(f, "{}", text(*time)),
+            Self::AtAngle { angle, .. } => write!(f, "the wave is at {}", text(*angle)),
             Self::Contact { signal, closed: true } => write!(f, "{signal}"),
             Self::Contact { signal, closed: false } => write!(f, "not {signal}"),
             Self::Edge { signal, closed: true } => write!(f, "{signal} closes"),
             Self::Edge { signal, closed: false } => write!(f, "{signal} opens"),
             Self::Reading { probe, relation, limit_si } => {
                 let sign = if *relation == Relation::AtLeast { ">=" } else { "<=" };
+                if limit_si.is_infinite() {
+                    return write!(f, "{probe} {sign} as measured");
+                }
                 let limit = Quantity { si: *limit_si, dimension: probe.dimension };
                 write!(f, "{probe} {sign} {limit}")
             }

@@ -98,12 +98,31 @@ impl Segment {
         self
     }
 
+    /// Whether it waits for an angle of its wave.
+    pub fn waits_for_angle(&self) -> bool {
+        let mut parts = self.stops.iter().flat_map(|s| s.when.parts());
+        parts.any(|c| matches!(c, Condition::AtAngle { .. }))
+    }
+
     /// The longest time the segment can last; `None` where nothing bounds it.
     pub fn longest(&self) -> Option<Time> {
         let limit = self.stops.iter().filter_map(|s| s.when.bound()).reduce(Time::min);
         match (self.profile.length(), limit) {
             (Some(a), Some(b)) => Some(a.min(b)),
             (a, b) => a.or(b),
+        }
+    }
+
+    /// The shortest time the segment can last: none where something that is seen can end it.
+    pub fn shortest(&self) -> Time {
+        let early = |when: &Condition| match when {
+            Condition::After(time) | Condition::AtAngle { after: time, .. } => *time,
+            _ => seconds(0.0),
+        };
+        let limit = self.stops.iter().map(|s| early(&s.when)).reduce(Time::min);
+        match (self.profile.length(), limit) {
+            (Some(a), Some(b)) => a.min(b),
+            (a, b) => a.or(b).unwrap_or_default(),
         }
     }
 
@@ -157,6 +176,18 @@ impl Program {
     /// The longest time the program can take; `None` where a segment is unbounded.
     pub fn longest(&self) -> Option<Time> {
         self.segments.iter().map(Segment::longest).try_fold(seconds(0.0), |sum, t| Some(sum + t?))
+    }
+
+    /// The shortest time the program can take.
+    pub fn shortest(&self) -> Time {
+        let mut sum = seconds(0.0);
+        for segment in &self.segments {
+            sum += segment.shortest();
+            if segment.stops.iter().any(|s| s.then != Then::Next) {
+                break;
+            }
+        }
+        sum
     }
 
     /// The index of the segment with this name.

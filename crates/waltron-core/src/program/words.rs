@@ -114,7 +114,10 @@ pub fn profile(profile: &Profile) -> String {
 
 /// What ends a segment besides its time.
 pub fn ends(segment: &Segment) -> String {
-    let stops = segment.stops.iter().filter(|s| !matches!(s.when, Condition::After(_)));
+    let stops = segment
+        .stops
+        .iter()
+        .filter(|s| !matches!(s.when, Condition::After(_) | Condition::AtAngle { .. }));
     let words = stops.map(|s| match s.then {
         Then::Off => format!("guard {}", s.when),
         _ => s.when.to_string(),

@@ -307,6 +307,8 @@ pub struct Repeat {
     pub kind: RepeatKind,
     /// `at most … times`, where the condition alone does not end it.
     pub most: Option<Expr>,
+    /// `else …`: what happens once it has gone round that often; it goes on if nothing is said.
+    pub otherwise: Option<Ending>,
     /// What is repeated.
     pub body: Vec<Step>,
 }
@@ -371,8 +373,17 @@ pub enum AskWanted {
     Confirm,
     /// `ask x from ["a", "b"] "…"`.
     Choice(Name, Expr),
-    /// `ask x: resistance "…" default …`.
-    Value(Name, Type, Option<Expr>),
+    /// `ask x: resistance "…" default … from … to …`.
+    Value {
+        /// The name that the answer gets.
+        name: Name,
+        /// What it is.
+        kind: Type,
+        /// The answer where nobody is asked.
+        default: Option<Expr>,
+        /// The least and the largest answer.
+        between: Option<(Expr, Expr)>,
+    },
 }
 
 /// What a parameter is set to.

@@ -3,12 +3,14 @@
 //! The script is gone through once, every block in order, with the evaluator and the builders that
 //! running it uses; what is measured has its type but no value.
 
-use super::ast::{Ask, AskWanted, Ending, Expect, ForOver, RepeatKind, Script, Statement, Step};
+use super::ast::{
+    Ask, AskWanted, Ending, Expect, ForOver, RepeatKind, Script, Sequence, Statement, Step,
+};
 use super::build::{build, time};
 use super::condition::condition;
 use super::context::Context;
 use super::expectation::grade;
-use super::scene::Scene;
+use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::{parameter_value, range};
 use crate::document::{Problem, Problems};
 use crate::expression::{Expr, RESERVED, Type, Value, evaluate, quantity};
@@ -29,8 +31,10 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
         context,
         problems,
         reassigned: reassigned(script),
+        yields: HashMap::new(),
     };
     recursion(script, checker.problems);
+    checker.find_yields();
     let mut names: Vec<&Name> = Vec::new();
     for sequence in &script.sequences {
         if names.contains(&&sequence.name) {
@@ -38,15 +42,9 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
             checker.problems.push(Problem::new(sequence.span.0.clone(), message));
         }
         names.push(&sequence.name);
-        let mut scene = Scene::new(Arc::clone(context), true);
-        let head = Step { what: Statement::Off, span: sequence.span.clone() };
-        for (name, kind) in &sequence.parameters {
-            checker.define(name, Value::Unknown(kind.clone()), &head, &mut scene);
-        }
-        // What the caller has put out is not known; anything may be on.
-        checker.block(&sequence.body, &mut scene);
+        checker.sequence(sequence);
     }
-    let mut scene = Scene::new(Arc::clone(context), true);
+    let mut scene = Scene::new(Arc::clone(context), Mode::Kinds);
     checker.block(&script.body, &mut scene);
 }
 
@@ -130,9 +128,45 @@ struct Checker<'a> {
     context: &'a Arc<Context>,
     problems: &'a mut Problems,
     reassigned: Vec<Name>,
+    /// What the steps of each sub-sequence yield, for those that call it.
+    yields: HashMap<Name, HashMap<String, Value>>,
 }
 
 impl Checker<'_> {
+    /// Checks a sub-sequence, and notes what it yields.
+    fn sequence(&mut self, sequence: &Sequence) {
+        let mut scene = Scene::new(Arc::clone(self.context), Mode::Kinds);
+        // What the caller has put out is not known; anything may be on.
+        scene.last = Last::Unclear;
+        let head = Step { what: Statement::Off, span: sequence.span.clone() };
+        for (name, kind) in &sequence.parameters {
+            self.define(name, Value::Unknown(kind.clone()), &head, &mut scene);
+        }
+        self.block(&sequence.body, &mut scene);
+        self.yields.insert(sequence.name.clone(), scene.results);
+    }
+
+    /// Sub-sequences may call what is written behind them: what they yield is found before.
+    fn find_yields(&mut self) {
+        let mut ignored = Problems::default();
+        let mut first = Checker {
+            everything: self.everything.clone(),
+            script: self.script,
+            context: self.context,
+            problems: &mut ignored,
+            reassigned: self.reassigned.clone(),
+            yields: HashMap::new(),
+        };
+        for _ in &self.script.sequences {
+            let before = first.yields.clone();
+            self.script.sequences.iter().for_each(|s| first.sequence(s));
+            if first.yields == before {
+                break;
+            }
+        }
+        self.yields = first.yields;
+    }
+
     fn note<T>(&mut self, read: Result<T, Problem>) -> Option<T> {
         read.map_err(|problem| self.problems.push(problem)).ok()
     }
@@ -155,18 +189,20 @@ impl Checker<'_> {
 
     /// Checks a block; names defined in it are gone behind it.
     fn block(&mut self, steps: &[Step], scene: &mut Scene) {
-        let before = scene.variables();
+        scene.names.enter(false);
         for step in steps {
             self.step(step, scene);
         }
-        for name in scene.variables() {
-            if !before.contains(&name) {
-                scene.forget(&name);
-            }
-        }
+        scene.names.leave();
     }
 
     fn define(&mut self, name: &Name, value: Value, step: &Step, scene: &mut Scene) {
+        self.allowed(name, step);
+        scene.names.define(name.as_str(), value);
+    }
+
+    /// Complains about a name that means something else.
+    fn allowed(&mut self, name: &Name, step: &Step) {
         let taken =
             |what: &str| Problem::new(step.span.0.clone(), format!("`{name}` is {what} already"));
         if RESERVED.contains(&name.as_str()) {
@@ -177,10 +213,22 @@ impl Checker<'_> {
             let help = format!("`2 {name}` would read as a quantity; choose another name");
             self.problems.push(taken("a unit").help(help));
         }
-        scene.let_value(name.as_str(), value);
     }
 
     fn step(&mut self, step: &Step, scene: &mut Scene) {
+        let last = scene.last.clone();
+        self.statement(step, scene);
+        // Behind blocks that need not be done, any of several injections may be the last.
+        let is_block = matches!(
+            step.what,
+            Statement::If(_) | Statement::Repeat(_) | Statement::For(_) | Statement::Guard(_)
+        );
+        if is_block && scene.last != last {
+            scene.last = Last::Unclear;
+        }
+    }
+
+    fn statement(&mut self, step: &Step, scene: &mut Scene) {
         match &step.what {
             Statement::Let { name, new, value } => {
                 let mut worth = self.kind(value, scene);
@@ -202,13 +250,13 @@ impl Checker<'_> {
                             step.span.0.clone(),
                             format!("nothing is called `{name}`"),
                         );
-                        let known = scene.variables();
+                        let known = scene.names.all();
                         let near = nearest(name.as_str(), known.iter().map(String::as_str));
                         self.problems.push(
                             problem
                                 .did_you_mean(near, || format!("define it with `let {name} = …`")),
                         );
-                        scene.let_value(name.as_str(), Value::Unknown(worth.kind()));
+                        scene.names.define(name.as_str(), Value::Unknown(worth.kind()));
                     }
                 }
             }
@@ -283,13 +331,10 @@ impl Checker<'_> {
                         values.and_then(|v| v.first().map(Value::kind)).unwrap_or(Type::Any)
                     }
                 };
-                let outside = scene.variable(repeat.name.as_str()).cloned();
+                scene.names.enter(false);
                 self.define(&repeat.name, Value::Unknown(item), step, scene);
                 self.block(&repeat.body, scene);
-                scene.forget(repeat.name.as_str());
-                if let Some(value) = outside {
-                    scene.let_value(repeat.name.as_str(), value);
-                }
+                scene.names.leave();
             }
             Statement::Repeat(repeat) => {
                 let bounded = match &repeat.kind {
@@ -316,19 +361,17 @@ impl Checker<'_> {
                     self.problems
                         .push(problem.help("say how often at most: add `, at most 100 times`"));
                 }
-                let before = scene.variables();
+                if let Some(ending) = &repeat.otherwise {
+                    self.ending(ending, scene);
+                }
+                scene.names.enter(true);
                 for inner in &repeat.body {
                     self.step(inner, scene);
                 }
                 if let RepeatKind::Until(c) = &repeat.kind {
                     self.truth(c, scene);
                 }
-                for name in scene.variables() {
-                    // What was read in the loop can be looked at behind it: `mean(u)`.
-                    if !before.contains(&name) && !is_read(&repeat.body, &name) {
-                        scene.forget(&name);
-                    }
-                }
+                scene.names.leave();
             }
             Statement::Guard(guard) => {
                 let built = condition(&guard.condition, self.context, scene);
@@ -371,7 +414,8 @@ impl Checker<'_> {
                 let worth = self.kind(value, scene);
                 scene.readings = None;
                 let worth = Value::Unknown(worth.kind());
-                self.define(name, worth, step, scene);
+                self.allowed(name, step);
+                scene.names.note_read(name.as_str(), worth);
             }
             Statement::Set { parameter, value, at } => {
                 let read = parameter_value(parameter, value, &at.0, scene);
@@ -418,16 +462,16 @@ impl Checker<'_> {
             }
         }
         // Whatever an earlier step may have put out: nothing is known to be off.
-        let known = std::mem::replace(&mut scene.state, self.everything.clone());
+        let anything = Out { stimulus: self.everything.clone(), is_exact: false };
+        let known = std::mem::replace(&mut scene.out, anything);
         let built = build(steps, together, &[], scene, 0);
-        scene.state = known;
+        scene.out = known;
         let Some(built) = self.note(built) else {
             self.results_of(steps, scene);
             return;
         };
         for part in &built.parts {
-            let owners: Vec<&str> =
-                std::iter::once(part.kind).chain(part.label.as_ref().map(Name::as_str)).collect();
+            let owners = part.owners();
             scene.result(&owners, "reached", Value::Unknown(Type::Bool));
             scene.result(&owners, "time", Value::Unknown(Type::Quantity(Dimension::TIME)));
             if let Some(ramp) = &part.ramp {
@@ -436,11 +480,15 @@ impl Checker<'_> {
                 scene.result(&owners, "resolution", Value::Unknown(kind));
             }
         }
-        scene.last = Some(super::scene::Injection {
-            program: built.program,
-            observation: None,
-            swept: None,
-        });
+        if built.parts.iter().any(|p| p.kind != "wait") {
+            scene.last = Last::Injection(Injection {
+                program: Arc::new(built.program),
+                observation: None,
+                swept: None,
+                fault: built.fault,
+                is_exact: false,
+            });
+        }
     }
 
     /// After a mistake, what the step yields is not complained about again.
@@ -453,7 +501,7 @@ impl Checker<'_> {
                 scene.result(&owners, key, Value::Unknown(Type::Any));
             }
         }
-        scene.last = None;
+        scene.last = Last::Unclear;
     }
 
     fn ask(&mut self, ask: &Ask, step: &Step, scene: &mut Scene) {
@@ -467,9 +515,12 @@ impl Checker<'_> {
                 }
                 self.define(name, Value::Unknown(Type::Text), step, scene);
             }
-            AskWanted::Value(name, kind, default) => {
-                if let (Type::Quantity(dimension), Some(default)) = (kind, default) {
-                    self.wants(default, *dimension, scene);
+            AskWanted::Value { name, kind, default, between } => {
+                if let Type::Quantity(dimension) = kind {
+                    let ends = between.iter().flat_map(|(low, high)| [low, high]);
+                    for expr in default.iter().chain(ends) {
+                        self.wants(expr, *dimension, scene);
+                    }
                 }
                 self.define(name, Value::Unknown(kind.clone()), step, scene);
             }
@@ -485,7 +536,7 @@ impl Checker<'_> {
         self.note(graded);
     }
 
-    fn call(&mut self, name: &Name, args: &[Expr], step: &Step, scene: &Scene) {
+    fn call(&mut self, name: &Name, args: &[Expr], step: &Step, scene: &mut Scene) {
         let Some(sequence) = self.script.sequences.iter().find(|s| s.name == *name) else {
             let near =
                 nearest(name.as_str(), self.script.sequences.iter().map(|s| s.name.as_str()));
@@ -509,21 +560,15 @@ impl Checker<'_> {
                 self.problems.push(Problem::new(arg.span.clone(), message));
             }
         }
+        scene.results.extend(self.yields.get(name).cloned().unwrap_or_default());
+        scene.last = Last::Unclear;
     }
-}
-
-/// Whether a name is given by `read` somewhere in a block.
-fn is_read(steps: &[Step], wanted: &str) -> bool {
-    steps.iter().any(|step| match &step.what {
-        Statement::Read { name, .. } => name == wanted,
-        other => blocks(other).into_iter().any(|b| is_read(b, wanted)),
-    })
 }
 
 /// What a script should have thought of, though it can run: warnings, each with its place.
 pub(super) fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {
     let mut found = Vec::new();
-    let scene = Scene::new(Arc::clone(context), true);
+    let scene = Scene::new(Arc::clone(context), Mode::Kinds);
     walk_pulses(&script.body, &scene, context, &mut found);
     for sequence in &script.sequences {
         walk_pulses(&sequence.body, &scene, context, &mut found);

@@ -22,26 +22,30 @@ pub(super) enum Op {
     Branch {
         condition: Expr,
         otherwise: usize,
-        id: usize,
+        /// Behind the whole `if`, for a condition that cannot be told.
+        end: usize,
     },
-    /// The end of a branch: goes on behind the whole `if`.
-    EndBranch {
-        target: usize,
-        id: usize,
-    },
+    /// Begins a block, whose names are its own.
+    Enter,
+    /// Ends a block.
+    Leave,
     /// Begins a loop.
     LoopBegin {
-        kind: LoopKind,
+        kind: Box<LoopKind>,
         most: Option<Expr>,
+        /// What happens once it has gone round that often.
+        otherwise: Option<Ending>,
         step: Arc<Step>,
+        done: usize,
     },
     /// Takes the next round, or goes on at the target.
     LoopNext {
         done: usize,
     },
-    /// Back to the loop's test.
+    /// The end of a round: back to the loop's test.
     LoopAgain {
         test: usize,
+        done: usize,
     },
     /// Watches a guard from here on.
     GuardOn {
@@ -81,7 +85,7 @@ pub(super) struct Code {
 }
 
 pub(super) fn compile(script: &Script) -> Code {
-    let mut c = Compiler { ops: Vec::new(), branches: 0, calls: Vec::new() };
+    let mut c = Compiler { ops: Vec::new(), calls: Vec::new() };
     c.block(&script.body, true);
     c.ops.push(Op::Done);
     let mut starts = HashMap::new();
@@ -106,7 +110,6 @@ pub(super) fn compile(script: &Script) -> Code {
 
 struct Compiler {
     ops: Vec<Op>,
-    branches: usize,
     calls: Vec<(usize, Name)>,
 }
 
@@ -146,23 +149,25 @@ impl Compiler {
                         LoopKind::Range(name.clone(), a.clone(), b.clone(), c.clone())
                     }
                 };
-                self.repeated(kind, None, body, shared());
+                self.repeated(kind, (None, None), body, shared());
             }
-            Statement::Repeat(Repeat { kind, most, body }) => {
+            Statement::Repeat(Repeat { kind, most, otherwise, body }) => {
                 let kind = match kind {
                     RepeatKind::Times(n) => LoopKind::Times(n.clone()),
                     RepeatKind::For(t) => LoopKind::For(t.clone()),
                     RepeatKind::While(c) => LoopKind::While(c.clone()),
                     RepeatKind::Until(c) => LoopKind::Until(c.clone()),
                 };
-                self.repeated(kind, most.clone(), body, shared());
+                self.repeated(kind, (most.clone(), otherwise.clone()), body, shared());
             }
             Statement::Guard(guard) => {
                 *guards += 1;
                 let on = self.push(Op::GuardOn { guard: Arc::new(guard.clone()), handler: 0 });
                 let over = self.push(Op::Jump(0));
                 let handler = self.ops.len();
+                self.push(Op::Enter);
                 self.block(&guard.body, false);
+                self.push(Op::Leave);
                 self.push(Op::Finish(guard.ending.clone(), shared()));
                 let end = self.ops.len();
                 self.ops[over] = Op::Jump(end);
@@ -185,36 +190,53 @@ impl Compiler {
     }
 
     fn branches(&mut self, branches: &[(Option<Expr>, Vec<Step>)], last: bool) {
-        let mut ends = Vec::new();
+        let (mut ends, mut tests) = (Vec::new(), Vec::new());
         for (condition, body) in branches {
-            self.branches += 1;
-            let id = self.branches;
             let test = condition
                 .as_ref()
-                .map(|c| self.push(Op::Branch { condition: c.clone(), otherwise: 0, id }));
+                .map(|c| self.push(Op::Branch { condition: c.clone(), otherwise: 0, end: 0 }));
+            self.push(Op::Enter);
             self.block(body, last);
-            ends.push(self.push(Op::EndBranch { target: 0, id }));
+            self.push(Op::Leave);
+            ends.push(self.push(Op::Jump(0)));
             let next = self.ops.len();
-            if let Some(Op::Branch { otherwise, .. }) = test.map(|t| &mut self.ops[t]) {
+            if let Some(test) = test
+                && let Some(Op::Branch { otherwise, .. }) = self.ops.get_mut(test)
+            {
                 *otherwise = next;
+                tests.push(test);
             }
         }
         let after = self.ops.len();
-        for end in ends {
-            if let Op::EndBranch { target, .. } = &mut self.ops[end] {
-                *target = after;
+        for at in ends {
+            self.ops[at] = Op::Jump(after);
+        }
+        for at in tests {
+            if let Op::Branch { end, .. } = &mut self.ops[at] {
+                *end = after;
             }
         }
     }
 
-    fn repeated(&mut self, kind: LoopKind, most: Option<Expr>, body: &[Step], step: Arc<Step>) {
-        self.push(Op::LoopBegin { kind, most, step });
+    fn repeated(
+        &mut self,
+        kind: LoopKind,
+        (most, otherwise): (Option<Expr>, Option<Ending>),
+        body: &[Step],
+        step: Arc<Step>,
+    ) {
+        let begin =
+            self.push(Op::LoopBegin { kind: Box::new(kind), most, otherwise, step, done: 0 });
         let test = self.push(Op::LoopNext { done: 0 });
         self.block(body, false);
-        self.push(Op::LoopAgain { test });
+        let again = self.push(Op::LoopAgain { test, done: 0 });
         let after = self.ops.len();
-        if let Op::LoopNext { done } = &mut self.ops[test] {
-            *done = after;
+        for at in [begin, test, again] {
+            if let Op::LoopBegin { done, .. } | Op::LoopNext { done } | Op::LoopAgain { done, .. } =
+                &mut self.ops[at]
+            {
+                *done = after;
+            }
         }
     }
 }

@@ -2,12 +2,14 @@
 
 use super::context::Context;
 use crate::document::Problem;
-use crate::expression::{Binary, Expr, ExprKind, Names, Type, Unary, Value, evaluate, quantity};
+use crate::expression::{
+    Binary, Expr, ExprKind, Names, Type, Unary, Value, evaluate, not_there, quantity,
+};
 use crate::program::{Condition, Relation};
 use crate::quantity::{Dimension, Measure, Time};
 
 /// The rig's form of a condition. Limits that are not known yet, which happens while a script is
-/// being checked, stand as zero.
+/// only gone through, stand as one that is never reached.
 ///
 /// # Errors
 /// What does not depend on anything measured, kinds that do not fit, names that are not known.
@@ -129,10 +131,13 @@ fn comparison(
         }
     };
     let relation = if turned != negated { relation.opposite() } else { relation };
-    let limit_si = match evaluate(limit, names)? {
+    let limit_si = match evaluate(limit, names)?.plain() {
         Value::Quantity(q) if q.dimension == probe.dimension => q.si,
-        Value::Unknown(Type::Any) => 0.0,
-        Value::Unknown(Type::Quantity(d)) if d == probe.dimension => 0.0,
+        Value::Missing(missing) => return Err(not_there(limit, &missing)),
+        other if other.is_unknown() && fits(&other.kind(), probe.dimension) => match relation {
+            Relation::AtLeast => f64::INFINITY,
+            Relation::AtMost => f64::NEG_INFINITY,
+        },
         other => {
             let message = format!(
                 "`{probe}` is {}, which cannot be compared with {}",
@@ -143,4 +148,8 @@ fn comparison(
         }
     };
     Ok(Condition::Reading { probe, relation, limit_si })
+}
+
+fn fits(kind: &Type, wanted: Dimension) -> bool {
+    matches!(kind, Type::Any) || *kind == Type::Quantity(wanted)
 }

@@ -3,10 +3,10 @@
 use crate::asset::Asset;
 use crate::capability::Capability;
 use crate::document::Problem;
-use crate::expression::{Expr, ExprKind, Settings};
+use crate::expression::{Expr, ExprKind, Range as Bounds, Settings, Type, Value};
 use crate::name::{Name, nearest};
 use crate::program::{Probe, Property};
-use crate::quantity::Dimension;
+use crate::quantity::{Dimension, Measure};
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
@@ -90,6 +90,40 @@ impl Context {
             None => format!("outputs are {}", all.join(", ")),
         };
         (format!("the rig has no output `{owner}`"), Some(help))
+    }
+
+    /// Where a line, from 1, begins in the script.
+    pub(super) fn offset(&self, line: usize) -> usize {
+        let ends = self.text.match_indices('\n').map(|(at, _)| at + 1);
+        std::iter::once(0).chain(ends).nth(line.saturating_sub(1)).unwrap_or(0)
+    }
+
+    /// What a measured value can be.
+    pub(super) fn bounds_of(&self, probe: &Probe) -> Value {
+        let dimension = probe.dimension;
+        let bounds = |low, high| Value::Range(Bounds { low, high, dimension });
+        let of = |name: &Name| -> Option<f64> {
+            let current = self.capability.currents.iter().find(|c| c.id == *name);
+            let voltage = self.capability.voltages.iter().find(|c| c.id == *name);
+            let most = current.map(|c| c.accuracy.upper(c.range).si());
+            most.or_else(|| voltage.map(|c| c.accuracy.upper(c.range).si()))
+        };
+        match probe.what {
+            Property::Value => {
+                match self.capability.reading(probe.of.as_str()).and_then(|r| r.most) {
+                    Some(most) => bounds(-most, most),
+                    None => Value::later(Type::Quantity(dimension)),
+                }
+            }
+            Property::Rms | Property::Magnitude => {
+                bounds(0.0, of(&probe.of).unwrap_or(f64::INFINITY))
+            }
+            Property::Dc => match of(&probe.of) {
+                Some(most) => bounds(-most, most),
+                None => Value::later(Type::Quantity(dimension)),
+            },
+            _ => Value::later(Type::Quantity(dimension)),
+        }
     }
 
     /// The line, from 1, of a place in the script.

@@ -15,7 +15,9 @@ mod condition;
 mod context;
 mod expectation;
 mod format;
+mod labels;
 mod machine;
+mod names;
 mod output;
 mod parse;
 mod scene;
@@ -23,6 +25,7 @@ mod target;
 #[cfg(test)]
 mod tests;
 mod values;
+mod walk;
 
 pub use ast::Script;
 pub use context::{Context, RecordedChannel, RecordedFile};
@@ -39,12 +42,14 @@ pub struct Loaded {
     pub script: Script,
     /// What it knows.
     pub context: Arc<Context>,
+    /// What it was seen to do.
+    foreseen: Arc<walk::Foreseen>,
 }
 
 impl Loaded {
     /// The script at its beginning.
     pub fn procedure(&self) -> Sequence {
-        Sequence::new(&self.script, Arc::clone(&self.context))
+        Sequence::foreseen(&self.script, Arc::clone(&self.context), Arc::clone(&self.foreseen))
     }
 }
 
@@ -59,16 +64,21 @@ pub fn parse(source: &Source) -> Result<Script, DocumentError> {
     Ok(script)
 }
 
-/// Reads a script and checks it against what it will run on.
+/// Reads a script and checks it against what it will run on, on every course that it can take.
 ///
 /// # Errors
-/// Every mistake: grammar, names, units, kinds, loops without bound, ramps that never arrive.
-pub fn load(source: &Source, context: &Arc<Context>) -> Result<Script, DocumentError> {
+/// Every mistake: grammar, names, units, kinds, loops without bound, ramps that never arrive, and what
+/// nothing bounds that would be put out.
+pub fn load(source: &Source, context: &Arc<Context>) -> Result<Loaded, DocumentError> {
     let mut problems = Problems::default();
     let script = parse::parse(&source.text, &mut problems);
     check::check(&script, context, &mut problems);
     problems.none_or(source)?;
-    Ok(script)
+    let mut foreseen = walk::foresee(&script, context);
+    let mut problems = Problems::default();
+    foreseen.problems.drain(..).for_each(|problem| problems.push(problem));
+    problems.none_or(source)?;
+    Ok(Loaded { script, context: Arc::clone(context), foreseen: Arc::new(foreseen) })
 }
 
 /// What a script that can run should still have thought of.

@@ -2,38 +2,52 @@
 
 use super::ast::{Output, Setting};
 use super::context::Context;
-use super::scene::Scene;
+use super::scene::{Mode, Out, Scene};
 use super::target::{Target, set};
 use crate::document::Problem;
-use crate::expression::{PhasorValue, Type, Value, evaluate};
+use crate::expression::{Expr, PhasorValue, Type, Value, evaluate, not_there};
 use crate::fault_loop::FaultLoop;
 use crate::phasor::Phasor;
 use crate::quantity::{Angle, Current, Measure, Voltage, degrees};
 use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use num_complex::Complex64;
 
-/// Finds out what a setting acts on and what it is set to.
+/// Finds out what a setting acts on and what it is set to: the most that it can be where that is not
+/// known yet, and whether it is known.
 ///
 /// # Errors
-/// Outputs that are not there, values of another kind.
-fn read(setting: &Setting, scene: &Scene) -> Result<(Target, Value), Problem> {
+/// Outputs that are not there, values of another kind, values without bounds, values that are missing.
+fn read(setting: &Setting, scene: &Scene) -> Result<(Target, Value, bool), Problem> {
     let target = target(setting, &scene.context)?;
     let value = evaluate(&setting.value, scene)?;
-    if value.is_unknown() && !scene.preview {
-        return Err(Problem::new(setting.value.span.clone(), scene.why_unknown(&setting.value)));
+    let at = || setting.value.span.clone();
+    if let Value::Missing(missing) = &value {
+        return Err(not_there(&setting.value, missing));
     }
     if !target.accepts(&value.kind()) {
         let message =
             format!("`{}` takes {}, not {}", setting.target, target.wanted(), value.kind());
-        return Err(Problem::new(setting.value.span.clone(), message));
+        return Err(Problem::new(at(), message));
     }
+    let is_known = !value.is_unknown();
+    let value = match scene.mode {
+        _ if is_known => value.plain(),
+        Mode::Kinds => target.sample(&value),
+        _ => target.worst(&value).map_err(|why| unbounded(&setting.value, why))?,
+    };
     if let Value::Quantity(q) = &value {
-        target.admits(*q).map_err(|(message, help)| {
-            let problem = Problem::new(setting.value.span.clone(), message);
-            Problem { help, ..problem }
-        })?;
+        target
+            .admits(*q)
+            .map_err(|(message, help)| Problem { help, ..Problem::new(at(), message) })?;
     }
-    Ok((target, value))
+    Ok((target, value, is_known))
+}
+
+/// The complaint about a value that nothing bounds.
+pub(super) fn unbounded(expr: &Expr, why: String) -> Problem {
+    Problem::new(expr.span.clone(), format!("nothing is put out that has no bound: {why}")).help(
+        "say how much it can be at most, as in `min(x, 5 A)`, or `most` of the reading in the rig's file",
+    )
 }
 
 fn target(setting: &Setting, context: &Context) -> Result<Target, Problem> {
@@ -44,17 +58,16 @@ fn target(setting: &Setting, context: &Context) -> Result<Target, Problem> {
 /// The stimulus of a step, starting from what is out: what it does not name stays as it is.
 ///
 /// # Errors
-/// Mistakes in its settings. Values that are not known yet leave their part as it is.
-pub(super) fn stimulus(
-    output: &Output,
-    base: &Stimulus,
-    scene: &Scene,
-) -> Result<Stimulus, Problem> {
+/// Mistakes in its settings, values that nothing bounds.
+pub(super) fn stimulus(output: &Output, base: &Out, scene: &Scene) -> Result<Out, Problem> {
     let nominal = scene.context.asset.ratings.frequency;
-    let mut out = base.clone();
+    let mut out = base.stimulus.clone();
+    let mut is_exact = base.is_exact;
     let mut read_all = Vec::new();
     for setting in &output.settings {
-        let new = read(setting, scene)?;
+        let (target, value, is_known) = read(setting, scene)?;
+        is_exact &= is_known;
+        let new = (target, value);
         if read_all.iter().any(|(_, (target, _))| *target == new.0) {
             let message = format!("`{}` is there twice in this step", setting.target);
             return Err(Problem::new(setting.at.0.clone(), message));
@@ -64,7 +77,7 @@ pub(super) fn stimulus(
     // The order inside a step means nothing.
     read_all.sort_by_key(|(_, (target, _))| target.rank());
     if let Some(fault_loop) = output.fault {
-        fault(fault_loop, &read_all, &mut out, scene)?;
+        fault(fault_loop, &read_all, &mut out, is_exact, scene)?;
     }
     let mut power = [None, None];
     for (setting, (target, value)) in &read_all {
@@ -77,17 +90,27 @@ pub(super) fn stimulus(
             Target::ActivePower => power[0] = Some((setting, value.clone())),
             Target::ReactivePower => power[1] = Some((setting, value.clone())),
             Target::Wave { .. } if output.fault.is_some() && setting.target == "i" => {}
-            _ if value.is_unknown() => {}
+            Target::Off => {
+                out = Stimulus::off();
+                is_exact = true;
+            }
             _ => set(&mut out, target, value, nominal),
         }
     }
     if let Some((setting, _)) = power.iter().flatten().next() {
+        // Less voltage would draw more current than is told.
+        if scene.mode == Mode::Bounds && !base.is_exact {
+            let message =
+                "which voltages are on is not known here, so what draws this power is not";
+            return Err(Problem::new(setting.at.0.clone(), message)
+                .help("set the voltages in the same step"));
+        }
         let part = |p: &Option<(&&Setting, Value)>| {
             p.as_ref().and_then(|(_, v)| v.quantity()).map_or(0.0, |q| q.si)
         };
         currents_for_power(Complex64::new(part(&power[0]), part(&power[1])), setting, &mut out)?;
     }
-    Ok(out)
+    Ok(Out { stimulus: out, is_exact })
 }
 
 /// I = (S / 3 / V)*, in each phase.
@@ -126,6 +149,7 @@ fn fault(
     fault_loop: FaultLoop,
     settings: &[(&Setting, (Target, Value))],
     out: &mut Stimulus,
+    is_exact: bool,
     scene: &Scene,
 ) -> Result<(), Problem> {
     let find = |name: &str| settings.iter().find(|(s, _)| s.target == name);
@@ -185,6 +209,13 @@ fn fault(
             volts[b] = -healthy[c] / 2.0 + currents[b] * z;
         }
         FaultLoop::ABC => volts = currents.map(|i| i * z),
+    }
+    if !is_exact {
+        // Whatever the angles are, no phase has more than both parts together.
+        let drop = |i: Complex64| (i * z).norm() * (1.0 + k0.norm());
+        for (k, volt) in volts.iter_mut().enumerate().filter(|(k, _)| currents[*k].norm() > 0.0) {
+            *volt = Complex64::from(healthy[k].norm() / 2.0 + drop(currents[k]));
+        }
     }
     for (channel, value) in PHASE_VOLTAGES.into_iter().zip(volts) {
         put::<Voltage>(&mut out.voltages, channel, value, Some(frequency));

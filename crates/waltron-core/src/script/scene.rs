@@ -1,12 +1,16 @@
 //! What a running sequence knows: variables, what is out, what happened in the last injection.
 
 use super::context::Context;
+use super::names::Frames;
 use crate::characteristic::acceptance;
 use crate::document::Problem;
-use crate::expression::{Event, Expr, ExprKind, Names, Stage, Type, Value, Which, evaluate};
-use crate::grading::Verdict;
+use crate::expression::{
+    Event, Expr, ExprKind, Measured, Names, Range as Bounds, Stage, Type, Value, Which, evaluate,
+};
+use crate::grading::TripOutcome;
 use crate::name::Name;
 use crate::observation::Observation;
+use crate::procedure::{closed_already, seen_trip};
 use crate::program::{Profile, Program};
 use crate::quantity::{Dimension, Measure, Quantity, Time, seconds};
 use crate::stimulus::Stimulus;
@@ -14,80 +18,101 @@ use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// The last injection, as far as it is known.
-#[derive(Clone, Debug)]
+/// An injection, as far as it is known.
+#[derive(Clone, Debug, PartialEq)]
 pub(super) struct Injection {
-    pub(super) program: Program,
+    pub(super) program: Arc<Program>,
     /// What was seen; while previewing nothing was, and what follows from it is unknown.
-    pub(super) observation: Option<Observation>,
+    pub(super) observation: Option<Arc<Observation>>,
     /// What its ramp goes through, from and to.
     pub(super) swept: Option<[Quantity; 2]>,
+    /// The segment that is the fault.
+    pub(super) fault: Option<usize>,
+    /// Whether everything that was put out is known.
+    pub(super) is_exact: bool,
+}
+
+/// What is known of the last injection; `wait`, `read` and `set` are none.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum Last {
+    /// Nothing was put out yet.
+    Nothing,
+    /// This.
+    Injection(Injection),
+    /// It should have been put out and was not, for this reason.
+    Lost(bool, String),
+    /// While previewing: one of several.
+    Unclear,
+}
+
+/// What is out.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Out {
+    /// What is out, or the most that can be.
+    pub(super) stimulus: Stimulus,
+    /// Whether it is just that; while previewing it may depend on what is measured.
+    pub(super) is_exact: bool,
+}
+
+impl Out {
+    pub(super) fn off() -> Self {
+        Self::exactly(Stimulus::off())
+    }
+
+    pub(super) fn exactly(stimulus: Stimulus) -> Self {
+        Self { stimulus, is_exact: true }
+    }
 }
 
 /// What a running sequence knows.
 #[derive(Clone, Debug)]
 pub(super) struct Scene {
     pub(super) context: Arc<Context>,
-    /// Variables, those of the innermost sub-sequence last.
-    frames: Vec<HashMap<String, Value>>,
+    pub(super) names: Frames,
     /// What steps yielded: `ramp.value`, `up.reached`.
-    results: HashMap<String, Value>,
-    /// Why a result has no value: its name, the verdict this gives, the reason.
-    excuses: HashMap<String, (Verdict, String)>,
-    /// Every value that a name has been given by `read`.
-    history: HashMap<String, Vec<Quantity>>,
+    pub(super) results: HashMap<String, Value>,
     /// Values of a `read` being worked out, by the probe's text.
     pub(super) readings: Option<HashMap<String, Value>>,
-    /// What is out now.
-    pub(super) state: Stimulus,
-    pub(super) last: Option<Injection>,
-    pub(super) elapsed: Time,
-    /// While checking, nothing that is measured is known.
-    pub(super) preview: bool,
+    pub(super) out: Out,
+    pub(super) last: Last,
+    /// Time since the sequence began, in s: the least and the most it can be.
+    pub(super) elapsed: (f64, f64),
+    /// What it is gone through for.
+    pub(super) mode: Mode,
+}
+
+/// What a sequence is gone through for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Mode {
+    /// Every block once, for its mistakes: values have their kinds, and no more.
+    Kinds,
+    /// Every course it can take, for what it can put out: values have their bounds.
+    Bounds,
+    /// To be run.
+    Run,
 }
 
 impl Scene {
-    pub(super) fn new(context: Arc<Context>, preview: bool) -> Self {
+    pub(super) fn new(context: Arc<Context>, mode: Mode) -> Self {
         Self {
             context,
-            frames: vec![HashMap::new()],
+            names: Frames::default(),
             results: HashMap::new(),
-            excuses: HashMap::new(),
-            history: HashMap::new(),
             readings: None,
-            state: Stimulus::off(),
-            last: None,
-            elapsed: seconds(0.0),
-            preview,
-        }
-    }
-
-    pub(super) fn let_value(&mut self, name: &str, value: Value) {
-        if let Some(frame) = self.frames.last_mut() {
-            frame.insert(name.to_owned(), value);
+            out: Out::off(),
+            last: Last::Nothing,
+            elapsed: (0.0, 0.0),
+            mode,
         }
     }
 
     pub(super) fn variable(&self, name: &str) -> Option<&Value> {
-        self.frames.last().and_then(|f| f.get(name))
+        self.names.value(name)
     }
 
-    pub(super) fn forget(&mut self, name: &str) {
-        if let Some(frame) = self.frames.last_mut() {
-            frame.remove(name);
-        }
-    }
-
-    pub(super) fn variables(&self) -> Vec<String> {
-        self.frames.last().map(|f| f.keys().cloned().collect()).unwrap_or_default()
-    }
-
-    pub(super) fn enter(&mut self, parameters: HashMap<String, Value>) {
-        self.frames.push(parameters);
-    }
-
-    pub(super) fn leave(&mut self) {
-        self.frames.pop();
+    /// Whether it is only gone through: nothing that is measured is known.
+    pub(super) fn is_preview(&self) -> bool {
+        self.mode != Mode::Run
     }
 
     /// Notes what a step yielded, under its kind and its label.
@@ -97,66 +122,59 @@ impl Scene {
         }
     }
 
-    /// Notes why a step yielded no value, or that it did.
-    pub(super) fn excuse(&mut self, owners: &[&str], why: Option<(Verdict, String)>) {
-        for owner in owners {
-            let key = format!("{owner}.value");
-            match &why {
-                Some(why) => self.excuses.insert(key, why.clone()),
-                None => self.excuses.remove(&key),
-            };
+    /// The last injection.
+    pub(super) fn injection(&self) -> Option<&Injection> {
+        if let Last::Injection(injection) = &self.last { Some(injection) } else { None }
+    }
+
+    /// What is known after one of two courses was taken.
+    #[must_use]
+    pub(super) fn joined(mut self, other: &Self) -> Self {
+        self.names.join(&other.names);
+        for (name, value) in &other.results {
+            let joined = self.results.get(name).map_or_else(|| value.clone(), |v| v.joined(value));
+            self.results.insert(name.clone(), joined);
         }
-    }
-
-    /// Why an expression has no value though it could have one.
-    pub(super) fn excuse_of(&self, expr: &Expr) -> Option<&(Verdict, String)> {
-        match &expr.kind {
-            ExprKind::Name(name) => self.excuses.get(name.as_str()),
-            ExprKind::Unary(_, inner) => self.excuse_of(inner),
-            ExprKind::Binary(_, a, b) => self.excuse_of(a).or_else(|| self.excuse_of(b)),
-            ExprKind::Call(_, args) => args.iter().find_map(|a| self.excuse_of(a)),
-            _ => None,
+        if self.out != other.out {
+            let stimulus = self.out.stimulus.most(&other.out.stimulus);
+            self.out = Out { stimulus, is_exact: false };
         }
-    }
-
-    pub(super) fn why_unknown(&self, expr: &Expr) -> String {
-        let why = self.excuse_of(expr).map(|(_, why)| why.clone());
-        why.unwrap_or_else(|| "this was not measured".to_owned())
-    }
-
-    pub(super) fn remember(&mut self, name: &str, value: Quantity) {
-        self.history.entry(name.to_owned()).or_default().push(value);
-    }
-
-    /// The index of the segment that is the fault.
-    pub(super) fn fault_segment(program: &Program) -> Option<usize> {
-        program.segments.iter().rposition(|s| s.name == "fault")
+        if self.last != other.last {
+            self.last = Last::Unclear;
+        }
+        let (a, b) = (self.elapsed, other.elapsed);
+        self.elapsed = (a.0.min(b.0), a.1.max(b.1));
+        self
     }
 
     /// When the fault began; the injection's start where it has none.
     pub(super) fn inception(injection: &Injection) -> Option<Time> {
         let observation = injection.observation.as_ref()?;
-        match Self::fault_segment(&injection.program) {
+        match injection.fault {
             Some(index) => observation.segments.get(index).map(|s| s.start),
             None => Some(seconds(0.0)),
         }
     }
 
     /// When an event happened in the last injection, at or after a time.
-    fn moment(&self, event: &Event, from: Option<Time>) -> Result<Option<Time>, String> {
-        let Some(injection) = &self.last else { return Err("nothing has been put out yet".into()) };
-        let Some(observation) = &injection.observation else { return Ok(None) };
+    ///
+    /// # Errors
+    /// Where the event makes no sense for the last injection.
+    pub(super) fn moment(
+        injection: &Injection,
+        observation: &Observation,
+        event: &Event,
+        from: Option<Time>,
+    ) -> Result<Option<Time>, String> {
         let named = |label: &Name| {
             let at = injection.program.segments.iter().position(|s| s.name == *label);
             at.map(|i| observation.segments.get(i))
         };
         Ok(match event {
-            Event::Inception => {
-                if Self::fault_segment(&injection.program).is_none() {
-                    return Err("the last injection has no fault, so no inception".into());
-                }
-                Self::inception(injection)
-            }
+            Event::Inception => match injection.fault {
+                None => return Err("the last injection has no fault, so no inception".into()),
+                Some(_) => Self::inception(injection),
+            },
             Event::Contact { signal, closes, which } => {
                 let mut edges = observation
                     .edges
@@ -197,26 +215,86 @@ impl Scene {
         (at <= span.end).then_some(at)
     }
 
-    /// The time between two events; `None` where one of them did not happen.
+    /// The time between two events of the last injection.
     ///
     /// # Errors
     /// Where an event makes no sense for the last injection.
-    pub(super) fn between(&self, from: &Event, to: &Event) -> Result<Option<Time>, String> {
-        let Some(start) = self.moment(from, None)? else { return Ok(None) };
-        Ok(self.moment(to, Some(start))?.map(|end| end - start))
+    fn between(&self, from: &Event, to: &Event) -> Result<Value, String> {
+        let kind = Type::Quantity(Dimension::TIME);
+        let injection = match &self.last {
+            Last::Injection(injection) => injection,
+            Last::Lost(fails, why) => return Ok(Value::missing(kind, *fails, why.as_str())),
+            Last::Nothing if !self.is_preview() => {
+                return Err("nothing has been put out yet".into());
+            }
+            Last::Nothing | Last::Unclear => return Ok(any_time()),
+        };
+        let Some(observation) = &injection.observation else {
+            // Which stages there are is known already.
+            let nothing = Observation::default();
+            for event in [from, to] {
+                Self::moment(injection, &nothing, event, None)?;
+            }
+            let most = injection.program.longest().map_or(f64::INFINITY, Measure::si);
+            return Ok(Value::Range(Bounds { low: 0.0, high: most, dimension: Dimension::TIME }));
+        };
+        let gone = |event: &Event| {
+            Value::missing(kind.clone(), true, format!("{} did not come", said(event)))
+        };
+        let Some(start) = Self::moment(injection, observation, from, None)? else {
+            return Ok(gone(from));
+        };
+        // A contact that is closed already cannot close: nothing is proven by it.
+        if let Event::Contact { signal, closes: true, .. } = to
+            && let Some(judged) = closed_already(observation, signal, start)
+        {
+            let fails = judged.verdict == crate::grading::Verdict::Fail;
+            return Ok(Value::missing(kind, fails, judged.reason));
+        }
+        let Some(end) = Self::moment(injection, observation, to, Some(start))? else {
+            return Ok(gone(to));
+        };
+        let time = end - start;
+        let u = Some(self.context.capability.timing(time, observation.host_timing).si());
+        Ok(Value::Measured(Measured { value: Quantity::of(time), u }))
     }
 
-    /// Whether a contact closed during the last injection, from inception on.
+    /// Whether a contact operated in the last injection: a change to closed, from inception on.
     fn operated(&self, contact: &str) -> Value {
-        let Some(injection) = &self.last else { return Value::Unknown(Type::Bool) };
-        let (Some(observation), Some(inception)) =
-            (&injection.observation, Self::inception(injection))
-        else {
-            return if self.preview { Value::Unknown(Type::Bool) } else { Value::Bool(false) };
+        let injection = match &self.last {
+            Last::Injection(injection) => injection,
+            Last::Lost(fails, why) => return Value::missing(Type::Bool, *fails, why.as_str()),
+            Last::Nothing if !self.is_preview() => return Value::Bool(false),
+            Last::Nothing | Last::Unclear => return Value::Unknown(Type::Bool),
         };
-        let closed =
-            |e: &crate::observation::Edge| e.signal == contact && e.closed && e.time >= inception;
-        Value::Bool(observation.edges.iter().any(closed))
+        let Some(observation) = &injection.observation else { return Value::Unknown(Type::Bool) };
+        let Some(inception) = Self::inception(injection) else {
+            return Value::missing(Type::Bool, false, "the injection ended before inception");
+        };
+        match seen_trip(observation, &Name::from(contact), inception, observation.length()) {
+            Ok(TripOutcome::Operated(_)) => Value::Bool(true),
+            Ok(TripOutcome::Waited(_)) => Value::Bool(false),
+            Err(judged) => {
+                let fails = judged.verdict == crate::grading::Verdict::Fail;
+                Value::missing(Type::Bool, fails, judged.reason)
+            }
+        }
+    }
+}
+
+fn any_time() -> Value {
+    Value::Range(Bounds { low: 0.0, high: f64::INFINITY, dimension: Dimension::TIME })
+}
+
+/// An event in words.
+fn said(event: &Event) -> String {
+    match event {
+        Event::Inception => "the inception".to_owned(),
+        Event::Contact { signal, closes: true, .. } => format!("the closing of `{signal}`"),
+        Event::Contact { signal, closes: false, .. } => format!("the opening of `{signal}`"),
+        Event::Begin(Stage::Named(label)) => format!("the begin of `{label}`"),
+        Event::End(Stage::Named(label)) => format!("the end of `{label}`"),
+        Event::Begin(Stage::Level(n)) | Event::End(Stage::Level(n)) => format!("level {n}"),
     }
 }
 
@@ -229,7 +307,11 @@ impl Names for Scene {
             return Some(value.clone());
         }
         if path == "elapsed" {
-            return Some(Value::Quantity(Quantity::of(self.elapsed)));
+            let (low, high) = self.elapsed;
+            if low == high {
+                return Some(Value::Quantity(Quantity::of(seconds(low))));
+            }
+            return Some(Value::Range(Bounds { low, high, dimension: Dimension::TIME }));
         }
         if let Some(value) = self.context.settings.value(path) {
             return Some(value);
@@ -239,7 +321,7 @@ impl Names for Scene {
 
     fn known(&self) -> Vec<String> {
         let mut names = self.context.settings.known();
-        names.extend(self.variables());
+        names.extend(self.names.all());
         names.extend(self.results.keys().cloned());
         names.extend(self.context.contacts().iter().map(ToString::to_string));
         names.push("elapsed".into());
@@ -302,16 +384,7 @@ impl Names for Scene {
                     .did_you_mean(near, || format!("contacts are {}", contacts.join(", "))));
             }
         }
-        match self.between(from, to) {
-            Ok(Some(time)) => Ok(Value::Quantity(Quantity::of(time))),
-            Ok(None) if self.preview => Ok(Value::Unknown(Type::Quantity(Dimension::TIME))),
-            Ok(None) => Err(Problem::new(span.clone(), "one of the two events did not happen")),
-            // While checking, what was put out before is known only in part.
-            Err(_) if self.preview && self.last.is_none() => {
-                Ok(Value::Unknown(Type::Quantity(Dimension::TIME)))
-            }
-            Err(why) => Err(Problem::new(span.clone(), why)),
-        }
+        self.between(from, to).map_err(|why| Problem::new(span.clone(), why))
     }
 }
 
@@ -324,7 +397,7 @@ impl Scene {
         };
         let [element, at] = args else { return Err(wrong()) };
         let id = self.context.name_argument(element).ok_or_else(wrong)?;
-        let at = evaluate(at, self)?;
+        let at = evaluate(at, self)?.plain();
         if let Some(stage) = self.context.asset.stage(id.as_str()) {
             return Ok(Value::Quantity(Quantity::of(stage.delay)));
         }
@@ -339,7 +412,11 @@ impl Scene {
         let multiple = match at {
             Value::Quantity(q) if q.dimension == Dimension::NUMBER => q.si,
             Value::Quantity(q) if q.dimension == Dimension::CURRENT => q.si / found.pickup.si(),
-            Value::Unknown(_) => return Ok(Value::Unknown(Type::Quantity(Dimension::TIME))),
+            Value::Missing(missing) => {
+                let kind = Type::Quantity(Dimension::TIME);
+                return Ok(Value::missing(kind, missing.fails, missing.why));
+            }
+            other if other.is_unknown() => return Ok(any_time()),
             _ => return Err(wrong()),
         };
         let seen = found.pickup * multiple;
@@ -370,22 +447,44 @@ impl Scene {
             return Err(Problem::new(span.clone(), format!("nothing is called `{of}`"))
                 .help(format!("read it first: `read {of} = …`")));
         };
-        let dimension = match current.kind() {
-            Type::Quantity(d) => d,
-            _ => Dimension::NUMBER,
+        let kind = match current.kind() {
+            _ if name == "count" => Type::NUMBER,
+            kind @ Type::Quantity(_) => kind,
+            _ => Type::NUMBER,
         };
-        let values = self.history.get(of.as_str()).map(Vec::as_slice).unwrap_or_default();
-        if values.is_empty() || current.is_unknown() {
-            let kind = if name == "count" { Type::NUMBER } else { Type::Quantity(dimension) };
-            return Ok(Value::Unknown(kind));
+        let values = self.names.read(of.as_str());
+        let known: Vec<Measured> = values
+            .iter()
+            .filter_map(|v| match v {
+                Value::Measured(m) => Some(*m),
+                Value::Quantity(q) => Some(Measured { value: *q, u: None }),
+                _ => None,
+            })
+            .collect();
+        let Some(first) = known.first() else {
+            return Ok(match (current, name) {
+                // How often is not known before.
+                _ if self.is_preview() && name == "count" => Value::later(kind),
+                _ if name == "count" => Value::number(0.0),
+                (Value::Missing(missing), _) => {
+                    Value::missing(kind, missing.fails, missing.why.as_str())
+                }
+                (Value::Range(bounds), _) => Value::Range(*bounds),
+                _ => Value::later(kind),
+            });
+        };
+        if self.is_preview() {
+            return Ok(Value::later(kind));
         }
-        let all = values.iter().map(|q| q.si);
+        let all = known.iter().map(|m| m.value.si);
         let si = match name {
-            "mean" => all.sum::<f64>() / values.len() as f64,
+            "mean" => all.sum::<f64>() / known.len() as f64,
             "lowest" => all.fold(f64::INFINITY, f64::min),
             "highest" => all.fold(f64::NEG_INFINITY, f64::max),
-            _ => return Ok(Value::number(values.len() as f64)),
+            _ => return Ok(Value::number(known.len() as f64)),
         };
-        Ok(Value::Quantity(Quantity { si, dimension }))
+        // The readings may share their error: a mean of them is no surer than one.
+        let u = known.iter().map(|m| m.u).try_fold(0.0_f64, |most, u| Some(most.max(u?)));
+        Ok(Value::Measured(Measured { value: Quantity { si, ..first.value }, u }))
     }
 }

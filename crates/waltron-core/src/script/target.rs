@@ -187,6 +187,70 @@ impl Target {
         }
     }
 
+    /// Whether its plain value is a magnitude, which has no sign.
+    pub(super) fn is_magnitude(&self) -> bool {
+        matches!(self, Self::Wave { part, .. } if part.is_magnitude())
+    }
+
+    /// A value of the right kind, where no more is known.
+    pub(super) fn sample(&self, value: &Value) -> Value {
+        let dimension = self.dimension();
+        match value.kind() {
+            Type::Phasor(_) | Type::Phases(_) => {
+                Value::Phasor(PhasorValue { rms: 1.0, angle: 0.0, dimension })
+            }
+            _ => Value::Quantity(crate::quantity::Quantity { si: 1.0, dimension }),
+        }
+    }
+
+    /// The value that stands for all that one can be which is not known yet: the one that asset and rig
+    /// have most to do with.
+    ///
+    /// # Errors
+    /// Why there is none.
+    pub(super) fn worst(&self, value: &Value) -> Result<Value, String> {
+        let most = value.most().unwrap_or(f64::INFINITY);
+        let dimension = self.dimension();
+        let quantity = |si: f64| Value::Quantity(crate::quantity::Quantity { si, dimension });
+        let bounded = |si: f64, what: &str| {
+            if si.is_finite() {
+                Ok(quantity(si))
+            } else {
+                Err(format!("{what} follows from what is measured"))
+            }
+        };
+        let range = value.range();
+        match self {
+            Self::Wave { part, .. } => match (part, range) {
+                // Below zero it is refused when it is put out.
+                (part, Some(r)) if part.is_magnitude() => {
+                    bounded(r.high.max(0.0), "this magnitude")
+                }
+                (Part::Phase, _) => Ok(quantity(0.0)),
+                (Part::Frequency, Some(r)) if r.high.is_finite() && r.low > 0.0 => {
+                    Ok(quantity(r.low))
+                }
+                (Part::Frequency, _) => Err("this frequency may be zero or anything".to_owned()),
+                (Part::Rate, Some(r)) if r.high.is_finite() => bounded(r.low, "this rate"),
+                (Part::Rate, _) => Err("this rate may be anything".to_owned()),
+                (Part::Tau, _) => {
+                    bounded(range.map_or(f64::INFINITY, |r| r.high), "this time constant")
+                }
+                _ => match value.kind() {
+                    Type::Quantity(_) => bounded(most, "this"),
+                    _ if most.is_finite() => {
+                        Ok(Value::Phasor(PhasorValue { rms: most, angle: 0.0, dimension }))
+                    }
+                    _ => Err("this phasor follows from what is measured".to_owned()),
+                },
+            },
+            Self::Off => Ok(Value::Bool(true)),
+            Self::Impedance | Self::Return | Self::ActivePower | Self::ReactivePower => {
+                bounded(most, "this")
+            }
+        }
+    }
+
     /// Its place in a step: what others build on comes first, groups before single channels.
     pub(super) fn rank(&self) -> (u8, bool) {
         match self {

@@ -5,7 +5,7 @@ use super::build::needed;
 use super::scene::Scene;
 use crate::capability::{ParameterKind, ParameterValue};
 use crate::document::Problem;
-use crate::expression::{Expr, Type, Value, evaluate, quantity};
+use crate::expression::{Expr, Type, Value, evaluate, not_there, wrong_kind};
 use crate::name::Name;
 use crate::quantity::Quantity;
 
@@ -16,11 +16,15 @@ pub(super) fn range(
     by: &Expr,
     scene: &Scene,
 ) -> Result<Vec<Value>, Problem> {
-    let first = match evaluate(from, scene)? {
-        Value::Quantity(q) => q,
-        Value::Unknown(Type::Quantity(dimension)) => Quantity { si: 1.0, dimension },
-        other => {
-            let message = format!("a loop runs over quantities, not {}", other.kind());
+    let first = evaluate(from, scene)?;
+    let first = match (&first, first.kind()) {
+        (Value::Missing(missing), _) => return Err(not_there(from, missing)),
+        (value, Type::Quantity(dimension)) => {
+            value.quantity().unwrap_or(Quantity { si: 1.0, dimension })
+        }
+        (_, Type::Any) => Quantity::number(1.0),
+        (_, other) => {
+            let message = format!("a loop runs over quantities, not {other}");
             return Err(Problem::new(from.span.clone(), message));
         }
     };
@@ -69,18 +73,21 @@ pub(super) fn parameter_value(
             Err(Problem::new(at.clone(), format!("`{name}` takes {dimension}, not a switch")))
         }
         (ParameterKind::Quantity { dimension, most }, SetValue::Value(expr)) => {
-            let si = quantity(expr, dimension, scene)?.map(|q| q.si);
-            let limit = Quantity { si: most, dimension };
-            match si {
-                Some(si) if si.abs() > most => {
-                    let message = format!(
-                        "{} is more than `{name}` may be set to, {limit}",
-                        Quantity { si, dimension }
-                    );
-                    Err(Problem::new(expr.span.clone(), message))
-                }
-                other => Ok(ParameterValue::Si(other.unwrap_or(0.0))),
+            let worth = evaluate(expr, scene)?;
+            if let Value::Missing(missing) = &worth {
+                return Err(not_there(expr, missing));
             }
+            if worth.kind() != Type::Quantity(dimension) && !worth.kind().is_any() {
+                return Err(wrong_kind(expr, &worth.kind(), dimension));
+            }
+            // What is not known before is refused when it is due, if it is too much.
+            let si = worth.quantity().map(|q| q.si).unwrap_or_default();
+            if si.abs() > most {
+                let (limit, si) = (Quantity { si: most, dimension }, Quantity { si, dimension });
+                let message = format!("{si} is more than `{name}` may be set to, {limit}");
+                return Err(Problem::new(expr.span.clone(), message));
+            }
+            Ok(ParameterValue::Si(si))
         }
     }
 }

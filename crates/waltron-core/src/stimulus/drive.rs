@@ -123,6 +123,30 @@ impl<Q: Measure> Drive<Q> {
         Q::from_si((fundamental * fundamental * (1.0 + shares) + dc * dc).sqrt())
     }
 
+    /// A wave that is at least as large as either of two, part by part, and swings no faster in the
+    /// direction of zero: for bounds, not to be put out.
+    #[must_use]
+    pub(super) fn most(&self, other: &Self) -> Self {
+        let larger = |a: f64, b: f64| if b.abs() > a.abs() { b } else { a };
+        let rms = larger(self.phasor.rms().si(), other.phasor.rms().si());
+        let mut most = self.clone();
+        most.phasor = self.phasor.with_rms(Q::from_si(rms));
+        most.frequency =
+            if other.frequency < self.frequency { other.frequency } else { self.frequency };
+        most.rate_hz_per_s = self.rate_hz_per_s.min(other.rate_hz_per_s);
+        for h in &other.harmonics {
+            let own = self.harmonics.iter().find(|o| o.order == h.order).map_or(0.0, |o| o.share);
+            most.set_harmonic(Harmonic::new(h.order, own.max(h.share), h.angle));
+        }
+        if let Some(dc) = other.dc {
+            let own = self.dc.map_or(0.0, |dc| dc.value.si());
+            let value = Q::from_si(larger(own, dc.value.si()));
+            // Decaying or not, it is that large at its begin.
+            most.dc = Some(Dc::constant(value));
+        }
+        most
+    }
+
     /// Total harmonic distortion as a share of the fundamental (IEC 61000-4-7, 3.3.2).
     pub fn thd(&self) -> f64 {
         self.harmonics.iter().map(|h| h.share * h.share).sum::<f64>().sqrt()
@@ -137,7 +161,7 @@ impl<Q: Measure> Drive<Q> {
         }
     }
 
-    pub(super) fn is_moving(&self) -> bool {
+    pub(crate) fn is_moving(&self) -> bool {
         self.rate_hz_per_s != 0.0 || self.dc.is_some_and(|dc| dc.tau.is_some())
     }
 

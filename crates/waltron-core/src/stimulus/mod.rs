@@ -96,6 +96,23 @@ impl Stimulus {
         moved
     }
 
+    /// The same with every frequency staying where it is; direct components go on decaying.
+    #[must_use]
+    pub fn at_rest(mut self) -> Self {
+        self.currents.iter_mut().for_each(|d| d.rate_hz_per_s = 0.0);
+        self.voltages.iter_mut().for_each(|d| d.rate_hz_per_s = 0.0);
+        self
+    }
+
+    /// What is at least as large as either of two on every channel: the larger wave of each.
+    #[must_use]
+    pub fn most(&self, other: &Self) -> Self {
+        Self {
+            currents: larger(&self.currents, &other.currents),
+            voltages: larger(&self.voltages, &other.voltages),
+        }
+    }
+
     /// Whether anything moves while the stimulus is held: frequencies, decaying DC.
     pub fn is_moving(&self) -> bool {
         self.currents.iter().any(Drive::is_moving) || self.voltages.iter().any(Drive::is_moving)
@@ -111,6 +128,17 @@ impl Stimulus {
             voltages: mix(&self.voltages, &to.voltages, share),
         }
     }
+}
+
+fn larger<Q: Measure>(a: &[Drive<Q>], b: &[Drive<Q>]) -> Vec<Drive<Q>> {
+    let mut all = a.to_vec();
+    for theirs in b {
+        match all.iter_mut().find(|d| d.channel == theirs.channel) {
+            Some(mine) => *mine = mine.most(theirs),
+            None => all.push(theirs.clone()),
+        }
+    }
+    all
 }
 
 fn mix<Q: Measure>(from: &[Drive<Q>], to: &[Drive<Q>], share: f64) -> Vec<Drive<Q>> {

@@ -13,5 +13,5 @@ mod zeros;
 
 pub use recording::{Recording, Track};
 pub use reference::Reference;
-pub use synthesis::{Piece, TooLong, Waveform, WaveformChannel, pieces, render};
+pub use synthesis::{Piece, TooLong, Waveform, WaveformChannel, pieces, render, settled};
 pub use zeros::next_zeros;

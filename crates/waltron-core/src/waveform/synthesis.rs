@@ -9,9 +9,10 @@
 use super::reference::Reference;
 use crate::name::Name;
 use crate::observation::Observation;
-use crate::program::{Profile, Program};
+use crate::program::{Condition, Profile, Program, Segment};
 use crate::quantity::{Measure, Time, seconds};
 use crate::stimulus::{Drive, Stimulus};
+use std::borrow::Cow;
 use std::f64::consts::{FRAC_PI_2, SQRT_2, TAU};
 
 /// Samples of several channels at one rate.
@@ -77,7 +78,7 @@ pub fn pieces<'a>(program: &'a Program, observed: Option<&Observation>) -> Vec<P
                 Some(span) => span.end - span.start,
                 None => break,
             },
-            None => segment.longest().unwrap_or_default(),
+            None => settled(segment, &all).longest().unwrap_or_default(),
         };
         let end = now + length;
         let mut add = |from: Stimulus, to: Option<Stimulus>, whole: Time, playback| {
@@ -120,6 +121,37 @@ pub fn pieces<'a>(program: &'a Program, observed: Option<&Observation>) -> Vec<P
         now = end;
     }
     all
+}
+
+/// A segment that follows on from these pieces, with moments in place of the angles that it waits for.
+pub fn settled<'a>(segment: &'a Segment, so_far: &[Piece<'_>]) -> Cow<'a, Segment> {
+    fn settle(when: &Condition, held: Option<&Stimulus>, reference: &Reference) -> Condition {
+        let all = |inner: &[Condition]| -> Vec<Condition> {
+            inner.iter().map(|c| settle(c, held, reference)).collect()
+        };
+        match when {
+            Condition::AtAngle { after, angle, most } => {
+                let at = held.and_then(|held| reference.reaches(held, *angle, *after));
+                Condition::After(at.unwrap_or(*most).min(*most))
+            }
+            Condition::Any(inner) => Condition::Any(all(inner)),
+            Condition::All(inner) => Condition::All(all(inner)),
+            other => other.clone(),
+        }
+    }
+    if !segment.waits_for_angle() {
+        return Cow::Borrowed(segment);
+    }
+    let reference = Reference::of(so_far);
+    let held = match &segment.profile {
+        Profile::Hold(held) => Some(held),
+        _ => None,
+    };
+    let mut settled = segment.clone();
+    for stop in &mut settled.stops {
+        stop.when = settle(&stop.when, held, &reference);
+    }
+    Cow::Owned(settled)
 }
 
 /// Samples of everything a program puts out.

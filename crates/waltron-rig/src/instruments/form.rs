@@ -5,8 +5,8 @@ use serde::Deserialize;
 use std::time::Duration;
 use waltron_core::capability::{Instrument, Parameter, ParameterKind, ParameterValue};
 use waltron_core::document::{
-    AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
-    Spannable, Text, load,
+    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    Source, Spannable, Text, load,
 };
 use waltron_core::name::Name;
 use waltron_core::quantity::{Measure, Time};
@@ -76,6 +76,8 @@ struct MeasureForm {
     query: String,
     /// The largest value of either sign that it can show; what follows from a reading is bounded by it.
     most: Option<AnyQuantityText>,
+    /// Its accuracy, such as `0.1 % or 5 mV`; without it, its values have no uncertainty.
+    accuracy: Option<AnyToleranceText>,
 }
 
 /// An instrument's file, read.
@@ -149,7 +151,9 @@ impl InstrumentForm {
             .map(|m| {
                 let (name, dimension) = (Name::from(m.name.as_str()), m.measures.dimension());
                 let most = m.most.and_then(|most| most.positive_of(dimension, problems));
-                (Instrument { name, dimension, most: most.map(|q| q.si) }, m.query)
+                let accuracy = m.accuracy.and_then(|a| a.read(dimension, problems));
+                let most = most.map(|q| q.si);
+                (Instrument { name, dimension, most, accuracy }, m.query)
             })
             .collect();
         let quantity =

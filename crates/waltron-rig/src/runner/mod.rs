@@ -15,7 +15,7 @@ use std::error::Error;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
 use waltron_core::duty::{Duty, Warm};
-use waltron_core::grading::{Criterion, Grade, Rule, Values, Verdict, guard, uncertainty};
+use waltron_core::grading::{Criterion, Grade, Rule, Values, Verdict, guard};
 use waltron_core::name::Name;
 use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
 use waltron_core::program::{Finish, Program};
@@ -89,8 +89,6 @@ struct Runner<'a> {
     held: bool,
     /// Whether sequences may run programs.
     may_execute: bool,
-    /// What timing by the computer adds to the uncertainty of the last injection's times.
-    host: Time,
 }
 
 /// Runs a prepared plan to its end, the attendant's stop or the rig's failure.
@@ -126,7 +124,6 @@ pub fn run<'a>(
         injected: seconds(0.0),
         held: false,
         may_execute: prepared.may_execute,
-        host: seconds(0.0),
     };
     let tests = prepared.tests.into_iter().zip(&planned);
     let halt = tests
@@ -164,9 +161,6 @@ impl Runner<'_> {
 
     fn graded(&mut self, grades: &mut [Grade]) -> Result<(), Halt> {
         for grade in grades {
-            let capability = self.rig.capability();
-            grade.uncertainty =
-                uncertainty(grade.criterion, &grade.measured, capability, self.host);
             if self.rule == Rule::Guarded {
                 guard(grade);
             }
@@ -190,7 +184,6 @@ impl Runner<'_> {
     ) -> Result<(), Halt> {
         let first = self.grades.len();
         self.repeats = 0;
-        self.host = seconds(0.0);
         let mut last: Vec<Grade> = Vec::new();
         let skipped = loop {
             if self.attendant.wants_to_stop() {
@@ -377,7 +370,6 @@ impl Runner<'_> {
         let observation = self.rig.play(&cleared, self.attendant).map_err(Halt::Rig)?;
         self.injected += observation.length();
         // A later step of the same test may grade a time that was taken here.
-        self.host = self.host.max(observation.host_timing.unwrap_or_default());
         self.duty.put_out(&program, &observation);
         self.emit(&Event::Observed {
             test: id.clone(),

@@ -5,9 +5,11 @@
 
 use num_complex::Complex64;
 use waltron_core::capability::Capability;
+use waltron_core::name::Name;
 use waltron_core::program::{Probe, Property};
-use waltron_core::quantity::{Dimension, Measure, Time, seconds};
+use waltron_core::quantity::{Dimension, Measure, seconds};
 use waltron_core::stimulus::{PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::tolerance::AnyTolerance;
 use waltron_core::waveform::spectrum::{Spectrum, frequency};
 use waltron_core::waveform::{Piece, Waveform, render};
 use waltron_specimen::{Noise, Specimen};
@@ -21,61 +23,119 @@ const WINDOW_S: f64 = 0.2;
 /// Highest harmonic that is measured (IEC 61000-4-7).
 const ORDERS: u32 = 50;
 
-/// The rig's measuring inputs.
+/// Longest part of a reading that is analysed, in s: its last.
+const LONGEST_S: f64 = 20.0;
+
+/// The rig's measuring inputs, looked at once.
 pub(super) struct Meter<'a> {
-    pub(super) capability: &'a Capability,
-    pub(super) specimen: &'a dyn Specimen,
-    /// What is out now.
-    pub(super) stimulus: &'a Stimulus,
+    capability: &'a Capability,
+    specimen: &'a dyn Specimen,
+    /// What is analysed.
+    pieces: Vec<Piece<'a>>,
+    /// Its samples, once they are needed.
+    wave: Option<Waveform>,
+    noise: &'a mut Noise,
+    /// The error of each channel that was looked at, in standard deviations: what is read of one
+    /// wave is wrong by the same share, or a sum would be less than its parts.
+    errors: Vec<(Name, f64)>,
 }
 
-impl Meter<'_> {
+impl<'a> Meter<'a> {
+    /// Looks at what is out now, as if it stayed for a measuring window.
+    pub(super) fn of_now(
+        capability: &'a Capability,
+        specimen: &'a dyn Specimen,
+        stimulus: &Stimulus,
+        noise: &'a mut Noise,
+    ) -> Self {
+        let hertz = stimulus.frequency().map_or(50.0, Measure::si).max(1.0);
+        let piece = Piece {
+            from: stimulus.clone(),
+            to: None,
+            start: seconds(0.0),
+            length: seconds(WINDOW_S.max(10.0 / hertz)),
+            playback: None,
+            segment: 0,
+        };
+        Self { capability, specimen, pieces: vec![piece], wave: None, noise, errors: Vec::new() }
+    }
+
+    /// Looks at what was out during the last segment that was played.
+    pub(super) fn of_last(
+        capability: &'a Capability,
+        specimen: &'a dyn Specimen,
+        all: Vec<Piece<'a>>,
+        noise: &'a mut Noise,
+    ) -> Self {
+        let end = all.last().map_or(0.0, |p| (p.start + p.length).si());
+        let segment = all.last().map(|p| p.segment);
+        let of_last = all.iter().filter(|p| Some(p.segment) == segment);
+        let start = of_last.clone().next().map_or(0.0, |p| p.start.si()).max(end - LONGEST_S);
+        let mut pieces = Vec::new();
+        for piece in of_last {
+            let (from, to) = (piece.start.si().max(start), (piece.start + piece.length).si());
+            if to > from {
+                pieces.push(part(piece, from, to, start));
+            }
+        }
+        Self { capability, specimen, pieces, wave: None, noise, errors: Vec::new() }
+    }
+
     /// A value in SI; `None` where there is nothing to measure, such as the phase of nothing.
-    pub(super) fn read(&self, probe: &Probe, noise: &mut Noise) -> Option<f64> {
+    pub(super) fn read(&mut self, probe: &Probe) -> Option<f64> {
         let (samples, nominal) = match probe.what {
             Property::Value => return self.specimen.reading(probe.of.as_str()),
-            Property::ActivePower | Property::ReactivePower => {
-                return Some(self.power(probe.what, noise));
-            }
+            Property::ActivePower | Property::ReactivePower => return Some(self.power(probe.what)),
             _ => self.samples(probe)?,
         };
         let found = frequency(&samples, RATE_HZ, nominal);
         let spectrum = Spectrum::of(&samples, RATE_HZ, found.unwrap_or(nominal), ORDERS);
         let magnitude = spectrum.fundamental.norm();
-        let relative =
-            |value: f64| self.deviation(probe, value) / value.abs().max(f64::MIN_POSITIVE);
-        match probe.what {
-            Property::Rms => Some(spectrum.rms + noise.draw(self.deviation(probe, spectrum.rms))),
-            Property::Magnitude => Some(magnitude + noise.draw(self.deviation(probe, magnitude))),
-            Property::Dc => Some(spectrum.dc + noise.draw(self.deviation(probe, spectrum.rms))),
+        let error = self.error(&probe.of) * self.deviation(probe, spectrum.rms);
+        let scale = if spectrum.rms > 0.0 { (1.0 + error / spectrum.rms).max(0.0) } else { 1.0 };
+        let share = self.deviation(probe, magnitude) / magnitude.max(f64::MIN_POSITIVE);
+        let shown = match probe.what {
+            // Of nothing, the error alone is shown.
+            Property::Rms if spectrum.rms <= 0.0 => error.abs(),
+            Property::Rms => spectrum.rms * scale,
+            Property::Magnitude => magnitude * scale,
+            Property::Dc => spectrum.dc * scale,
             Property::Phase => {
                 found?;
-                Some(spectrum.fundamental.arg() + noise.draw(relative(magnitude)))
+                spectrum.fundamental.arg() + self.noise.draw(share)
             }
-            Property::Frequency => Some(found? * (1.0 + noise.draw(1e-6))),
+            Property::Frequency => found? * (1.0 + self.noise.draw(1e-6)),
             Property::Harmonic(n) => {
                 found?;
-                Some((spectrum.share(n) + noise.draw(relative(magnitude))).abs())
+                (spectrum.share(n) + self.noise.draw(share)).abs()
             }
             Property::HarmonicAngle(n) if spectrum.share(n) > 1e-6 => {
                 found?;
-                Some(
-                    spectrum.harmonic_angle(n)
-                        + noise.draw(relative(magnitude) / spectrum.share(n)),
-                )
+                spectrum.harmonic_angle(n) + self.noise.draw(share) / spectrum.share(n)
             }
             Property::Thd => {
                 found?;
-                Some((spectrum.thd() + noise.draw(relative(magnitude))).abs())
+                (spectrum.thd() + self.noise.draw(share)).abs()
             }
-            _ => None,
+            _ => return None,
+        };
+        Some(shown)
+    }
+
+    /// The error of a channel at this look, in standard deviations.
+    fn error(&mut self, of: &Name) -> f64 {
+        if let Some((_, known)) = self.errors.iter().find(|(id, _)| id == of) {
+            return *known;
         }
+        let drawn = self.noise.draw(1.0);
+        self.errors.push((of.clone(), drawn));
+        drawn
     }
 
     /// Standard deviation of a measured value: a third of the channel's accuracy.
     fn deviation(&self, probe: &Probe, si: f64) -> f64 {
-        let of = |id: &waltron_core::name::Name| *id == probe.of;
-        let limits = |any: waltron_core::tolerance::AnyTolerance| any.limits(si).1 - si;
+        let of = |id: &Name| *id == probe.of;
+        let limits = |any: AnyTolerance| any.limits(si).1 - si;
         let current = self.capability.currents.iter().find(|c| of(&c.id));
         let voltage = self.capability.voltages.iter().find(|c| of(&c.id));
         current
@@ -85,39 +145,34 @@ impl Meter<'_> {
             / 3.0
     }
 
-    fn samples(&self, probe: &Probe) -> Option<(Vec<f64>, f64)> {
-        let is = |id: &waltron_core::name::Name| *id == probe.of;
-        let currents = self.stimulus.currents.iter().filter(|d| is(&d.channel)).cloned().collect();
-        let voltages = self.stimulus.voltages.iter().filter(|d| is(&d.channel)).cloned().collect();
-        let only = Stimulus { currents, voltages };
-        let nominal = only
-            .currents
-            .iter()
-            .map(|d| d.frequency.si())
-            .chain(only.voltages.iter().map(|d| d.frequency.si()))
-            .next()
-            .filter(|hz| *hz > 0.0)
-            .unwrap_or(50.0);
-        let piece = Piece {
-            from: only,
-            to: None,
-            start: seconds(0.0),
-            length: Time::from_si(WINDOW_S.max(10.0 / nominal)),
-            playback: None,
-            segment: 0,
+    /// Samples of a channel, and the frequency that it is put out at.
+    fn samples(&mut self, probe: &Probe) -> Option<(Vec<f64>, f64)> {
+        let only = |s: &Stimulus| {
+            let currents = s.currents.iter().filter(|d| d.channel == probe.of).cloned().collect();
+            let voltages = s.voltages.iter().filter(|d| d.channel == probe.of).cloned().collect();
+            Stimulus { currents, voltages }
         };
-        let Waveform { channels, .. } = render(&[piece], RATE_HZ).ok()?;
+        // The common reference follows all that is out, whatever is looked at.
+        let hertz = |p: &Piece<'_>| {
+            let own = only(&p.from).frequency().map(Measure::si).filter(|hz| *hz > 0.0);
+            own.or_else(|| p.playback.map(|p| p.recording.frequency_hz))
+        };
+        let nominal = self.pieces.iter().find_map(hertz).unwrap_or(50.0);
+        if self.wave.is_none() {
+            self.wave = Some(render(&self.pieces, RATE_HZ).ok()?);
+        }
         // A channel that is not driven is measured too: zero.
-        let samples = channels.into_iter().next().map(|c| c.samples);
+        let channels = self.wave.iter().flat_map(|w| &w.channels);
+        let samples = channels.into_iter().find(|c| c.name == probe.of).map(|c| c.samples.clone());
         Some((samples.unwrap_or_else(|| vec![0.0; 2560]), nominal))
     }
 
     /// Three-phase power from the measured phasors of voltages and currents.
-    fn power(&self, what: Property, noise: &mut Noise) -> f64 {
+    fn power(&mut self, what: Property) -> f64 {
         let mut phasor = |channel: &str| {
             let mut read = |what| {
                 let probe = Probe { of: channel.into(), what, dimension: Dimension::NUMBER };
-                self.read(&probe, noise)
+                self.read(&probe)
             };
             // Nothing flowing has no phase, and no power.
             match (read(Property::Magnitude), read(Property::Phase)) {
@@ -128,5 +183,22 @@ impl Meter<'_> {
         let phases = PHASE_VOLTAGES.into_iter().zip(PHASE_CURRENTS);
         let s: Complex64 = phases.map(|(v, i)| phasor(v) * phasor(i).conj()).sum();
         if what == Property::ActivePower { s.re } else { s.im }
+    }
+}
+
+/// What a piece puts out between two moments, told from another one.
+fn part<'a>(piece: &Piece<'a>, from: f64, to: f64, start: f64) -> Piece<'a> {
+    let (since, whole) = (from - piece.start.si(), piece.length.si());
+    let begin = match &piece.to {
+        Some(end) => piece.from.toward(end, since / whole),
+        None => piece.from.after(since),
+    };
+    Piece {
+        from: begin,
+        to: piece.to.clone(),
+        start: seconds(from - start),
+        length: seconds(to - from),
+        playback: piece.playback,
+        segment: piece.segment,
     }
 }

@@ -22,7 +22,7 @@ use waltron_core::program::{Finish, Program, Segment, Then};
 use waltron_core::quantity::{Measure, Quantity, Time, seconds};
 use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
-use waltron_core::waveform::{next_zeros, pieces};
+use waltron_core::waveform::{next_zeros, pieces, settled};
 use waltron_specimen::{Noise, Specimen};
 use watch::Watch;
 
@@ -164,11 +164,9 @@ impl VirtualRig {
     ) -> Option<Ended> {
         loop {
             if watch.due(play.now) {
-                let (capability, specimen, stimulus) =
-                    (&self.capability, &*self.specimen, &self.out);
-                let meter = Meter { capability, specimen, stimulus };
-                let noise = &mut play.noise;
-                watch.poll(play.now, |probe| meter.read(probe, noise), play.attendant.mark());
+                let (capability, specimen) = (&self.capability, &*self.specimen);
+                let mut meter = Meter::of_now(capability, specimen, &self.out, &mut play.noise);
+                watch.poll(play.now, |probe| meter.read(probe), play.attendant.mark());
                 // Looking may have taken longer than the time between two looks.
                 if self.pace == Pace::Real {
                     watch.not_before(seconds(play.began.elapsed().as_secs_f64()));
@@ -273,7 +271,9 @@ impl Rig for VirtualRig {
         self.energised = true;
         for segment in &program.segments {
             let start = play.now;
-            let outcome = self.play_segment(segment, &mut play);
+            let waits = segment.waits_for_angle();
+            let so_far = if waits { pieces(program, Some(&observation)) } else { Vec::new() };
+            let outcome = self.play_segment(&settled(segment, &so_far), &mut play);
             if outcome.is_err() {
                 self.off()?;
             }
@@ -288,15 +288,19 @@ impl Rig for VirtualRig {
                 break;
             }
         }
+        let (capability, specimen) = (&self.capability, &*self.specimen);
+        let seen =
+            if program.reads.is_empty() { Vec::new() } else { pieces(program, Some(&observation)) };
+        let mut meter = Meter::of_last(capability, specimen, seen, &mut play.noise);
+        let mut readings = Vec::new();
         for probe in &program.reads {
-            let (capability, specimen, stimulus) = (&self.capability, &*self.specimen, &self.out);
-            let meter = Meter { capability, specimen, stimulus };
-            if let Some(si) = meter.read(probe, &mut play.noise) {
+            if let Some(si) = meter.read(probe) {
                 let value = Quantity { si, dimension: probe.dimension };
                 let value = Values::none().with_quantity("value", value);
-                observation.readings.push(Reading { probe: probe.clone(), value });
+                readings.push(Reading { probe: probe.clone(), value });
             }
         }
+        observation.readings = readings;
         let forced = observation.segments.iter().zip(&program.segments).any(|(span, segment)| {
             matches!(span.ended, Ended::Stop(i) if segment.stops[i].then == Then::Off)
         });

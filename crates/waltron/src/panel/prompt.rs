@@ -35,18 +35,23 @@ pub(crate) fn prompt(question: &Question) -> String {
                 numbered.collect::<String>()
             )
         }
-        Wanted::Quantity { kind, default_si, exponents } => {
+        Wanted::Quantity { kind, default_si, exponents, bounds } => {
             let [a, v, s, r, k] = *exponents;
             let dimension = Dimension::new(a, v, s, r, k);
+            let range = bounds.map(|b| format!(" {}", from_to(b, dimension))).unwrap_or_default();
             let default =
                 default_si.map(|si| format!(", Enter for {}", Quantity { si, dimension }));
             format!(
-                "{text} ({kind}{}; s to skip this test, q to stop): ",
+                "{text} ({kind}{range}{}; s to skip this test, q to stop): ",
                 default.unwrap_or_default()
             )
         }
         Wanted::Text => format!("{text} (q to stop): "),
     }
+}
+
+fn from_to([low, high]: [f64; 2], dimension: Dimension) -> String {
+    format!("from {} to {}", Quantity { si: low, dimension }, Quantity { si: high, dimension })
 }
 
 /// What is asked where a test is skipped.
@@ -105,13 +110,23 @@ fn answer(question: &Question, line: &str, word: &str) -> Result<Answer, String>
                 .map(Answer::Text)
                 .ok_or_else(|| format!("type a number from 1 to {most}"))
         }
-        Wanted::Quantity { exponents, default_si, .. } => {
+        Wanted::Quantity { exponents, default_si, bounds, .. } => {
             let [a, v, s, r, k] = *exponents;
-            match (word, default_si) {
-                ("", Some(si)) => Ok(Answer::Si(*si)),
-                _ => parse_as(line, Dimension::new(a, v, s, r, k))
-                    .map(Answer::Si)
-                    .map_err(|e| format!("{e}; {}", e.help().unwrap_or_default())),
+            let dimension = Dimension::new(a, v, s, r, k);
+            let si = match (word, default_si) {
+                ("", Some(si)) => *si,
+                _ => parse_as(line, dimension)
+                    .map_err(|e| format!("{e}; {}", e.help().unwrap_or_default()))?,
+            };
+            match *bounds {
+                Some([low, high]) if !(low..=high).contains(&si) => {
+                    let given = Quantity { si, dimension };
+                    Err(format!(
+                        "{given} is no answer: type one {}",
+                        from_to([low, high], dimension)
+                    ))
+                }
+                _ => Ok(Answer::Si(si)),
             }
         }
     }
@@ -130,6 +145,7 @@ mod tests {
             kind: "a current".into(),
             exponents: Dimension::CURRENT.exponents(),
             default_si: Some(2.0),
+            bounds: None,
         })
     }
 

@@ -321,7 +321,8 @@ fn guarded_verdicts_show_the_uncertainty() {
     assert!(all.iter().all(|p| p["verdict"] == "inconclusive"), "{all:?}");
     let time = all[0]["measured"]["time_s"].as_f64().unwrap();
     let u = all[0]["uncertainty"]["u_s"].as_f64().unwrap();
-    assert!((u - 0.1 * time).abs() < 1e-9);
+    // Of the time, and of the current along the curve: a little more than the timing alone.
+    assert!(u > 0.1 * time && u < 0.11 * time, "{u} of {time}");
     site.waltron(&["report", "r.run.jsonl", "-o", "g.html"]).exits(0);
     assert!(site.read("g.html").contains("U (k = 2)"));
 }

@@ -5,12 +5,13 @@ mod way;
 use super::setup::{not_tested, phase_current, switched_off};
 use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError, show};
 use crate::asset::Element;
+use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
 use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_limits};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
-use crate::quantity::{Current, Measure, Ratio, Time, seconds, text};
+use crate::quantity::{Current, Dimension, Measure, Ratio, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use way::{Way, way};
 
@@ -51,14 +52,33 @@ struct Ramp {
     step: Current,
 }
 
+/// Where a contact changed on a stair.
+///
+/// The contact answers to a value between the level that was out when it changed and the one before:
+/// the middle is the estimate, and half a step is part of its uncertainty.
+#[derive(Clone, Copy, Debug)]
+struct Estimate {
+    seen: Current,
+    /// Expanded uncertainty (k = 2): the step's share, and the accuracy of what was put out, where
+    /// that is stated.
+    u: Current,
+}
+
+impl Estimate {
+    fn values(self) -> Values {
+        Values::none().with("u", self.u)
+    }
+}
+
 enum State {
     Up,
-    Down { pickup: Current },
+    Down { pickup: Estimate },
 }
 
 /// The pickup procedure.
 pub struct Pickup {
     element: Option<Element>,
+    capability: Capability,
     frequency: crate::quantity::Frequency,
     rest: Time,
     ramps: Vec<Ramp>,
@@ -80,13 +100,11 @@ impl Pickup {
                 ramps.push(ramp(settings, bench, element, fault_loop)?);
             }
         }
-        let resets = bench.asset.elements.iter().filter(|e| e.enabled);
-        let longest_reset =
-            resets.map(|e| e.characteristic.reset_time()).fold(seconds(0.0), Time::max);
         Ok(Self {
             element: found.cloned(),
+            capability: bench.capability.clone(),
             frequency: bench.asset.ratings.frequency,
-            rest: settings.rest + longest_reset,
+            rest: settings.rest + bench.asset.longest_reset(),
             ramps,
             at: 0,
             state: State::Up,
@@ -160,20 +178,30 @@ impl Ramp {
             .with("step_current", self.step)
     }
 
-    /// The level the element saw at an edge, in amperes, and its number.
-    fn level_at(
+    /// What the element answered to when a contact changed; `Err` with the level where that is the
+    /// first one, which tells nothing.
+    fn estimate(
         &self,
         program: &Program,
         name: &str,
         observation: &Observation,
         edge: Time,
-    ) -> Option<(Current, u32)> {
+        capability: &Capability,
+    ) -> Option<Result<Estimate, Current>> {
         let index = program.position(name)?;
         let start = observation.segments.get(index)?.start;
         let Profile::Stairs(stairs) = &program.segments[index].profile else { return None };
+        let seen = |s: &Stimulus| FaultLoop::largest_phase(s.complex_phase_currents()) / self.scale;
         let number = stairs.level_at(edge - start);
-        let phases = stairs.level(number).complex_phase_currents();
-        Some((FaultLoop::largest_phase(phases) / self.scale, number))
+        let level = stairs.level(number);
+        if number == 0 {
+            return Some(Err(seen(&level)));
+        }
+        let before = seen(&stairs.level(number - 1));
+        let middle = (seen(&level) + before) / 2.0;
+        let share = capability.share_of(&level, Dimension::CURRENT).unwrap_or(0.0);
+        let u = (seen(&level) - before).abs() / 2.0 + middle * share;
+        Some(Ok(Estimate { seen: middle, u }))
     }
 }
 
@@ -237,7 +265,7 @@ impl Pickup {
         )
     }
 
-    fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Grade, Option<Current>) {
+    fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Grade, Option<Estimate>) {
         let (expected, limits) = self.expected_and_limits();
         let mut grade = Grade {
             point: ramp.pickup_point.clone(),
@@ -274,7 +302,7 @@ impl Pickup {
         }
         let level = observation
             .first_edge(&signal, true, start)
-            .and_then(|edge| ramp.level_at(&program, UP, observation, edge));
+            .and_then(|edge| ramp.estimate(&program, UP, observation, edge, &self.capability));
         match level {
             None => {
                 settle(Judgement::new(
@@ -283,20 +311,22 @@ impl Pickup {
                 ));
                 (grade, None)
             }
-            Some((first, 0)) => {
+            Some(Err(first)) => {
                 settle(Judgement::new(
                     Verdict::Fail,
                     format!("operates at or below {}, where the ramp starts", text(first)),
                 ));
                 (grade, None)
             }
-            Some((measured, _)) => {
+            Some(Ok(estimate)) => {
+                let measured = estimate.seen;
                 settle(judge_limits(measured, lower, upper));
                 grade.measured = Values::none().with("current", measured);
+                grade.uncertainty = estimate.values();
                 grade.deviation = Values::none()
                     .with("current", measured - setting)
                     .with_percent("current", ((measured - setting) / setting).value);
-                (grade, Some(measured))
+                (grade, Some(estimate))
             }
         }
     }
@@ -328,14 +358,14 @@ impl Pickup {
         &self,
         ramp: &Ramp,
         point: PointId,
-        pickup: Current,
+        pickup: Estimate,
         observation: &Observation,
     ) -> Grade {
         let mut grade = self.reset_grade(ramp, point);
         grade.verdict = Verdict::Inconclusive;
         let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
         let (Some((element, declared)), Some((program, signal)), Some(down)) =
-            (declared, self.down(ramp, pickup), observation.segments.get(2))
+            (declared, self.down(ramp, pickup.seen), observation.segments.get(2))
         else {
             grade.reason = "the injection ended before the ramp".into();
             return grade;
@@ -346,17 +376,28 @@ impl Pickup {
         }
         let level = observation
             .first_edge(&signal, false, down.start)
-            .and_then(|edge| ramp.level_at(&program, DOWN, observation, edge));
-        let Some((dropout, _)) = level else {
-            grade.verdict = Verdict::Fail;
-            grade.reason = format!("no reset down to {} % of pickup", 85.0 * declared.value);
-            return grade;
+            .and_then(|edge| ramp.estimate(&program, DOWN, observation, edge, &self.capability));
+        let dropout = match level {
+            Some(Ok(estimate)) => estimate,
+            Some(Err(top)) => {
+                grade.verdict = Verdict::Fail;
+                grade.reason = format!("resets at or above {}, where the ramp starts", text(top));
+                return grade;
+            }
+            None => {
+                grade.verdict = Verdict::Fail;
+                grade.reason = format!("no reset down to {} % of pickup", 85.0 * declared.value);
+                return grade;
+            }
         };
-        let ratio: Ratio = dropout / pickup;
+        let ratio: Ratio = dropout.seen / pickup.seen;
+        let relative = |e: Estimate| (e.u / e.seen).value;
+        let u = ratio.value * relative(dropout).hypot(relative(pickup));
         let t = &element.tolerances.reset_ratio;
         let judged = judge_limits(ratio, t.lower(declared), t.upper(declared));
         grade.measured =
-            Values::none().with_percent("reset_ratio", ratio.value).with("current", dropout);
+            Values::none().with_percent("reset_ratio", ratio.value).with("current", dropout.seen);
+        grade.uncertainty = Values::none().with_percent("u", u);
         grade.deviation = Values::none().with_percent("reset_ratio", (ratio - declared).value);
         grade.verdict = judged.verdict;
         grade.reason = judged.reason;
@@ -458,6 +499,8 @@ impl Procedure for Pickup {
                     likely: worst(&up) * share + worst(&down) * 0.5,
                     program: Program::of([up.segments, down.segments].concat()).into(),
                     place: None,
+                    is_exact: false,
+                    also: Vec::new(),
                     not_tested: self.why_not(ramp),
                 }
             })
@@ -483,7 +526,7 @@ impl Procedure for Pickup {
         }
         let program = match self.state {
             State::Up => self.up(ramp),
-            State::Down { pickup } => self.down(ramp, pickup),
+            State::Down { pickup } => self.down(ramp, pickup.seen),
         };
         program.map_or(Action::Done, |(program, _)| Action::Inject(program))
     }

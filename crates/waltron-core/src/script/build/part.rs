@@ -1,10 +1,11 @@
 //! What a step's segment stands for, and what it yields once it was played.
 
 use super::super::ast::Ending;
-use crate::grading::Verdict;
+use super::super::context::Context;
+use crate::expression::{Measured, Type, Value};
 use crate::name::Name;
-use crate::observation::{Ended, Observation, Span};
-use crate::program::{Condition, Profile, Program};
+use crate::observation::{Edge, Ended, Observation, Span};
+use crate::program::{Condition, Profile, Program, Segment};
 use crate::quantity::{Dimension, Measure, Quantity, Time};
 use std::ops::Range;
 
@@ -35,6 +36,11 @@ pub(in crate::script) struct RampScale {
 }
 
 impl Part {
+    /// What its results are called after: its kind, and its label.
+    pub(in crate::script) fn owners(&self) -> Vec<&str> {
+        std::iter::once(self.kind).chain(self.label.as_ref().map(Name::as_str)).collect()
+    }
+
     /// The span of its segment, where it was played.
     pub(in crate::script) fn seen<'a>(&self, observation: &'a Observation) -> Option<&'a Span> {
         observation.segments.get(self.segment)
@@ -47,72 +53,70 @@ impl Part {
     }
 
     /// The value of its ramp when its condition came true, or why there is none.
+    ///
+    /// Where a contact was waited for on a stair, what it answers to lies between the level that was
+    /// out when it changed and the one before: the middle is told, and half a step is part of its
+    /// uncertainty.
     pub(in crate::script) fn outcome(
         &self,
         program: &Program,
         observation: &Observation,
-    ) -> (Option<Quantity>, Option<(Verdict, String)>) {
-        let why = match (self.seen(observation), self.until) {
-            (None, _) => {
-                Some((Verdict::Inconclusive, "the injection ended before the ramp".to_owned()))
-            }
-            (Some(span), Some(_))
-                if self.reached(observation) && (span.end - span.start).si() < 1e-9 =>
-            {
-                let awaited = &self.awaited;
-                Some((
-                    Verdict::Inconclusive,
-                    format!("`{awaited}` before the ramp began: check reset and wiring"),
-                ))
-            }
-            (Some(_), Some(_)) if !self.reached(observation) => {
-                let end = self.ramp.as_ref().map(|r| Quantity { si: r.to, dimension: r.dimension });
-                let end = end.map(|q| q.to_string()).unwrap_or_default();
-                Some((
-                    Verdict::Fail,
-                    format!("no `{}` up to the ramp's end at {end}", self.awaited),
-                ))
-            }
-            _ => None,
+        context: &Context,
+    ) -> Value {
+        let Some(ramp) = &self.ramp else { return Value::Unknown(Type::Any) };
+        let missing =
+            |fails, why: String| Value::missing(Type::Quantity(ramp.dimension), fails, why);
+        let q = |si| Quantity { si, dimension: ramp.dimension };
+        let Some(span) = self.seen(observation) else {
+            return missing(false, "the injection ended before the ramp".to_owned());
         };
-        match why {
-            Some(why) => (None, Some(why)),
-            None => (self.value(program, observation), None),
+        if self.until.is_some() && !self.reached(observation) {
+            let why = format!("no `{}` up to the ramp's end at {}", self.awaited, q(ramp.to));
+            return missing(true, why);
         }
+        if self.until.is_some() && (span.end - span.start).si() < 1e-9 {
+            let awaited = &self.awaited;
+            let why = format!("`{awaited}` before the ramp began: check reset and wiring");
+            return missing(false, why);
+        }
+        let segment = program.segments.get(self.segment);
+        let edge = segment.and_then(|s| self.edge(s, span, observation));
+        let at = edge.unwrap_or(span.end) - span.start;
+        let (si, half) = match (segment.map(|s| &s.profile), ramp.step) {
+            (Some(Profile::Stairs(s)), Some(step)) => level(ramp, step, s.level_at(at), edge),
+            (Some(Profile::Steps(s)), Some(step)) => level(ramp, step, s.level_at(at) as u32, edge),
+            (Some(Profile::Slope(s)), _) => {
+                let si = ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0);
+                (Some(si), 0.0)
+            }
+            _ => return missing(false, "it was not measured".to_owned()),
+        };
+        let Some(si) = si else {
+            let why =
+                format!("`{}` already at {}, where the ramp begins", self.awaited, q(ramp.from));
+            return missing(true, why);
+        };
+        let out = segment.map(|s| s.profile.at(at)).unwrap_or_default();
+        let share = context.capability.share_of(&out, ramp.dimension);
+        let stated = share.map(|share| share * si.abs());
+        // Where no accuracy is stated, the step alone is known.
+        let u = stated.map(|stated| stated + half).or((half > 0.0).then_some(half));
+        Value::Measured(Measured { value: q(si), u })
     }
 
-    /// The value of its ramp when it ended: that of the level that was out when the contact
-    /// changed, for a contact answers at its edge.
-    pub(in crate::script) fn value(
-        &self,
-        program: &Program,
-        observation: &Observation,
-    ) -> Option<Quantity> {
-        let ramp = self.ramp.as_ref()?;
-        let span = self.seen(observation)?;
-        let segment = program.segments.get(self.segment)?;
-        let by_contact = self.until.and_then(|i| segment.stops.get(i)).is_some_and(|stop| {
-            stop.when
-                .parts()
-                .iter()
-                .any(|c| matches!(c, Condition::Contact { .. } | Condition::Edge { .. }))
-        });
-        let edge = observation
-            .edges
-            .iter()
-            .rev()
-            .find(|e| e.time >= span.start && e.time <= span.end)
-            .filter(|_| by_contact && self.reached(observation));
-        let at = edge.map_or(span.end, |e| e.time) - span.start;
-        let si = match (&segment.profile, ramp.step) {
-            (Profile::Stairs(s), Some(step)) => ramp.from + step * f64::from(s.level_at(at)),
-            (Profile::Steps(s), Some(step)) => ramp.from + step * s.level_at(at) as f64,
-            (Profile::Slope(s), _) => {
-                ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0)
-            }
-            _ => return None,
+    /// When the contact changed that was waited for, where one was.
+    fn edge(&self, segment: &Segment, span: &Span, observation: &Observation) -> Option<Time> {
+        let stop = self.until.and_then(|i| segment.stops.get(i))?;
+        let waited_for = |e: &&Edge| {
+            stop.when.parts().iter().any(|c| match c {
+                Condition::Contact { signal, closed } | Condition::Edge { signal, closed } => {
+                    *signal == e.signal && *closed == e.closed
+                }
+                _ => false,
+            })
         };
-        Some(Quantity { si, dimension: ramp.dimension })
+        let within = |e: &&Edge| e.time >= span.start && e.time <= span.end;
+        observation.edges.iter().rev().filter(within).find(waited_for).map(|e| e.time)
     }
 
     /// The difference that the ramp can tell.
@@ -130,5 +134,16 @@ impl Part {
             _ => return None,
         };
         Some(Quantity { si, dimension: ramp.dimension })
+    }
+}
+
+/// The value of a level, and how far the truth may lie from it; none on the first level, where a
+/// contact that changed tells nothing.
+fn level(ramp: &RampScale, step: f64, number: u32, edge: Option<Time>) -> (Option<f64>, f64) {
+    let at = ramp.from + step * f64::from(number);
+    match (edge, number) {
+        (None, _) => (Some(at), 0.0),
+        (Some(_), 0) => (None, 0.0),
+        (Some(_), _) => (Some(at - step / 2.0), step.abs() / 2.0),
     }
 }

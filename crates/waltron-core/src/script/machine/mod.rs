@@ -2,24 +2,26 @@
 
 mod loops;
 mod outcome;
-mod preview;
 
 use super::ast::{Ask, AskWanted, Ending, Guard, Script, Statement, Step};
 use super::build::{Built, build, measure, needed, time};
 use super::code::{Code, Op, compile, then_off};
 use super::condition::condition;
 use super::context::Context;
-use super::expectation::{ended, grade};
-use super::scene::{Injection, Scene};
+use super::expectation::{ended, grade, not_graded};
+use super::labels::{Labels, Owners};
+use super::names::Depth;
+use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
+use super::walk::Foreseen;
 use crate::document::Problem;
-use crate::expression::{Expr, Type, Value, evaluate, quantity};
-use crate::grading::{Grade, PointId, Values, Verdict};
+use crate::expression::{Expr, Type, Value, evaluate, not_there, quantity};
+use crate::grading::{Grade, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::{Ended, Observation};
-use crate::procedure::{Action, Answer, Planned, PlannedPoint, Procedure, Question, Wanted};
+use crate::procedure::{Action, Answer, Planned, Procedure, Question, Wanted};
 use crate::program::{Condition, Finish};
-use crate::quantity::{Dimension, Quantity, Time, seconds};
+use crate::quantity::{Dimension, Measure, Quantity, seconds};
 use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
 
@@ -30,19 +32,29 @@ pub struct Sequence {
     scene: Scene,
     pc: usize,
     loops: Vec<Loop>,
-    guards: Vec<(Arc<Guard>, usize)>,
+    guards: Vec<Watched>,
     calls: Vec<Frame>,
     /// Actions worked out but not handed out yet.
     ready: VecDeque<Action>,
     waiting: Option<Waiting>,
     capture: Option<Name>,
     shots: u64,
-    points: HashMap<String, u32>,
-    /// Branches whose condition was not known while previewing.
-    undecided: Vec<usize>,
+    labels: Labels,
+    /// What it was seen to do when it was gone through before.
+    foreseen: Arc<Foreseen>,
     done: bool,
     /// Why it ended before its last line.
     broken_off: Option<String>,
+}
+
+/// A guard that is on.
+#[derive(Clone, Debug)]
+struct Watched {
+    guard: Arc<Guard>,
+    handler: usize,
+    /// The block that it stands in.
+    depth: Depth,
+    calls: usize,
 }
 
 #[derive(Clone, Debug)]
@@ -56,17 +68,25 @@ struct Frame {
 struct Loop {
     state: LoopState,
     rounds: u64,
-    most: Option<u64>,
+    most: u64,
+    /// What happens once it has gone round that often.
+    otherwise: Ending,
     step: Arc<Step>,
+    /// Time at which its present round began, in s.
+    begun: f64,
+    /// Rounds one after another in which no time passed.
+    idle: u64,
 }
 
 #[derive(Clone, Debug)]
 enum LoopState {
     Values(Name, VecDeque<Value>),
     Times(u64),
-    For(Time),
+    /// Until this time, in s.
+    For(f64),
     While(Expr),
-    Until(Expr),
+    /// Until this holds, and whether it did after the last round.
+    Until(Expr, bool),
 }
 
 /// What the last action was for.
@@ -78,6 +98,9 @@ enum Waiting {
     },
     Answer {
         name: Option<Name>,
+        kind: Type,
+        /// The least and the largest answer, which was confirmed with what follows from it.
+        bounds: Option<[f64; 2]>,
     },
     /// Of an instrument or a program.
     Reply {
@@ -89,22 +112,23 @@ enum Waiting {
 /// Most instructions between two actions: a loop that does nothing must not hang.
 const MOST_IDLE: u32 = 1_000_000;
 
-/// Most injections that a preview goes through.
-const MOST_PREVIEWED: usize = 20_000;
-
 /// Time that a reading takes if it is not said.
 const READ_S: f64 = 0.2;
 
 impl Sequence {
-    /// A sequence at its beginning.
-    pub fn new(script: &Script, context: Arc<Context>) -> Self {
-        Self::start(Arc::new(compile(script)), context, false)
+    /// A sequence at its beginning, which was gone through before.
+    pub(super) fn foreseen(
+        script: &Script,
+        context: Arc<Context>,
+        foreseen: Arc<Foreseen>,
+    ) -> Self {
+        Self::start(Arc::new(compile(script)), context, foreseen)
     }
 
-    fn start(code: Arc<Code>, context: Arc<Context>, preview: bool) -> Self {
+    fn start(code: Arc<Code>, context: Arc<Context>, foreseen: Arc<Foreseen>) -> Self {
         Self {
             code,
-            scene: Scene::new(context, preview),
+            scene: Scene::new(context, Mode::Run),
             pc: 0,
             loops: Vec::new(),
             guards: Vec::new(),
@@ -113,20 +137,26 @@ impl Sequence {
             waiting: None,
             capture: None,
             shots: 0,
-            points: HashMap::new(),
-            undecided: Vec::new(),
+            labels: Labels::default(),
+            foreseen,
             done: false,
             broken_off: None,
         }
     }
 
-    fn point(&mut self, label: &str) -> PointId {
-        let test = self.scene.context.test.clone();
-        let base = format!("{test}/{label}");
-        let count = self.points.entry(base.clone()).or_insert(0);
-        *count += 1;
-        let id = if *count == 1 { base } else { format!("{base}#{count}") };
-        PointId { id, test, element: None, fault_loop: None }
+    /// The point that stands for a line at which something went wrong.
+    fn place(&mut self, offset: usize) -> PointId {
+        let context = Arc::clone(&self.scene.context);
+        self.labels.place(&context, offset)
+    }
+
+    /// What could not be done fails or proves nothing, is named, and the rest goes on.
+    fn not_done(&mut self, problem: &Problem) {
+        let line = self.scene.context.line(problem.span.start);
+        let verdict = if problem.fails { Verdict::Fail } else { Verdict::Inconclusive };
+        let point = self.place(problem.span.start);
+        let reason = format!("line {line}: {}", problem.message);
+        self.ready.push_back(Action::Conclude(vec![ended(point, verdict, reason)]));
     }
 
     /// Runs instructions until there is something to do outside.
@@ -139,12 +169,7 @@ impl Sequence {
                 return Action::Done;
             }
             if let Err(problem) = self.step() {
-                let line = self.scene.context.line(problem.span.start);
-                self.end_with(
-                    line,
-                    Verdict::Inconclusive,
-                    format!("line {line}: {}", problem.message),
-                );
+                self.not_done(&problem);
             }
         }
         let offset = self.loops.last().map_or(0, |l| l.step.span.0.start);
@@ -156,7 +181,8 @@ impl Sequence {
 
     /// Ends the sequence with a grade that says why.
     fn end_with(&mut self, line: usize, verdict: Verdict, reason: String) {
-        let point = self.point(&format!("line {line}"));
+        let offset = self.scene.context.offset(line);
+        let point = self.place(offset);
         self.broken_off = Some(format!("the sequence ended at line {line}: {reason}"));
         self.ready.push_back(Action::Off);
         self.ready.push_back(Action::Conclude(vec![ended(point, verdict, reason)]));
@@ -176,7 +202,10 @@ impl Sequence {
                 self.end_with(line, Verdict::Inconclusive, reason);
             }
             Ending::Fail(text) => {
-                let why = evaluate(text, &self.scene)?.to_string();
+                let why = match evaluate(text, &self.scene) {
+                    Ok(text) => text.to_string(),
+                    Err(problem) => problem.message,
+                };
                 self.end_with(line, Verdict::Fail, why);
             }
         }
@@ -200,31 +229,42 @@ impl Sequence {
                 }
                 self.inject(&all.iter().collect::<Vec<_>>(), true)
             }
-            Op::Branch { condition, otherwise, id } => {
-                match self.truth(condition)? {
-                    Some(false) => self.pc = *otherwise,
-                    None => self.undecided.push(*id),
-                    Some(true) => {}
+            Op::Branch { condition, otherwise, end } => match self.truth(condition) {
+                Ok(true) => Ok(()),
+                Ok(false) => {
+                    self.pc = *otherwise;
+                    Ok(())
                 }
+                // No branch is taken in silence.
+                Err(problem) => {
+                    self.pc = *end;
+                    Err(problem)
+                }
+            },
+            Op::Enter => {
+                self.scene.names.enter(false);
                 Ok(())
             }
-            Op::EndBranch { target, id } => {
-                // Where the condition was not known, a preview goes through every branch.
-                if self.undecided.last() == Some(id) {
-                    self.undecided.pop();
-                } else {
-                    self.pc = *target;
-                }
+            Op::Leave => {
+                self.scene.names.leave();
                 Ok(())
             }
-            Op::LoopBegin { kind, most, step } => self.begin_loop(kind, most.as_ref(), step),
+            Op::LoopBegin { kind, most, otherwise, step, done } => {
+                let begun = self.begin_loop(kind, most.as_ref(), otherwise.as_ref(), step);
+                if begun.is_err() {
+                    self.pc = *done;
+                }
+                begun
+            }
             Op::LoopNext { done } => self.next_round(*done),
-            Op::LoopAgain { test } => {
-                self.pc = *test;
-                Ok(())
-            }
+            Op::LoopAgain { test, done } => self.end_round(*test, *done),
             Op::GuardOn { guard, handler } => {
-                self.guards.push((Arc::clone(guard), *handler));
+                self.guards.push(Watched {
+                    guard: Arc::clone(guard),
+                    handler: *handler,
+                    depth: self.scene.names.depth(),
+                    calls: self.calls.len(),
+                });
                 Ok(())
             }
             Op::GuardsOff(count) => {
@@ -244,12 +284,12 @@ impl Sequence {
                 }
                 let (loops, guards) = (self.loops.len(), self.guards.len());
                 self.calls.push(Frame { back: self.pc, loops, guards });
-                self.scene.enter(frame);
+                self.scene.names.call(frame);
                 self.pc = *target;
                 Ok(())
             }
             Op::Return => {
-                self.scene.leave();
+                self.scene.names.end_call();
                 if let Some(frame) = self.calls.pop() {
                     self.pc = frame.back;
                     self.loops.truncate(frame.loops);
@@ -277,12 +317,14 @@ impl Sequence {
         }
     }
 
-    /// Whether a condition holds; `None` where that is not known yet.
-    fn truth(&self, condition: &Expr) -> Result<Option<bool>, Problem> {
+    /// Whether a condition holds.
+    ///
+    /// # Errors
+    /// Where that cannot be told.
+    fn truth(&self, condition: &Expr) -> Result<bool, Problem> {
         match evaluate(condition, &self.scene)? {
-            Value::Bool(b) => Ok(Some(b)),
-            Value::Unknown(Type::Bool | Type::Any) if self.scene.preview => Ok(None),
-            Value::Unknown(Type::Bool) => Ok(Some(false)),
+            Value::Bool(b) => Ok(b),
+            Value::Missing(missing) => Err(not_there(condition, &missing)),
             other => {
                 let message = format!("this is {}, but a condition is wanted here", other.kind());
                 Err(Problem::new(condition.span.clone(), message))
@@ -292,9 +334,14 @@ impl Sequence {
 
     fn statement(&mut self, step: &Step) -> Result<(), Problem> {
         match &step.what {
-            Statement::Let { name, value, .. } => {
-                let value = evaluate(value, &self.scene)?;
-                self.scene.let_value(name.as_str(), value);
+            Statement::Let { name, new, value } => {
+                // What cannot be worked out fails whatever needs it, as it would in place.
+                let value = evaluate(value, &self.scene).unwrap_or_else(|problem| {
+                    Value::missing(Type::Any, problem.fails, problem.message)
+                });
+                if *new || !self.scene.names.assign(name.as_str(), value.clone()) {
+                    self.scene.names.define(name.as_str(), value);
+                }
                 Ok(())
             }
             Statement::Hold(_)
@@ -303,7 +350,7 @@ impl Sequence {
             | Statement::Playback(_)
             | Statement::Wait(_) => self.inject(&[step], false),
             Statement::Off => {
-                self.scene.state = crate::stimulus::Stimulus::off();
+                self.scene.out = Out::off();
                 self.ready.push_back(Action::Off);
                 Ok(())
             }
@@ -330,12 +377,10 @@ impl Sequence {
                 Ok(())
             }
             Statement::Expect(expect) => {
-                let label = match &expect.label {
-                    Some(label) => evaluate(label, &self.scene)?.to_string(),
-                    None => format!("line {}", self.scene.context.line(step.span.0.start)),
-                };
-                let point = self.point(&label);
-                let grade = grade(expect, &self.scene, point)?;
+                let mut owners: Owners = self.foreseen.owners.clone();
+                let point = self.labels.point(expect, step, &self.scene, &mut owners, false)?;
+                let grade = grade(expect, &self.scene, point.clone())
+                    .unwrap_or_else(|problem| not_graded(expect, &self.scene, point, &problem));
                 self.ready.push_back(Action::Conclude(vec![grade]));
                 Ok(())
             }
@@ -372,13 +417,22 @@ impl Sequence {
         let conditions = self
             .guards
             .iter()
-            .map(|(guard, _)| condition(&guard.condition, &self.scene.context, &self.scene));
+            .map(|w| condition(&w.guard.condition, &self.scene.context, &self.scene));
         conditions.collect()
     }
 
     fn inject(&mut self, steps: &[&Step], together: bool) -> Result<(), Problem> {
-        let guards = self.guard_conditions()?;
-        let built = build(steps, together, &guards, &self.scene, self.shots)?;
+        let guards = self.guard_conditions();
+        let built =
+            guards.and_then(|guards| build(steps, together, &guards, &self.scene, self.shots));
+        let built = match built {
+            Ok(built) => built,
+            Err(problem) => {
+                self.lost(steps, &problem);
+                let message = format!("not put out: {}", problem.message);
+                return Err(Problem { message, ..problem });
+            }
+        };
         if built.program.segments.is_empty() {
             return Ok(());
         }
@@ -395,6 +449,7 @@ impl Sequence {
 
     fn ask(&mut self, ask: &Ask) -> Result<(), Problem> {
         let text = evaluate(&ask.text, &self.scene)?.to_string();
+        let (mut kind, mut allowed) = (Type::Text, None);
         let (name, wanted) = match &ask.wanted {
             AskWanted::Confirm => (None, Wanted::Confirmation),
             AskWanted::Choice(name, choices) => {
@@ -404,18 +459,27 @@ impl Sequence {
                 };
                 (Some(name.clone()), Wanted::Choice(choices))
             }
-            AskWanted::Value(name, Type::Quantity(dimension), default) => {
+            AskWanted::Value { name, kind: Type::Quantity(dimension), default, between } => {
+                let bounds = match between {
+                    Some((low, high)) => Some([
+                        needed(low, *dimension, &self.scene)?,
+                        needed(high, *dimension, &self.scene)?,
+                    ]),
+                    None => None,
+                };
+                (kind, allowed) = (Type::Quantity(*dimension), bounds);
                 let default_si = match default {
                     Some(expr) => quantity(expr, *dimension, &self.scene)?.map(|q| q.si),
                     None => None,
                 };
-                let (kind, exponents) = (dimension.to_string(), dimension.exponents());
-                (Some(name.clone()), Wanted::Quantity { kind, exponents, default_si })
+                let (words, exponents) = (dimension.to_string(), dimension.exponents());
+                let wanted = Wanted::Quantity { kind: words, exponents, default_si, bounds };
+                (Some(name.clone()), wanted)
             }
-            AskWanted::Value(name, ..) => (Some(name.clone()), Wanted::Text),
+            AskWanted::Value { name, .. } => (Some(name.clone()), Wanted::Text),
         };
         self.ready.push_back(Action::Ask(Question { text, wanted }));
-        self.waiting = Some(Waiting::Answer { name });
+        self.waiting = Some(Waiting::Answer { name, kind, bounds: allowed });
         Ok(())
     }
 }
@@ -426,7 +490,7 @@ impl Procedure for Sequence {
     }
 
     fn planned(&self) -> Vec<Planned> {
-        self.preview()
+        self.foreseen.planned.clone()
     }
 
     fn next(&mut self) -> Action {
@@ -443,21 +507,17 @@ impl Procedure for Sequence {
         if let Some(Waiting::Injection { built, read }) = self.waiting.take() {
             // Nothing was put out: it was refused, and nothing that follows would make sense.
             if observation.segments.is_empty() {
-                let line = built.parts.first().map_or(0, |p| self.scene.context.line(p.span.start));
-                let point = self.point(&format!("line {line}"));
+                let offset = built.parts.first().map_or(0, |p| p.span.start);
+                let line = self.scene.context.line(offset);
+                let point = self.place(offset);
                 self.ready.clear();
                 self.ready.push_back(Action::Off);
                 self.done = true;
                 self.broken_off = Some(format!("line {line} was not put out"));
                 return vec![ended(point, Verdict::NotTested, "it was not put out".to_owned())];
             }
-            if let Err(problem) = self.take(&built, read, Some(observation)) {
-                let line = self.scene.context.line(problem.span.start);
-                self.end_with(
-                    line,
-                    Verdict::Inconclusive,
-                    format!("line {line}: {}", problem.message),
-                );
+            if let Err(problem) = self.take(&built, read, observation) {
+                self.not_done(&problem);
             }
         }
         Vec::new()
@@ -478,7 +538,11 @@ impl Procedure for Sequence {
     fn retain(&mut self, _wanted: &dyn Fn(&PointId) -> bool) {}
 
     fn repeat(&mut self) {
-        *self = Self::start(Arc::clone(&self.code), Arc::clone(&self.scene.context), false);
+        *self = Self::start(
+            Arc::clone(&self.code),
+            Arc::clone(&self.scene.context),
+            Arc::clone(&self.foreseen),
+        );
     }
 
     fn answer(&mut self, answer: Answer) {
@@ -489,37 +553,28 @@ impl Procedure for Sequence {
                     self.end_with(line, Verdict::Inconclusive, format!("line {line}: {why}"));
                 }
                 (Answer::Text(text), Some(name)) => {
-                    self.scene.let_value(name.as_str(), Value::Text(text));
+                    self.scene.names.define(name.as_str(), Value::Text(text));
                 }
                 _ => {}
             }
             return;
         }
-        if let Some(Waiting::Answer { name: Some(name) }) = waiting {
-            let value = match answer {
-                Answer::Text(text) => Value::Text(text),
-                Answer::Si(si) => {
-                    Value::from(Quantity { si, dimension: self.asked_dimension(&name) })
+        if let Some(Waiting::Answer { name: Some(name), kind, bounds }) = waiting {
+            let value = match (answer, kind) {
+                (Answer::Text(text), _) => Value::Text(text),
+                (Answer::Si(si), Type::Quantity(dimension)) => {
+                    let given = Quantity { si, dimension };
+                    match bounds {
+                        Some([low, high]) if !(low..=high).contains(&si) => {
+                            let why = format!("the answer {given} is none that is allowed");
+                            Value::missing(Type::Quantity(dimension), false, why)
+                        }
+                        _ => Value::from(given),
+                    }
                 }
                 _ => return,
             };
-            self.scene.let_value(name.as_str(), value);
+            self.scene.names.define(name.as_str(), value);
         }
-    }
-}
-
-impl Sequence {
-    /// The dimension that the last question asked for.
-    fn asked_dimension(&self, name: &Name) -> Dimension {
-        let asked = self.code.ops[..self.pc].iter().rev().find_map(|op| match op {
-            Op::Do(step) => match &step.what {
-                Statement::Ask(Ask {
-                    wanted: AskWanted::Value(n, Type::Quantity(d), _), ..
-                }) if n == name => Some(*d),
-                _ => None,
-            },
-            _ => None,
-        });
-        asked.unwrap_or(Dimension::NUMBER)
     }
 }

@@ -1,83 +1,97 @@
 //! What an injection showed, taken over into the sequence.
 
 use super::*;
+use crate::expression::Measured;
+use crate::stimulus::Stimulus;
 
 impl Sequence {
-    /// Takes what an injection showed; while previewing, nothing was seen.
+    /// Takes what an injection showed.
     pub(super) fn take(
         &mut self,
         built: &Built,
         read: Option<(Name, Expr)>,
-        seen: Option<&Observation>,
+        seen: &Observation,
     ) -> Result<(), Problem> {
-        let length =
-            seen.map_or_else(|| built.program.longest().unwrap_or_default(), Observation::length);
-        self.scene.elapsed += length;
-        let swept =
-            built.parts.iter().rev().find_map(|p| p.ramp.as_ref()).map(|ramp| {
+        let length = seen.length().si();
+        self.scene.elapsed = (self.scene.elapsed.0 + length, self.scene.elapsed.1 + length);
+        self.scene.out = Out::exactly(match (built.program.finish, last_out(built, seen)) {
+            (Finish::Keep, Some(out)) => out,
+            _ => Stimulus::off(),
+        });
+        // Letting time pass and measuring are no injections of their own.
+        let only_waits = built.parts.iter().all(|p| p.kind == "wait");
+        if let Some((name, value)) = read {
+            self.take_reading(&name, &value, built, seen);
+        } else if !only_waits {
+            let swept = built.parts.iter().rev().find_map(|p| p.ramp.as_ref()).map(|ramp| {
                 [ramp.from, ramp.to].map(|si| Quantity { si, dimension: ramp.dimension })
             });
-        let injection =
-            Injection { program: built.program.clone(), observation: seen.cloned(), swept };
-        self.scene.state = match (built.program.finish, last_out(built, seen)) {
-            (Finish::Keep, Some(out)) => out,
-            _ => crate::stimulus::Stimulus::off(),
-        };
-        if let Some((name, value)) = read {
-            self.take_reading(&name, &value, built, seen)?;
-        } else {
-            self.scene.last = Some(injection);
+            self.scene.last = Last::Injection(Injection {
+                program: Arc::new(built.program.clone()),
+                observation: Some(Arc::new(seen.clone())),
+                swept,
+                fault: built.fault,
+                is_exact: true,
+            });
         }
         for part in &built.parts {
-            let owners: Vec<&str> = match &part.label {
-                Some(label) => vec![part.kind, label.as_str()],
-                None => vec![part.kind],
+            let owners = part.owners();
+            self.scene.result(&owners, "reached", Value::Bool(part.reached(seen)));
+            let lasted = match part.seen(seen) {
+                Some(span) => {
+                    let time = span.end - span.start;
+                    let u = Some(self.scene.context.capability.timing(time, seen.host_timing).si());
+                    Value::Measured(Measured { value: Quantity::of(time), u })
+                }
+                None => {
+                    let why = "the injection ended before this stage";
+                    Value::missing(Type::Quantity(Dimension::TIME), false, why)
+                }
             };
-            let unknown = |kind: Type| Value::Unknown(kind);
-            let (reached, lasted) = match seen {
-                Some(o) => (
-                    Value::Bool(part.reached(o)),
-                    part.seen(o).map(|s| Value::from(Quantity::of(s.end - s.start))),
-                ),
-                None => (unknown(Type::Bool), Some(unknown(Type::Quantity(Dimension::TIME)))),
-            };
-            self.scene.result(&owners, "reached", reached);
-            if let Some(lasted) = lasted {
-                self.scene.result(&owners, "time", lasted);
-            }
-            if let Some(ramp) = &part.ramp {
-                let (value, why) = match seen {
-                    Some(o) => part.outcome(&built.program, o),
-                    None => (None, None),
-                };
-                let value =
-                    value.map_or_else(|| unknown(Type::Quantity(ramp.dimension)), Value::from);
+            self.scene.result(&owners, "time", lasted);
+            if part.ramp.is_some() {
+                let value = part.outcome(&built.program, seen, &self.scene.context);
                 self.scene.result(&owners, "value", value);
-                self.scene.excuse(&owners, why);
                 let timing = self.scene.context.capability.timing_resolution;
                 if let Some(resolution) = part.resolution(&built.program, timing) {
                     self.scene.result(&owners, "resolution", resolution.into());
                 }
             }
         }
-        let Some(observation) = seen else { return Ok(()) };
-        self.after(built, observation)
+        self.after(built, seen)
+    }
+
+    /// A step that was not put out: what it would have yielded is missing, for this reason.
+    pub(super) fn lost(&mut self, steps: &[&Step], problem: &Problem) {
+        let why = problem.message.as_str();
+        self.scene.last = Last::Lost(problem.fails, format!("not put out: {why}"));
+        for step in steps {
+            let Some((kind, until)) = step.what.output() else { continue };
+            let label = until.label.as_ref().map(Name::as_str);
+            let owners: Vec<&str> = std::iter::once(kind).chain(label).collect();
+            for (key, kind) in [
+                ("reached", Type::Bool),
+                ("time", Type::Quantity(Dimension::TIME)),
+                ("value", Type::Any),
+                ("resolution", Type::Any),
+            ] {
+                self.scene.result(&owners, key, Value::missing(kind, problem.fails, why));
+            }
+        }
     }
 
     /// Guards that fired, and conditions that did not come true.
-    pub(super) fn after(
-        &mut self,
-        built: &Built,
-        observation: &Observation,
-    ) -> Result<(), Problem> {
+    fn after(&mut self, built: &Built, observation: &Observation) -> Result<(), Problem> {
         let fired = observation.segments.iter().find_map(|s| match s.ended {
             Ended::Stop(index) if index < built.guards => Some(index),
             _ => None,
         });
         if let Some(index) = fired {
-            self.scene.state = crate::stimulus::Stimulus::off();
-            if let Some((_, handler)) = self.guards.get(index).cloned() {
-                self.pc = handler;
+            self.scene.out = Out::off();
+            if let Some(watched) = self.guards.get(index).cloned() {
+                self.pc = watched.handler;
+                self.scene.names.back_to(watched.depth);
+                self.calls.truncate(watched.calls);
                 // The handler itself is not guarded.
                 self.guards.clear();
                 self.loops.clear();
@@ -103,62 +117,52 @@ impl Sequence {
         Ok(())
     }
 
-    pub(super) fn take_reading(
-        &mut self,
-        name: &Name,
-        value: &Expr,
-        built: &Built,
-        seen: Option<&Observation>,
-    ) -> Result<(), Problem> {
+    fn take_reading(&mut self, name: &Name, value: &Expr, built: &Built, seen: &Observation) {
+        let guarded =
+            |s: &crate::observation::Span| matches!(s.ended, Ended::Stop(i) if i < built.guards);
+        if seen.segments.iter().any(guarded) {
+            // The guard that fired comes first.
+            return;
+        }
+        let capability = &self.scene.context.capability;
         let mut readings = HashMap::new();
         for probe in &built.program.reads {
-            let read = match seen {
-                None => Value::Unknown(Type::Quantity(probe.dimension)),
-                Some(o) => match o.reading(probe) {
-                    Some(si) => Value::from(Quantity { si, dimension: probe.dimension }),
-                    // A guard that fired comes first.
-                    None if o
-                        .segments
-                        .iter()
-                        .any(|s| matches!(s.ended, Ended::Stop(i) if i < built.guards)) =>
-                    {
-                        return Ok(());
-                    }
-                    None => {
-                        return Err(Problem::new(
-                            value.span.clone(),
-                            format!("`{probe}` could not be measured: there is no such signal"),
-                        ));
-                    }
-                },
+            let kind = Type::Quantity(probe.dimension);
+            let read = match seen.reading(probe) {
+                Some(si) if capability.shows(probe, si) => {
+                    let value = Quantity { si, dimension: probe.dimension };
+                    Value::Measured(Measured { value, u: capability.uncertainty(probe, si) })
+                }
+                Some(si) => {
+                    let shown = Quantity { si, dimension: probe.dimension };
+                    let why = format!("`{probe}` shows {shown}, beyond the most that it can");
+                    Value::missing(kind, false, why)
+                }
+                None => {
+                    let why = format!("`{probe}` could not be measured: there is no such signal");
+                    Value::missing(kind, false, why)
+                }
             };
             readings.insert(probe.to_string(), read);
         }
         self.scene.readings = Some(readings);
         let worth = evaluate(value, &self.scene);
         self.scene.readings = None;
-        let worth = worth?;
-        if let Value::Quantity(q) = &worth {
-            self.scene.remember(name.as_str(), *q);
-        }
-        self.scene.let_value(name.as_str(), worth);
-        Ok(())
+        let worth = worth
+            .unwrap_or_else(|problem| Value::missing(Type::Any, problem.fails, problem.message));
+        self.scene.names.note_read(name.as_str(), worth);
     }
 }
 
 /// What was out when a program ended.
-fn last_out(built: &Built, seen: Option<&Observation>) -> Option<crate::stimulus::Stimulus> {
+fn last_out(built: &Built, seen: &Observation) -> Option<Stimulus> {
     let segments = &built.program.segments;
-    match seen {
-        None => segments.last().map(|s| s.profile.last()),
-        Some(o) => {
-            let index = o.segments.len().checked_sub(1)?;
-            let (segment, span) = (segments.get(index)?, o.segments.last()?);
-            Some(match span.ended {
-                Ended::Finished => segment.profile.last(),
-                // A hair before the end, or the next level of a stair would count.
-                _ => segment.profile.at((span.end - span.start - seconds(1e-9)).max(seconds(0.0))),
-            })
-        }
-    }
+    let index = seen.segments.len().checked_sub(1)?;
+    let (segment, span) = (segments.get(index)?, seen.segments.last()?);
+    let out = match span.ended {
+        Ended::Finished => segment.profile.last(),
+        // A hair before the end, or the next level of a stair would count.
+        _ => segment.profile.at((span.end - span.start - seconds(1e-9)).max(seconds(0.0))),
+    };
+    Some(out.at_rest())
 }

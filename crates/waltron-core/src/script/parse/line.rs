@@ -28,7 +28,7 @@ pub(super) enum Line {
 /// The first line of a block.
 pub(super) enum Opening {
     For(Name, ForOver),
-    Repeat(RepeatKind, Option<Expr>),
+    Repeat(RepeatKind, Option<Expr>, Option<Ending>),
     If(Option<Expr>),
     Play,
     Guard(Expr),
@@ -66,6 +66,10 @@ pub(super) fn opened_by(text: &str, line: &[Token]) -> Option<Opening> {
 /// Reads a line.
 pub(super) fn read(c: &mut Cursor<'_>) -> Read<Line> {
     let start = c.here();
+    // A name in backquotes is never a word of the language.
+    if c.peek().is_some_and(|t| t.kind == Kind::Quoted) {
+        return assignment(c, "", start);
+    }
     let Some(word) = c.word() else {
         return Err(c.unexpected("a step such as `hold` or `expect`"));
     };
@@ -98,13 +102,13 @@ pub(super) fn read(c: &mut Cursor<'_>) -> Read<Line> {
         "guard" => {
             let condition = c.expression()?;
             if c.eat_word("then") {
-                let ending = ending(c)?;
+                let ending = guard_ending(c)?;
                 Line::Whole(Statement::Guard(Guard { condition, body: Vec::new(), ending }))
             } else {
                 Line::Open(Opening::Guard(condition))
             }
         }
-        "then" => Line::ThenEnding(ending(c)?),
+        "then" => Line::ThenEnding(guard_ending(c)?),
         "ask" => Line::Whole(Statement::Ask(ask(c)?)),
         "tell" => Line::Whole(Statement::Tell(c.expression()?)),
         "read" => {
@@ -163,6 +167,16 @@ pub(super) fn read(c: &mut Cursor<'_>) -> Read<Line> {
     };
     c.end("on this line")?;
     Ok(line)
+}
+
+/// How a guard ends: what it stopped cannot go on as if nothing had been.
+fn guard_ending(c: &mut Cursor<'_>) -> Read<Ending> {
+    let here = c.here();
+    match ending(c)? {
+        Ending::GoOn => Err(Problem::new(here, "a guard ends the sequence, it cannot go on")
+            .help("write `then stop` or `then fail \"why\"`; to go on, use `until … else go on` in the step")),
+        ending => Ok(ending),
+    }
 }
 
 /// `run "PROGRAM" "ARGUMENT" …, at most TIME [as NAME]`.
@@ -229,14 +243,17 @@ fn repeat(c: &mut Cursor<'_>) -> Read<Line> {
         }
     };
     c.eat(Sign::Comma);
-    let mut most = None;
+    let (mut most, mut otherwise) = (None, None);
     if c.word() == Some("at") {
         c.take();
         c.expect_word("most", "after `at`")?;
         most = Some(c.value()?);
         c.expect_word("times", "after the count")?;
+        if c.eat_word("else") {
+            otherwise = Some(ending(c)?);
+        }
     }
-    Ok(Line::Open(Opening::Repeat(kind, most)))
+    Ok(Line::Open(Opening::Repeat(kind, most, otherwise)))
 }
 
 fn for_loop(c: &mut Cursor<'_>) -> Read<Line> {
@@ -277,8 +294,18 @@ fn ask(c: &mut Cursor<'_>) -> Read<Ask> {
     c.expect(Sign::Colon, "and the kind of answer, or `from` and the choices")?;
     let kind = declared_type(c)?;
     let text = c.expression()?;
-    let default = if c.eat_word("default") { Some(c.value()?) } else { None };
-    Ok(Ask { text, wanted: AskWanted::Value(name, kind, default) })
+    let (mut default, mut between) = (None, None);
+    loop {
+        if default.is_none() && c.eat_word("default") {
+            default = Some(c.value()?);
+        } else if between.is_none() && c.eat_word("from") {
+            let low = c.value()?;
+            c.expect_word("to", "and the largest answer")?;
+            between = Some((low, c.value()?));
+        } else {
+            return Ok(Ask { text, wanted: AskWanted::Value { name, kind, default, between } });
+        }
+    }
 }
 
 fn sequence(c: &mut Cursor<'_>) -> Read<Line> {

@@ -121,8 +121,8 @@ impl Builder {
         let Open { opening, span, body, mut branches } = open;
         let what = match opening {
             Opening::For(name, over) => Statement::For(super::ast::For { name, over, body }),
-            Opening::Repeat(kind, most) => {
-                Statement::Repeat(super::ast::Repeat { kind, most, body })
+            Opening::Repeat(kind, most, otherwise) => {
+                Statement::Repeat(super::ast::Repeat { kind, most, otherwise, body })
             }
             Opening::If(condition) => {
                 branches.push((condition, body));

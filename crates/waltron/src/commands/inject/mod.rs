@@ -24,7 +24,7 @@ use waltron_core::observation::Observation;
 use waltron_core::procedure::{Action, Answer, Procedure, Question};
 use waltron_core::program::{Probe, Program, Property};
 use waltron_core::quantity::text;
-use waltron_core::script::{self, Context, Sequence};
+use waltron_core::script::{self, Context};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::virtual_rig::Pace;
@@ -94,8 +94,7 @@ impl Bench {
         let mut context = Context::new("inject".into(), asset, capability, source.text.clone());
         context.seed = self.file.seed;
         let context = Arc::new(context);
-        let script = script::load(&source, &context)?;
-        let mut sequence = Sequence::new(&script, context);
+        let mut sequence = script::load(&source, &context)?.procedure();
         match sequence.next() {
             Action::Inject(program) => Ok(program),
             Action::Conclude(grades) => {

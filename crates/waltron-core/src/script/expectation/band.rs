@@ -1,0 +1,229 @@
+//! Times against the acceptance band of what should trip.
+
+use super::tolerance::no_element;
+use super::{Found, Outcome, dimension_of, find, later};
+use crate::characteristic::{Acceptance, acceptance, earliest_of, spread};
+use crate::document::Problem;
+use crate::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
+use crate::grading::{Criterion, Judgement, TripOutcome, Values, Verdict, judge_trip_time};
+use crate::name::Name;
+use crate::quantity::{Dimension, Measure, Time, seconds};
+use crate::script::build::Built;
+use crate::script::scene::{Injection, Last, Scene};
+use crate::stimulus::Stimulus;
+use num_complex::Complex64;
+use std::ops::Range;
+
+/// What a value is held against.
+enum Band {
+    /// This band, of what closes this contact; how far the accuracy of what was put out (k = 2)
+    /// moves the expected time.
+    Known(Acceptance, Name, Time),
+    /// One that follows from values that are measured.
+    Later,
+    /// None, for this reason.
+    Without(Judgement),
+}
+
+/// What was put out as the fault.
+enum Faulted {
+    Stimulus(Stimulus),
+    /// It is not known before.
+    Later,
+    /// It was not put out.
+    Lost(Judgement),
+}
+
+fn faulted(span: &Range<usize>, scene: &Scene) -> Result<Faulted, Problem> {
+    let none = || {
+        Problem::new(span.clone(), "no fault was put out whose currents could be looked up")
+            .help("give the multiple, as in `band(51P, 2 x)`")
+    };
+    match &scene.last {
+        Last::Injection(injection) => {
+            let fault = injection.fault.and_then(|i| injection.program.segments.get(i));
+            let fault = fault.ok_or_else(none)?.profile.last();
+            Ok(if injection.is_exact { Faulted::Stimulus(fault) } else { Faulted::Later })
+        }
+        Last::Unclear => Ok(Faulted::Later),
+        Last::Lost(fails, why) => {
+            let verdict = if *fails { Verdict::Fail } else { Verdict::Inconclusive };
+            Ok(Faulted::Lost(Judgement::new(verdict, why.as_str())))
+        }
+        Last::Nothing => Err(none()),
+    }
+}
+
+/// The acceptance band of what should trip, for what the last fault put out or for a given multiple.
+fn band_of(
+    of: &Name,
+    multiple: Option<&Expr>,
+    span: &Range<usize>,
+    scene: &Scene,
+) -> Result<Band, Problem> {
+    let asset = &scene.context.asset;
+    let not_tested = |why: String| Ok(Band::Without(Judgement::new(Verdict::NotTested, why)));
+    let off = || not_tested(format!("{of} is switched off in the asset's settings"));
+    if let Some(stage) = asset.stage(of.as_str()) {
+        if !stage.enabled {
+            return off();
+        }
+        return Ok(Band::Known(stage.delayed(), stage.trip.clone(), Time::default()));
+    }
+    if let Some(element) = asset.element(of.as_str()) {
+        if !element.enabled {
+            return off();
+        }
+        let mut slope = Time::default();
+        let band = match multiple {
+            Some(expr) => {
+                let Some(m) = super::known(expr, Dimension::NUMBER, scene)? else {
+                    return Ok(Band::Later);
+                };
+                let t = &element.tolerances;
+                let seen = element.pickup * m;
+                acceptance(&element.characteristic, element.pickup, seen, &t.current, &t.time)
+            }
+            None => match faulted(span, scene)? {
+                Faulted::Stimulus(s) => {
+                    slope = slope_of(&s, scene, |phases| element.acceptance(phases));
+                    element.acceptance(s.complex_phase_currents())
+                }
+                Faulted::Later => return Ok(Band::Later),
+                Faulted::Lost(judged) => return Ok(Band::Without(judged)),
+            },
+        };
+        return Ok(Band::Known(band, element.trip.clone(), slope));
+    }
+    if scene.context.is_contact(of.as_str()) {
+        let stimulus = match faulted(span, scene)? {
+            Faulted::Stimulus(s) => s,
+            Faulted::Later => return Ok(Band::Later),
+            Faulted::Lost(judged) => return Ok(Band::Without(judged)),
+        };
+        let phases = stimulus.complex_phase_currents();
+        let elements = asset.tripping(of).map(|e| e.acceptance(phases));
+        let stages = asset.stages.iter().filter(|s| s.enabled && s.trip == *of);
+        let all: Vec<Acceptance> =
+            elements.chain(stages.map(|s| s.acceptance(&stimulus))).collect();
+        if all.is_empty() {
+            return not_tested(format!("nothing that is switched on closes `{of}`"));
+        }
+        let slope = slope_of(&stimulus, scene, |phases| {
+            earliest_of(asset.tripping(of).map(|e| e.acceptance(phases)))
+        });
+        return Ok(Band::Known(earliest_of(all), of.clone(), slope));
+    }
+    Err(no_element(of, span, scene))
+}
+
+/// How far the accuracy of the currents that are out moves an expected time.
+fn slope_of(
+    stimulus: &Stimulus,
+    scene: &Scene,
+    acceptance: impl Fn([Complex64; 3]) -> Acceptance,
+) -> Time {
+    let share = scene.context.capability.share_of(stimulus, Dimension::CURRENT).unwrap_or(0.0);
+    let phases = stimulus.complex_phase_currents();
+    spread(|factor| acceptance(phases.map(|i| i * factor)).expected, share)
+}
+
+/// A time against a band.
+pub(super) fn band(
+    value: &Expr,
+    of: &Name,
+    multiple: Option<&Expr>,
+    span: &Range<usize>,
+    scene: &Scene,
+) -> Result<Outcome, Problem> {
+    let found = find(value, scene)?;
+    if dimension_of(&found) != Dimension::TIME && !matches!(found, Found::Any) {
+        return Err(wrong_kind(value, &Type::Quantity(dimension_of(&found)), Dimension::TIME));
+    }
+    let mut outcome = Outcome::new(Criterion::TripTime, later());
+    let (band, contact, slope) = match band_of(of, multiple, span, scene)? {
+        Band::Known(band, contact, slope) => (band, contact, slope),
+        Band::Later => return Ok(outcome),
+        Band::Without(judged) => return Ok(Outcome { judged, ..outcome }),
+    };
+    if !scene.context.capability.sees(&contact) {
+        outcome.judged = not_wired(&contact);
+        return Ok(outcome);
+    }
+    outcome.expected = Values::none().with_some("time", band.expected);
+    outcome.limits =
+        Values::none().with_some("earliest", band.earliest).with_some("latest", band.latest);
+    if band.earliest.is_none() {
+        outcome.criterion = Criterion::NoOperation;
+    }
+    match found {
+        Found::Later(_) | Found::Any => {}
+        Found::Known(measured) => {
+            let t = Time::from_si(measured.value.si);
+            outcome.judged = judge_trip_time(&band, TripOutcome::Operated(t));
+            outcome.measured = Values::none().with("time", t);
+            if let Some(expected) = band.expected {
+                outcome.deviation = Values::none().with("time", t - expected);
+                if expected.si() > 0.0 {
+                    let share = ((t - expected) / expected).value;
+                    outcome.deviation = outcome.deviation.with_percent("time", share);
+                }
+            }
+            if let Some(u) = measured.u {
+                outcome.uncertainty = Values::none().with("u", seconds(u.hypot(slope.si())));
+            }
+        }
+        Found::Missing(missing) => outcome.judged = waited(&band, value, &missing, scene),
+    }
+    Ok(outcome)
+}
+
+/// Why a contact that the rig does not see proves nothing.
+pub(super) fn not_wired(contact: &Name) -> Judgement {
+    let why = format!("no input of the rig is wired to `{contact}`");
+    Judgement::new(Verdict::NotTested, why)
+}
+
+/// The contact did not operate: after how long a wait, or was it closed before?
+fn waited(band: &Acceptance, value: &Expr, missing: &Missing, scene: &Scene) -> Judgement {
+    let verdict = if missing.fails { Verdict::Fail } else { Verdict::Inconclusive };
+    let otherwise = || Judgement::new(verdict, missing.why.as_str());
+    let ExprKind::Interval(from, to) = &value.kind else { return otherwise() };
+    let Event::Contact { signal, closes: true, which: Which::First } = &**to else {
+        return otherwise();
+    };
+    let Some(injection) = scene.injection() else { return otherwise() };
+    match awaited(injection, from, signal) {
+        Some(Ok(TripOutcome::Waited(t))) if t <= seconds(0.0) => {
+            Judgement::new(Verdict::Inconclusive, "nothing was put out")
+        }
+        Some(Ok(outcome @ TripOutcome::Waited(_))) => judge_trip_time(band, outcome),
+        Some(Err(judged)) => judged,
+        _ => otherwise(),
+    }
+}
+
+/// How long a contact was waited for: up to the end of the fault, or of the whole injection.
+fn awaited(
+    injection: &Injection,
+    from: &Event,
+    contact: &Name,
+) -> Option<Result<TripOutcome, Judgement>> {
+    let observation = injection.observation.as_ref()?;
+    let start = Scene::moment(injection, observation, from, None).ok()??;
+    let fault = injection.fault.and_then(|i| observation.segments.get(i)).map(|s| s.end);
+    let end = fault.unwrap_or_else(|| observation.length());
+    Some(crate::procedure::seen_trip(observation, contact, start, end))
+}
+
+/// The time that a fault is likely to last, by the settings of what should trip.
+pub(in crate::script) fn likely_fault(built: &Built, scene: &Scene) -> Option<Time> {
+    let segment = built.program.segments.get(built.fault?)?;
+    let stimulus = segment.profile.last();
+    let phases = stimulus.complex_phase_currents();
+    let asset = &scene.context.asset;
+    let elements = asset.elements.iter().filter(|e| e.enabled).map(|e| e.acceptance(phases));
+    let stages = asset.stages.iter().filter(|s| s.enabled).map(|s| s.acceptance(&stimulus));
+    let expected = elements.chain(stages).filter_map(|b| b.expected).reduce(Time::min)?;
+    Some(expected.min(segment.longest().unwrap_or(seconds(0.0))))
+}

@@ -1,0 +1,102 @@
+//! The tolerances that a requirement names.
+
+use super::{is_percent, known};
+use crate::document::Problem;
+use crate::expression::{Expr, ExprKind, Type, evaluate};
+use crate::name::{Name, nearest};
+use crate::quantity::Dimension;
+use crate::script::ast::{Side, Within};
+use crate::script::scene::Scene;
+use crate::tolerance::{self, AnyTolerance, Combine};
+
+/// The tolerance that `within` names; none where it follows from what is measured.
+///
+/// # Errors
+/// Parts of another kind, negative ones, an element that is not there or has no such tolerance.
+pub(super) fn tolerance_of(
+    within: &Within,
+    dimension: Dimension,
+    scene: &Scene,
+) -> Result<Option<AnyTolerance>, Problem> {
+    let (below, above) = match within {
+        Within::Of(id, span) => return element_tolerance(id, &span.0, dimension, scene).map(Some),
+        Within::Both(both) => {
+            let both = side(both, dimension, scene)?;
+            (both, both)
+        }
+        Within::Sides(above, below) => {
+            (side(below, dimension, scene)?, side(above, dimension, scene)?)
+        }
+    };
+    Ok(match (below, above) {
+        (Some(below), Some(above)) => Some(AnyTolerance { dimension, below, above }),
+        _ => None,
+    })
+}
+
+fn side(
+    side: &Side,
+    dimension: Dimension,
+    scene: &Scene,
+) -> Result<Option<tolerance::Side>, Problem> {
+    let (parts, combine) = match side {
+        Side::One(a) => (vec![a], Combine::Larger),
+        Side::Larger(a, b) => (vec![a, b], Combine::Larger),
+        Side::Sum(a, b) => (vec![a, b], Combine::Sum),
+    };
+    let mut read = tolerance::Side { relative: 0.0, absolute: 0.0, combine };
+    for part in parts {
+        let share = is_percent(part) || (dimension != Dimension::NUMBER && is_number(part, scene));
+        let wanted = if share { Dimension::NUMBER } else { dimension };
+        let Some(si) = known(part, wanted, scene)? else { return Ok(None) };
+        if si < 0.0 {
+            return Err(Problem::new(part.span.clone(), "a tolerance cannot be negative"));
+        }
+        let slot = if share { &mut read.relative } else { &mut read.absolute };
+        if *slot != 0.0 {
+            return Err(Problem::new(part.span.clone(), "two parts of the same kind")
+                .help("write one percentage and one absolute value, as in `5 % or 40 ms`"));
+        }
+        *slot = si;
+    }
+    Ok(Some(read))
+}
+
+fn is_number(expr: &Expr, scene: &Scene) -> bool {
+    // A bare number is not a share: people write `5` and mean either.
+    !matches!(expr.kind, ExprKind::Quantity { percent: false, .. })
+        && evaluate(expr, scene).is_ok_and(|v| v.kind() == Type::NUMBER)
+}
+
+pub(super) fn no_element(id: &Name, span: &std::ops::Range<usize>, scene: &Scene) -> Problem {
+    let asset = &scene.context.asset;
+    let mut ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
+    ids.extend(asset.stages.iter().map(|s| s.id.as_str()));
+    Problem::new(span.clone(), format!("the asset has no element `{id}`"))
+        .did_you_mean(nearest(id.as_str(), ids.iter().copied()), || {
+            format!("elements are {}", ids.join(", "))
+        })
+}
+
+fn element_tolerance(
+    id: &Name,
+    span: &std::ops::Range<usize>,
+    dimension: Dimension,
+    scene: &Scene,
+) -> Result<AnyTolerance, Problem> {
+    let asset = &scene.context.asset;
+    let (all, what): (Vec<AnyTolerance>, _) = if let Some(e) = asset.element(id.as_str()) {
+        let t = &e.tolerances;
+        let angle = t.angle.map(|a| a.any());
+        let all = [Some(t.current.any()), Some(t.time.any()), angle, Some(t.reset_ratio.any())];
+        (all.into_iter().flatten().collect(), "current, time, angle and reset ratio")
+    } else if let Some(s) = asset.stage(id.as_str()) {
+        (vec![s.pickup_tolerance, s.time_tolerance.any()], "its setting and time")
+    } else {
+        return Err(no_element(id, span, scene));
+    };
+    all.into_iter().find(|t| t.dimension == dimension).ok_or_else(|| {
+        Problem::new(span.clone(), format!("{id} has no tolerance for {dimension}"))
+            .help(format!("its file gives tolerances of {what}"))
+    })
+}
