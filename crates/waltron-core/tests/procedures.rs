@@ -159,12 +159,27 @@ fn a_contact_that_was_closed_before_the_injection_proves_nothing() {
 }
 
 #[test]
-fn the_fastest_stage_on_the_contact_sets_the_expected_time() {
+fn a_point_that_another_stage_may_answer_is_not_tested_unless_the_contact_is_meant() {
+    let test = "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"8 x\", \"10 x\", \"2 x\"]";
+    let mut p = procedure(test, &["trip"]).unwrap();
+    for point in ["8x", "10x"] {
+        let Action::Conclude(grades) = p.next() else { panic!("nothing may be injected") };
+        assert_eq!(grades[0].verdict, Verdict::NotTested);
+        assert!(grades[0].point.id.ends_with(point));
+        assert!(
+            grades[0].reason.starts_with("50P may operate from 20 ms on"),
+            "{}",
+            grades[0].reason
+        );
+    }
+    assert!(matches!(p.next(), Action::Inject(_)), "at 2 x there is nothing but 51P");
+    // The slower stage behind the faster one: at 10 x of 51P, 51P has no part in 50P's time.
     let p = procedure(
-        "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"8 x\", \"10 x\"]",
+        "procedure = \"trip-time\"\nelement = \"50P\"\nloops = [\"A-N\"]\nat = [\"1.5 x\"]",
         &["trip"],
-    )
-    .unwrap();
+    );
+    assert!(p.unwrap().planned()[0].not_tested.is_none());
+    let p = procedure(&format!("{test}\nof = \"contact\""), &["trip"]).unwrap();
     let planned = p.planned();
     // At 8 A the fast stage may or may not pick up: early operation is allowed, not required.
     assert!((planned[0].expected.get("time").unwrap() - 0.3 * 13.5 / 7.0).abs() < 1e-9);

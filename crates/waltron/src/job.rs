@@ -17,7 +17,7 @@ use waltron_core::procedure::{Bench, Planned};
 use waltron_core::record::{FileCopy, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::instruments::{InstrumentFile, together};
-use waltron_rig::runner::{Blocked, Prepared, prepare};
+use waltron_rig::runner::{Blocked, Prepared, prepare, set_up};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{Rig, RigFile, RigForm, RigKind};
 
@@ -128,6 +128,23 @@ impl Job {
         prepare(&self.plan, self.bench(), &self.scripts).map_err(|blocked| self.blocked(&blocked))
     }
 
+    /// Sets every test up, so that some can be chosen before they are cleared.
+    ///
+    /// # Errors
+    /// Every test that cannot be set up.
+    pub(crate) fn set_up(&self) -> Result<Prepared, Failure> {
+        set_up(&self.plan, self.bench(), &self.scripts).map_err(|blocked| self.blocked(&blocked))
+    }
+
+    /// Clears what is left of the plan.
+    ///
+    /// # Errors
+    /// Everything that stands in the way, at its test in the plan.
+    pub(crate) fn clear(&self, prepared: &Prepared) -> Result<(), Failure> {
+        let blocked = prepared.refused(&self.plan, self.bench());
+        if blocked.is_empty() { Ok(()) } else { Err(self.blocked(&blocked)) }
+    }
+
     /// Refuses the id of a test that the plan does not have.
     ///
     /// # Errors
@@ -204,12 +221,12 @@ impl Job {
         crate::rigs::open(&self.base, &self.rig_source, &self.rig_path, &self.instruments, setup)
     }
 
-    /// Refuses sequences that run programs, unless that is allowed.
+    /// Refuses sequences that run programs among the chosen tests, unless that is allowed.
     ///
     /// # Errors
     /// The step, at its line.
-    pub(crate) fn refuse_execution(&self) -> Result<(), Failure> {
-        for (id, loaded) in &self.scripts {
+    pub(crate) fn refuse_execution(&self, prepared: &Prepared) -> Result<(), Failure> {
+        for (id, loaded) in self.scripts.iter().filter(|(id, _)| prepared.has(id.as_str())) {
             if let Some(span) = script::executes(&loaded.script) {
                 let problem = Problem::new(span, "this step runs a program on this computer");
                 let problem = problem.help("allow it with --allow-exec, if you know the script");

@@ -8,8 +8,10 @@ use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
+use waltron_core::procedure::Also;
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
 use waltron_core::record::{Outcome, RunEnded};
+use waltron_rig::runner::Prepared;
 
 /// Mark and colour of a verdict; the word says the same without colour.
 fn look(verdict: Verdict) -> (&'static str, Style) {
@@ -132,6 +134,25 @@ pub(crate) fn maxima(maxima: &[(Name, f64, bool)], ratings: &Ratings) -> String 
             );
             out.push_str(&styled(DOUBTFUL, &format!("Warning   {warning}\n")));
         }
+    }
+    out
+}
+
+/// What a plan does besides putting something out, and how sure its maxima are.
+pub(crate) fn besides(prepared: &Prepared) -> String {
+    let mut out = String::new();
+    if !prepared.is_exact() {
+        out.push_str("          at most: some of it follows from what is measured\n");
+    }
+    for (index, also) in prepared.also().into_iter().enumerate() {
+        let what = match also {
+            Also::Sets { parameter, value } => {
+                format!("sets {} to {}", plain(parameter.as_str()), plain(value))
+            }
+            Also::Sends { to, text } => format!("sends {} to {}", plain(text), plain(to.as_str())),
+            Also::Runs { program } => format!("runs {} on this computer", plain(program)),
+        };
+        out.push_str(&format!("{:<10}{what}\n", if index == 0 { "Also" } else { "" }));
     }
     out
 }

@@ -113,6 +113,7 @@ impl ProcedureForm {
                 "wait",
                 "reset",
                 "rest",
+                "of",
             ],
             Self::Sequence => &["script"],
         }
@@ -128,6 +129,16 @@ enum ResetForm {
     BySelf,
     /// The attendant is asked after each operation.
     Ask,
+}
+
+/// What the times of a test are graded as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum OfForm {
+    /// The element under test; where another one may operate first, the point is not tested.
+    Element,
+    /// Whatever closes the contact first.
+    Contact,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -155,6 +166,8 @@ struct TestForm {
     wait: Option<QuantityText<Time>>,
     /// `self` (default) or `ask` for contacts that latch (trip-time).
     reset: Option<Spannable<ResetForm>>,
+    /// `element` (default), or `contact` to grade whatever closes the trip contact first (trip-time).
+    of: Option<Spannable<OfForm>>,
     /// First level of the ramp; `0.8 x` if not given (pickup).
     from: Option<QuantityText<Ratio>>,
     /// Last level of the ramp; `1.2 x` if not given (pickup).
@@ -320,6 +333,7 @@ impl TestForm {
                     rest: rest?,
                     wait: optional(wait)?,
                     ask_reset: self.reset.as_ref().is_some_and(|r| *r.get() == ResetForm::Ask),
+                    of_contact: self.of.as_ref().is_some_and(|o| *o.get() == OfForm::Contact),
                 })
             }
         };
@@ -363,7 +377,7 @@ impl TestForm {
     }
 
     fn refuse_foreign_keys(&self, problems: &mut Problems) {
-        let given: [(&str, Option<Range<usize>>); 14] = [
+        let given: [(&str, Option<Range<usize>>); 15] = [
             ("element", self.element.as_ref().map(Field::span)),
             ("loops", self.loops.as_ref().map(Spannable::span)),
             ("script", self.script.as_ref().map(Field::span)),
@@ -378,6 +392,7 @@ impl TestForm {
             ("prefault_time", self.prefault_time.as_ref().map(Field::span)),
             ("wait", self.wait.as_ref().map(Field::span)),
             ("reset", self.reset.as_ref().map(Field::span)),
+            ("of", self.of.as_ref().map(Field::span)),
         ];
         let word = self.procedure.word();
         for (key, span) in given {

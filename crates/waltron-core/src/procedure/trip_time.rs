@@ -70,6 +70,8 @@ pub struct TripTimeSettings {
     pub wait: Option<Time>,
     /// Ask for a reset after each operation, for latched contacts.
     pub ask_reset: bool,
+    /// Grade whatever closes the contact first, instead of the element alone.
+    pub of_contact: bool,
 }
 
 const FAULT: &str = "fault";
@@ -90,6 +92,8 @@ struct Body {
     /// The element whose time is expected, where it is not the one under test.
     overtaken_by: Option<Name>,
     program: Arc<Program>,
+    /// Why the element cannot be told from what else closes the contact, if so.
+    ambiguous: Option<String>,
     /// How far the accuracy of the current (k = 2) moves the expected time along the curve.
     slope: Time,
 }
@@ -100,6 +104,7 @@ pub struct TripTime {
     at: usize,
     reset_due: bool,
     ask_reset: bool,
+    of_contact: bool,
     trip: Name,
     capability: Capability,
     not_tested: Option<String>,
@@ -146,6 +151,7 @@ impl TripTime {
             at: 0,
             reset_due: false,
             ask_reset: settings.ask_reset,
+            of_contact: settings.of_contact,
             trip: element.trip.clone(),
             capability: bench.capability.clone(),
             not_tested: switched_off(element),
@@ -159,6 +165,7 @@ impl TripTime {
             at: 0,
             reset_due: false,
             ask_reset: false,
+            of_contact: false,
             trip: "".into(),
             capability: Capability::none(),
             not_tested: None,
@@ -178,27 +185,43 @@ fn body(
     let phasors = fault_loop.currents(current);
     let phases = phasors.map(Phasor::complex);
     let own = element.acceptance(phases);
-    let band = earliest_of(asset.tripping(&element.trip).map(|e| e.acceptance(phases)));
-    let overtaken_by = asset
-        .tripping(&element.trip)
-        .filter(|e| e.id != element.id)
-        .find(|e| {
-            let other = e.acceptance(phases).expected;
-            other.is_some() && other == band.expected && other != own.expected
-        })
-        .map(|e| e.id.clone());
+    let fault = Stimulus::phase_currents(phasors, asset.ratings.frequency);
+    let rivals = rivals(asset, element, &fault);
+    let (mut band, mut overtaken_by, mut ambiguous) = (own, None, None);
+    if settings.of_contact {
+        band = earliest_of(std::iter::once(own).chain(rivals.iter().map(|(_, band)| *band)));
+        let first = |(_, other): &&(Name, Acceptance)| {
+            other.expected.is_some() && other.expected == band.expected && band != own
+        };
+        overtaken_by = rivals.iter().find(first).map(|(id, _)| id.clone());
+    }
     let wait = wait(settings, element, &band, current, asset);
-    let frequency = asset.ratings.frequency;
+    if !settings.of_contact {
+        // Up to when an operation is the element's own, or any operation counts against it.
+        let until = own.latest.unwrap_or(wait);
+        let may_come =
+            |(_, other): &&(Name, Acceptance)| other.earliest.is_some_and(|t| t <= until);
+        ambiguous = rivals.iter().find(may_come).map(|(id, other)| {
+            format!(
+                "{id} may operate from {} on, on the same contact `{}`; `of = \"contact\"` grades the contact",
+                other.earliest.map(text).unwrap_or_default(),
+                element.trip
+            )
+        });
+    }
     let rest = settings.rest + asset.longest_reset();
     let mut segments = vec![Segment::hold("rest", Stimulus::off(), rest)];
     if let Some(load) = settings.prefault {
-        let balanced = Stimulus::phase_currents(FaultLoop::ABC.currents(load), frequency);
+        let balanced =
+            Stimulus::phase_currents(FaultLoop::ABC.currents(load), asset.ratings.frequency);
         segments.push(Segment::hold("pre-fault", balanced, settings.prefault_time));
     }
-    let fault = Stimulus::phase_currents(phasors, frequency);
     let share = capability.share_of(&fault, Dimension::CURRENT).unwrap_or(0.0);
     let expected_at = |factor: f64| {
         let phases = phases.map(|i| i * factor);
+        if !settings.of_contact {
+            return element.acceptance(phases).expected;
+        }
         earliest_of(asset.tripping(&element.trip).map(|e| e.acceptance(phases))).expected
     };
     let slope = spread(expected_at, share);
@@ -207,7 +230,16 @@ fn body(
     );
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
     let program = Arc::new(Program::of(segments));
-    Ok(Body { stimulus, band, overtaken_by, program, slope })
+    Ok(Body { stimulus, band, overtaken_by, program, ambiguous, slope })
+}
+
+/// What else that is on closes an element's trip contact, with its band for what is put out.
+fn rivals(asset: &Asset, element: &Element, fault: &Stimulus) -> Vec<(Name, Acceptance)> {
+    let phases = fault.complex_phase_currents();
+    let others = asset.tripping(&element.trip).filter(|e| e.id != element.id);
+    let elements = others.map(|e| (e.id.clone(), e.acceptance(phases)));
+    let stages = asset.stages.iter().filter(|s| s.enabled && s.trip == element.trip);
+    elements.chain(stages.map(|s| (s.id.clone(), s.acceptance(fault)))).collect()
 }
 
 /// How long to wait for the contact before giving up.
@@ -351,7 +383,10 @@ pub(crate) fn seen_trip(
 
 impl Shot {
     /// The injection and its grading in the sequence language.
-    fn script(&self, trip: &Name, ask_reset: bool) -> String {
+    fn script(&self, trip: &Name, ask_reset: bool, of_contact: bool) -> String {
+        if let Some(reason) = &self.body.ambiguous {
+            return format!("# {}: not tested, {reason}\n", self.point.id);
+        }
         let fault_loop = self.point.fault_loop.unwrap_or(FaultLoop::AN);
         let current = Current::from_si(self.body.stimulus.get("current").unwrap_or(0.0));
         let lines = show::fault_lines(
@@ -363,9 +398,11 @@ impl Shot {
         let short = self.point.id.strip_prefix(&format!("{}/", self.point.test));
         let label = short.unwrap_or(&self.point.id);
         let contact = show::name(trip);
+        let of = self.point.element.as_ref().filter(|_| !of_contact).map(show::name);
+        let of = of.unwrap_or_else(|| contact.clone());
         let reset = format!("if {contact}\n  ask \"Reset the relay\"\nend\n");
         format!(
-            "play\n  {}\nend\nexpect time(inception -> {contact}) within band({contact}) as \"{label}\"\n{}",
+            "play\n  {}\nend\nexpect time(inception -> {contact}) within band({of}) as \"{label}\"\n{}",
             lines.join("\n  "),
             if ask_reset { reset } else { String::new() },
         )
@@ -377,8 +414,11 @@ impl Procedure for TripTime {
         if let Some(reason) = &self.not_tested {
             return format!("# not tested: {reason}\n");
         }
-        let shots: Vec<String> =
-            self.shots.iter().map(|s| s.script(&self.trip, self.ask_reset)).collect();
+        let shots: Vec<String> = self
+            .shots
+            .iter()
+            .map(|s| s.script(&self.trip, self.ask_reset, self.of_contact))
+            .collect();
         shots.join("\n")
     }
 
@@ -399,7 +439,7 @@ impl Procedure for TripTime {
                     place: None,
                     is_exact: true,
                     also: Vec::new(),
-                    not_tested: self.not_tested.clone(),
+                    not_tested: self.not_tested.clone().or_else(|| shot.body.ambiguous.clone()),
                 }
             })
             .collect()
@@ -424,6 +464,17 @@ impl Procedure for TripTime {
         match self.shots.get(self.at) {
             None => Action::Done,
             Some(_) if self.reset_due => Action::Ask(Question::confirm("Reset the relay")),
+            Some(shot) if shot.body.ambiguous.is_some() => {
+                let (point, body) = (shot.point.clone(), &shot.body);
+                let why = body.ambiguous.clone().unwrap_or_default();
+                let grade = Grade {
+                    expected: shot.expected(),
+                    limits: shot.limits(),
+                    ..not_tested(point, shot.criterion(), body.stimulus.clone(), why)
+                };
+                self.at += 1;
+                Action::Conclude(vec![grade])
+            }
             Some(shot) => Action::Inject(Program::clone(&shot.body.program)),
         }
     }
@@ -432,7 +483,10 @@ impl Procedure for TripTime {
         let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
         let grade = shot.grade(observation, &self.trip, &self.capability);
         self.at += 1;
-        self.reset_due = self.ask_reset && !grade.measured.is_empty();
+        // Whatever has closed it, it may have latched.
+        let closed = observation.closed_at_start.contains(&self.trip)
+            || observation.edges.iter().any(|e| e.signal == self.trip && e.closed);
+        self.reset_due = self.ask_reset && closed;
         vec![grade]
     }
 

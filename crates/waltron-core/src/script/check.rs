@@ -393,19 +393,10 @@ impl Checker<'_> {
                 let probes = self.context.probes(value);
                 let Some(probes) = self.note(probes) else { return };
                 if probes.is_empty() {
-                    let readings: Vec<&str> =
-                        self.context.capability.readings.iter().map(|r| r.name.as_str()).collect();
-                    let help = format!(
-                        "read an instrument's value ({}) or a property of an output, such as `magnitude(ia)`",
-                        readings.join(", ")
-                    );
-                    // A name that is not known is the likelier mistake.
-                    match evaluate(value, scene) {
-                        Err(problem) => self.problems.push(Problem { help: Some(help), ..problem }),
-                        Ok(_) => self.problems.push(
-                            Problem::new(value.span.clone(), "nothing is measured here").help(help),
-                        ),
-                    }
+                    self.nothing_measured(value, scene);
+                    self.allowed(name, step);
+                    scene.names.note_read(name.as_str(), Value::Unknown(Type::Any));
+                    return;
                 }
                 let known = probes
                     .iter()
@@ -425,6 +416,22 @@ impl Checker<'_> {
             Statement::Stop(ending) => self.ending(ending, scene),
             Statement::Call { name, args } => self.call(name, args, step, scene),
         }
+    }
+
+    /// A `read` of what is no measured value. A name that is not known is the likelier mistake.
+    fn nothing_measured(&mut self, value: &Expr, scene: &Scene) {
+        let readings: Vec<&str> =
+            self.context.capability.readings.iter().map(|r| r.name.as_str()).collect();
+        let output = "a property of an output, such as `magnitude(ia)`";
+        let help = match readings.as_slice() {
+            [] => format!("read {output}"),
+            some => format!("read an instrument's value ({}), or {output}", some.join(", ")),
+        };
+        let problem = match evaluate(value, scene) {
+            Err(problem) => problem,
+            Ok(_) => Problem::new(value.span.clone(), "nothing is measured here"),
+        };
+        self.problems.push(Problem { help: Some(help), ..problem });
     }
 
     fn truth(&mut self, expr: &Expr, scene: &Scene) {

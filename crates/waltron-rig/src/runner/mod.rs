@@ -5,7 +5,7 @@
 
 mod prepare;
 
-pub use prepare::{Blocked, Obstacle, Prepared, prepare};
+pub use prepare::{Blocked, Obstacle, Prepared, prepare, set_up};
 
 use crate::attendant::{Attendant, Moment, Wish};
 use crate::external;

@@ -6,7 +6,7 @@ use waltron_core::clearance::{Refusal, clear};
 use waltron_core::grading::{PointId, Rule};
 use waltron_core::name::Name;
 use waltron_core::plan::{Plan, Test};
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, Procedure, SetupError};
+use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, Procedure, SetupError};
 use waltron_core::program::Program;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
@@ -58,18 +58,31 @@ pub fn prepare(
     bench: Bench<'_>,
     scripts: &HashMap<Name, Loaded>,
 ) -> Result<Prepared, Vec<Blocked>> {
+    let prepared = set_up(plan, bench, scripts)?;
+    let blocked = prepared.refused(plan, bench);
+    if blocked.is_empty() { Ok(prepared) } else { Err(blocked) }
+}
+
+/// Sets every test up. What it would put out is not cleared yet, so that tests can be chosen before;
+/// see [`Prepared::refused`].
+///
+/// # Errors
+/// Every test that cannot be set up.
+pub fn set_up(
+    plan: &Plan,
+    bench: Bench<'_>,
+    scripts: &HashMap<Name, Loaded>,
+) -> Result<Prepared, Vec<Blocked>> {
     let (mut tests, mut planned, mut blocked) = (Vec::new(), Vec::new(), Vec::new());
     for test in &plan.tests {
-        let mut block = |obstacle| blocked.push(Blocked { test: test.clone(), obstacle });
         let procedure: Result<Box<dyn Procedure>, SetupError> = match scripts.get(&test.id) {
             Some(script) => Ok(Box::new(script.procedure())),
             None => test.procedure(bench),
         };
         match procedure {
-            Err(error) => block(error.into()),
+            Err(error) => blocked.push(Blocked { test: test.clone(), obstacle: error.into() }),
             Ok(procedure) => {
                 let of_test = procedure.planned();
-                refused(&of_test, bench).into_iter().for_each(&mut block);
                 planned.extend(of_test.into_iter().map(|p| (test.id.clone(), p)));
                 tests.push((test.id.clone(), procedure));
             }
@@ -90,10 +103,10 @@ fn and_more(more: usize) -> String {
 }
 
 /// What may not be put out of a test's injections, one obstacle for each cause.
-fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
+fn refused<'p>(planned: impl Iterator<Item = &'p Planned>, bench: Bench<'_>) -> Vec<Obstacle> {
     let mut causes: Vec<(String, usize, Refusal)> = Vec::new();
     let mut before: Option<&Planned> = None;
-    for one in planned.iter().filter(|p| p.not_tested.is_none()) {
+    for one in planned.filter(|p| p.not_tested.is_none()) {
         // Repeats share their program; what was cleared once need not be cleared again.
         let same = before.is_some_and(|b| Arc::ptr_eq(&b.program, &one.program));
         before = Some(one);
@@ -101,7 +114,10 @@ fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
             continue;
         }
         let point = one.points.first().map(|p| p.point.id.clone());
-        let id = one.place.clone().or(point).unwrap_or_default();
+        let mut id = one.place.clone().or(point).unwrap_or_default();
+        if !one.is_exact {
+            id.push_str(", at the most that can come of it");
+        }
         let cleared = clear(Program::clone(&one.program), &bench.asset.ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
             match causes.iter_mut().find(|(_, _, r)| r.is_same_kind(&refusal)) {
@@ -116,6 +132,38 @@ fn refused(planned: &[Planned], bench: Bench<'_>) -> Vec<Obstacle> {
 }
 
 impl Prepared {
+    /// What may not be put out of what is left of the plan.
+    pub fn refused(&self, plan: &Plan, bench: Bench<'_>) -> Vec<Blocked> {
+        let mut blocked = Vec::new();
+        for test in &plan.tests {
+            let of_test = self.planned.iter().filter(|(id, _)| *id == test.id).map(|(_, p)| p);
+            let obstacles = refused(of_test, bench).into_iter();
+            blocked.extend(obstacles.map(|obstacle| Blocked { test: test.clone(), obstacle }));
+        }
+        blocked
+    }
+
+    /// Whether a test is left.
+    pub fn has(&self, test: &str) -> bool {
+        self.tests.iter().any(|(id, _)| id == test)
+    }
+
+    /// What is done besides putting something out, each once.
+    pub fn also(&self) -> Vec<&Also> {
+        let mut all: Vec<&Also> = Vec::new();
+        for also in self.planned.iter().flat_map(|(_, p)| &p.also) {
+            if !all.contains(&also) {
+                all.push(also);
+            }
+        }
+        all
+    }
+
+    /// Whether all that is put out is known before; else it stands at the most that it can be.
+    pub fn is_exact(&self) -> bool {
+        self.planned.iter().all(|(_, p)| p.is_exact || p.program.segments.is_empty())
+    }
+
     /// Lets sequences run programs of the attendant's.
     pub fn allow_execution(&mut self) {
         self.may_execute = true;

@@ -38,11 +38,22 @@ fn mistakes_in_the_asset() {
 fn mistakes_in_the_plan() {
     let plan = "q07-f1.plan.toml";
     refused(plan, "0.95 x", "-0.95 x", "must be above zero");
+    refused(plan, "7 x\"]", "7 x\"]\nof = \"relay\"", "use one of element, contact");
     refused(plan, "element = \"51P\"", "element = \"51Q\"", "did you mean `51P`?");
     refused(plan, "\"A-B-C\"", "\"A-B-D\"", "there is no loop `A-B-D`");
     refused(plan, "q07-f1.asset.toml", "q99.asset.toml", "there is no file `q99.asset.toml`");
-    refused(plan, "7 x", "95 x", "114 A on ia is above the rig's range of 32 A");
-    refused(plan, "7 x", "95 x", "above the asset's highest thermal rating, 100 A for 1 s");
+    refused(
+        plan,
+        "7 x\"]",
+        "95 x\"]\nof = \"contact\"",
+        "114 A on ia is above the rig's range of 32 A",
+    );
+    refused(
+        plan,
+        "7 x\"]",
+        "95 x\"]\nof = \"contact\"",
+        "above the asset's highest thermal rating, 100 A for 1 s",
+    );
     refused(
         "q07-f1.rig.toml",
         "meaning = \"trip\"",

@@ -499,7 +499,7 @@ impl Procedure for Pickup {
                     likely: worst(&up) * share + worst(&down) * 0.5,
                     program: Program::of([up.segments, down.segments].concat()).into(),
                     place: None,
-                    is_exact: false,
+                    is_exact: true,
                     also: Vec::new(),
                     not_tested: self.why_not(ramp),
                 }

@@ -10,10 +10,10 @@ use crate::failure::Failure;
 use crate::job::Job;
 use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
-use crate::view::{duration, maxima};
+use crate::view::{besides, duration, maxima};
 use serde_json::json;
-use waltron_core::grading::words;
-use waltron_core::procedure::Planned;
+use waltron_core::grading::{Criterion, words};
+use waltron_core::procedure::{Also, Planned};
 use waltron_core::quantity::{Measure, Time, text};
 use waltron_rig::runner::Prepared;
 
@@ -87,12 +87,23 @@ fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
             (format!("{channel}_{}", if is_current { "a" } else { "v" }), rms.into())
         })
         .collect();
+    let also: Vec<_> = prepared.also().into_iter().map(also_json).collect();
     json!({
         "points": prepared.point_count(),
         "likely_s": prepared.likely_time().si(),
         "maxima": maxima,
+        "exact": prepared.is_exact(),
+        "also": also,
         "injections": injections,
     })
+}
+
+fn also_json(also: &Also) -> serde_json::Value {
+    match also {
+        Also::Sets { parameter, value } => json!({ "sets": parameter, "to": value }),
+        Also::Sends { to, text } => json!({ "sends": text, "to": to }),
+        Also::Runs { program } => json!({ "runs": program }),
+    }
 }
 
 fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
@@ -116,10 +127,17 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
             injected.push_str(&format!(" by {step}"));
         }
         let at_most = longest(planned);
+        // What it is held against follows from what is measured.
+        let graded = matches!(criterion, Criterion::Value | Criterion::TripTime);
+        let later = graded && planned.expected.is_empty() && planned.limits.is_empty();
         table.add_row([
             ids.first().cloned().unwrap_or_default(),
             injected,
-            words::main_value(&planned.expected, criterion, false),
+            if later {
+                "as measured".to_owned()
+            } else {
+                words::main_value(&planned.expected, criterion, false)
+            },
             words::allowed(&planned.limits, criterion).unwrap_or_else(none),
             if at_most.si() > 0.0 { text(at_most) } else { none() },
         ]);
@@ -130,10 +148,14 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         out.push_str(&styled(DOUBTFUL, &format!("Not tested  {points}: {reason}\n")));
     }
     out.push_str(&maxima(&prepared.maxima(), &job.asset.ratings));
+    out.push_str(&besides(prepared));
     out.push_str(&format!(
         "Points    {}\nDuration  about {}\n",
         prepared.point_count(),
         duration(prepared.likely_time()),
     ));
+    if prepared.also().iter().any(|a| matches!(a, Also::Runs { .. })) {
+        out.push_str(&styled(DOUBTFUL, "To run it, allow its programs with --allow-exec\n"));
+    }
     out
 }

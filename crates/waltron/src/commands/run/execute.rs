@@ -289,6 +289,7 @@ impl Opened<'_> {
         let confirm = job.rig.confirm.unwrap_or(!rig.is_simulated());
         if confirm && !how.yes {
             self.panel.say(&view::maxima(&prepared.maxima(), &asset.ratings));
+            self.panel.say(&view::besides(&prepared));
             for line in job.sheet(&prepared).before {
                 if self.ask(Question::permit(line))? != Answer::Confirmed {
                     return Ok(None);

@@ -41,12 +41,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         false => None,
     };
     let job = Job::load(&args.plan, args.rig.as_deref())?;
-    let mut prepared = job.prepare()?;
-    if args.allow_exec {
-        prepared.allow_execution();
-    } else {
-        job.refuse_execution()?;
-    }
+    let mut prepared = job.set_up()?;
     let stop = install();
     for warning in job.warnings() {
         terminal.chat(&warning.render(terminal));
@@ -61,6 +56,13 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
             choose(&mut prepared, pattern, &wanted)?;
         }
         (None, None) => {}
+    }
+    // Only what is chosen has to be fit to be put out.
+    job.clear(&prepared)?;
+    if args.allow_exec {
+        prepared.allow_execution();
+    } else {
+        job.refuse_execution(&prepared)?;
     }
     // A record that was cut before its last event gets one, even if nothing else is left.
     if let Some(earlier) = earlier.as_ref().filter(|e| prepared.is_empty() && e.is_done()) {
