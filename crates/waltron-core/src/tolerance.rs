@@ -66,7 +66,7 @@ impl AnyTolerance {
     /// # Errors
     /// [`ToleranceError`]: a part that is no quantity of this kind, negative parts, a missing side.
     pub fn parse(text: &str, dimension: Dimension) -> Result<Self, ToleranceError> {
-        let Some((first, second)) = text.split_once('/') else {
+        let Some((first, second)) = sides(text) else {
             // One side alone leaves the other open to guessing.
             if text.trim_start().starts_with('+') {
                 return Err(ToleranceError::Sides(text.trim().to_owned()));
@@ -156,10 +156,24 @@ impl<Q: Measure> Tolerance<Q> {
         Q::from_si(value.si() + self.above.at(value.si()))
     }
 
+    /// A tolerance whose dimension was known at run time only; none where it is another one.
+    pub fn of(any: AnyTolerance) -> Option<Self> {
+        let AnyTolerance { dimension, below, above } = any;
+        (dimension == Q::DIMENSION).then_some(Self { below, above, of: PhantomData })
+    }
+
     /// The same tolerance with its dimension known at run time.
     pub fn any(&self) -> AnyTolerance {
         AnyTolerance { dimension: Q::DIMENSION, below: self.below, above: self.above }
     }
+}
+
+/// The two sides of a tolerance: what stands before and behind a `/` that a sign follows. Other ones
+/// belong to units, as in `0.05 Hz/s`.
+fn sides(text: &str) -> Option<(&str, &str)> {
+    let slashes = text.match_indices('/').map(|(at, _)| (&text[..at], &text[at + 1..]));
+    let mut both = slashes.filter(|(_, rest)| rest.trim_start().starts_with(['+', '-', '−']));
+    both.next()
 }
 
 fn parse_side(text: &str, dimension: Dimension) -> Result<Side, ToleranceError> {

@@ -265,12 +265,22 @@ impl ElementForm {
         let pickup = self.pickup.positive_of(self.measures.dimension(), problems);
         let usual = if self.measures.dimension() == Dimension::FREQUENCY { 0.999 } else { 0.95 };
         let measures = self.true_measure(problems);
+        let is_under = matches!(
+            self.measures,
+            TrueMeasureForm::Undervoltage | TrueMeasureForm::Underfrequency
+        );
         let reset_ratio = self.reset_ratio.map_or(Some(usual), |f| {
             let ratio = f.positive(problems)?.value;
-            if ratio <= 1.0 {
-                return Some(ratio);
-            }
-            problems.push(Problem::new(f.span(), "the reset ratio must not exceed 100 %"));
+            let (message, example) = match is_under {
+                true if ratio < 1.0 => ("this function resets above its setting", "103 %"),
+                false if ratio > 1.0 => ("the reset ratio must not exceed 100 %", "95 %"),
+                // What it compares is the setting over the value.
+                true => return Some(1.0 / ratio),
+                false => return Some(ratio),
+            };
+            let problem = Problem::new(f.span(), message);
+            problems
+                .push(problem.help(format!("write a share of the setting, such as `{example}`")));
             None
         });
         let characteristic = self.curve.read(problems);

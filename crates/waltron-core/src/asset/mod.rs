@@ -25,6 +25,8 @@ pub struct Asset {
     pub elements: Vec<Element>,
     /// Its voltage and frequency stages, in file order.
     pub stages: Vec<Stage>,
+    /// Tolerances that are taken since its file gives none, in words.
+    pub assumed: Vec<String>,
     /// What is written at its terminals, by rig channel (`ia`) or contact (`trip`).
     pub terminals: Vec<(Name, String)>,
 }

@@ -33,6 +33,11 @@ impl StageFunction {
         }
     }
 
+    /// Whether it operates below its setting.
+    pub fn is_under(self) -> bool {
+        matches!(self, Self::Undervoltage | Self::Underfrequency)
+    }
+
     /// What its setting is.
     pub fn dimension(self) -> Dimension {
         match self {
@@ -62,6 +67,8 @@ pub struct Stage {
     pub pickup_tolerance: AnyTolerance,
     /// Of the operate time.
     pub time_tolerance: Tolerance<Time>,
+    /// Of the reset ratio.
+    pub reset_tolerance: Tolerance<Ratio>,
     /// Meaning of the contact it closes on operation.
     pub trip: Name,
     /// Meaning of the contact it closes on pickup.

@@ -114,7 +114,8 @@ struct ToleranceForm {
     angle: Option<ToleranceText<Angle>>,
     /// Of the reset ratio, such as `3 %`.
     reset_ratio: Option<ToleranceText<Ratio>>,
-    /// Of the setting of a voltage or frequency element, such as `1 %` or `10 mHz`.
+    /// Of the setting of one element, such as `1 %` or `10 mHz`; for overcurrent elements the same
+    /// as `current`.
     pickup: Option<AnyToleranceText>,
 }
 
@@ -229,7 +230,16 @@ impl AssetForm {
             angle: None,
             reset_ratio: Tolerance::larger_of(0.03, Ratio::default()),
         };
-        let tolerances = self.tolerance.unwrap_or_default().over(&defaults, problems);
+        let given = self.tolerance.unwrap_or_default();
+        if let Some(pickup) = &given.pickup {
+            let message =
+                "`pickup` belongs to one element: what it is a tolerance of depends on it";
+            problems.push(Problem::new(pickup.span(), message).help(
+                "write it into the element's own `tolerance`; `current` is that of all overcurrent pickups",
+            ));
+        }
+        let mut assumed = given.assumed(&defaults);
+        let tolerances = given.over(&defaults, problems);
         let (mut elements, mut stages) = (Vec::<Element>::new(), Vec::<Stage>::new());
         let mut ids: Vec<String> = Vec::new();
         for form in self.element.unwrap_or_default() {
@@ -240,6 +250,7 @@ impl AssetForm {
             }
             ids.push(id);
             if let Some(function) = form.function.stage() {
+                assumed.extend(form.assumed(function));
                 if let Some(stage) = form.stage(function, &tolerances, problems) {
                     problems.settings.stage(&stage);
                     stages.push(stage);
@@ -251,7 +262,7 @@ impl AssetForm {
         }
         let terminals = self.terminals.unwrap_or_default().into_iter();
         let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
-        Some(Asset { identity, ratings, elements, stages, terminals })
+        Some(Asset { identity, ratings, elements, stages, terminals, assumed })
     }
 }
 
@@ -337,6 +348,16 @@ fn withstand<Q: Measure>(
 }
 
 impl ToleranceForm {
+    /// What is taken where the file says nothing, in words.
+    fn assumed(&self, defaults: &Tolerances) -> Vec<String> {
+        let all = [
+            self.current.is_none().then(|| format!("current {}", defaults.current)),
+            self.time.is_none().then(|| format!("time {}", defaults.time)),
+            self.reset_ratio.is_none().then(|| format!("reset ratio {}", defaults.reset_ratio)),
+        ];
+        all.into_iter().flatten().collect()
+    }
+
     fn over(self, base: &Tolerances, problems: &mut Problems) -> Tolerances {
         let mut read = base.clone();
         if let Some(t) = self.current.and_then(|f| f.read(problems)) {
@@ -355,7 +376,43 @@ impl ToleranceForm {
     }
 }
 
+impl ToleranceForm {
+    /// Of an overcurrent element: the tolerance of its pickup is that of its current.
+    fn of_overcurrent(self, base: &Tolerances, problems: &mut Problems) -> Tolerances {
+        let pickup = self.pickup.as_ref().and_then(|pickup| {
+            if self.current.is_some() {
+                let message = "`pickup` and `current` are the same tolerance here";
+                problems.push(Problem::new(pickup.span(), message).help("keep one of them"));
+                return None;
+            }
+            pickup.read(Dimension::CURRENT, problems)
+        });
+        let mut read = self.over(base, problems);
+        if let Some(current) = pickup.and_then(Tolerance::of) {
+            read.current = current;
+        }
+        read
+    }
+}
+
+/// The tolerance of a setting where the file gives none: of a frequency an absolute one, since a share
+/// of the nominal value would be no tolerance at all.
+fn usual_pickup(dimension: Dimension) -> &'static str {
+    match dimension {
+        Dimension::FREQUENCY => "20 mHz",
+        Dimension::FREQUENCY_RATE => "5 % or 0.05 Hz/s",
+        _ => "1 %",
+    }
+}
+
 impl ElementForm {
+    /// What is taken for a voltage or frequency stage where the file says nothing, in words.
+    fn assumed(&self, function: StageFunction) -> Option<String> {
+        let given = self.tolerance.as_ref().is_some_and(|t| t.pickup.is_some());
+        let usual = usual_pickup(function.dimension());
+        (!given).then(|| format!("{} pickup {usual}", self.id.as_str()))
+    }
+
     /// A voltage or frequency stage.
     fn stage(
         self,
@@ -369,7 +426,19 @@ impl ElementForm {
             let message = "`measures` belongs to overcurrent elements";
             problems.push(Problem::new(measures.span(), message));
         }
-        let reset_ratio = self.reset_ratio.and_then(|f| f.positive(problems));
+        let reset_ratio = self.reset_ratio.and_then(|f| {
+            let ratio = f.positive(problems)?;
+            let message = match (function.is_under(), ratio.value) {
+                (true, ratio) if ratio < 1.0 => "this function resets above its setting",
+                (false, ratio) if ratio > 1.0 => "the reset ratio must not exceed 100 %",
+                _ => return Some(ratio),
+            };
+            let example = if function.is_under() { "103 %" } else { "97 %" };
+            let problem = Problem::new(f.span(), message);
+            problems
+                .push(problem.help(format!("write a share of the setting, such as `{example}`")));
+            None
+        });
         let delay = match self.curve.read(problems)?.form {
             crate::characteristic::Form::Definite { delay } => Some(delay),
             _ => {
@@ -382,10 +451,22 @@ impl ElementForm {
             }
         };
         let own = self.tolerance.unwrap_or_default();
-        let one_percent = || AnyTolerance::parse("1 %", dimension).ok();
+        for (key, span) in [
+            ("current", own.current.as_ref().map(Field::span)),
+            ("angle", own.angle.as_ref().map(Field::span)),
+        ] {
+            if let Some(span) = span {
+                let message =
+                    format!("a function of {} has no tolerance of `{key}`", function.name());
+                problems.push(Problem::new(span, message).help("`pickup` is that of its setting"));
+            }
+        }
+        let usual = || AnyTolerance::parse(usual_pickup(dimension), dimension).ok();
         let pickup_tolerance =
-            own.pickup.as_ref().map_or_else(one_percent, |t| t.read(dimension, problems));
+            own.pickup.as_ref().map_or_else(usual, |t| t.read(dimension, problems));
         let time_tolerance = own.time.map_or(Some(tolerances.time), |t| t.read(problems));
+        let reset_tolerance =
+            own.reset_ratio.map_or(Some(tolerances.reset_ratio), |t| t.read(problems));
         Some(Stage {
             id: self.id.as_str().into(),
             function,
@@ -395,6 +476,7 @@ impl ElementForm {
             delay: delay?,
             pickup_tolerance: pickup_tolerance?,
             time_tolerance: time_tolerance?,
+            reset_tolerance: reset_tolerance?,
             trip: self.trip.as_deref().unwrap_or("trip").into(),
             start: self.start.as_deref().unwrap_or("start").into(),
         })
@@ -417,7 +499,7 @@ impl ElementForm {
         });
         let characteristic = self.curve.read(problems);
         let tolerances = match self.tolerance {
-            Some(own) => own.over(tolerances, problems),
+            Some(own) => own.of_overcurrent(tolerances, problems),
             None => tolerances.clone(),
         };
         Some(Element {

@@ -238,6 +238,18 @@ impl JsonSchema for AnyToleranceText {
     }
 }
 
+impl Field for AnyToleranceText {
+    fn span(&self) -> Range<usize> {
+        self.0.span()
+    }
+}
+
+impl<Q> Field for ToleranceText<Q> {
+    fn span(&self) -> Range<usize> {
+        self.text.span()
+    }
+}
+
 impl AnyToleranceText {
     /// The tolerance of values of a dimension, or `None` with the problem noted.
     pub fn read(&self, of: Dimension, problems: &mut Problems) -> Option<AnyTolerance> {

@@ -91,7 +91,10 @@ fn element_tolerance(
         let all = [Some(t.current.any()), Some(t.time.any()), angle, Some(t.reset_ratio.any())];
         (all.into_iter().flatten().collect(), "current, time, angle and reset ratio")
     } else if let Some(s) = asset.stage(id.as_str()) {
-        (vec![s.pickup_tolerance, s.time_tolerance.any()], "its setting and time")
+        (
+            vec![s.pickup_tolerance, s.time_tolerance.any(), s.reset_tolerance.any()],
+            "its setting, time and reset ratio",
+        )
     } else {
         return Err(no_element(id, span, scene));
     };
