@@ -94,6 +94,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
         points,
         superseded: Vec::new(),
         from_device: Vec::new(),
+        from_file: Vec::new(),
         ended: outcome.map(|outcome| RunEnded {
             outcome,
             summary,

@@ -259,10 +259,10 @@ impl Job {
         copy(&self.rig_source)
     }
 
-    /// The first event of a run.
+    /// The first event of a run; the seed of a simulated one.
     pub(crate) fn started(
         &self,
-        seed: u64,
+        seed: Option<u64>,
         tester: Option<String>,
         only: Option<String>,
     ) -> RunStarted {
@@ -274,7 +274,7 @@ impl Job {
             reason: self.plan.reason.clone(),
             ambient: self.plan.ambient.clone(),
             rig_name: self.rig.name.clone(),
-            seed: Some(seed),
+            seed,
             asset: copy(&self.asset_source),
             plan: copy(&self.plan_source),
             rig: copy(&self.rig_source),

@@ -24,6 +24,8 @@ pub struct Run {
     pub superseded: Vec<Grade>,
     /// Settings in which the asset differs from its file, and which hold for the run.
     pub from_device: Vec<Difference>,
+    /// Settings in which the device differs from the file, where the file's hold for the run.
+    pub from_file: Vec<Difference>,
     /// How it ended; absent if the record stops before the run did.
     pub ended: Option<RunEnded>,
     /// Bytes left out at the record's end.
@@ -92,6 +94,7 @@ impl Run {
             points: Vec::new(),
             superseded: Vec::new(),
             from_device: Vec::new(),
+            from_file: Vec::new(),
             ended: None,
             cut_bytes: 0,
             broken_at: None,
@@ -110,7 +113,10 @@ impl Run {
             Event::RunEnded(end) => self.ended = Some(end),
             Event::Continued(_) => self.ended = None,
             Event::SettingsRead { differences, device_holds, .. } => {
-                self.from_device = if device_holds { differences } else { Vec::new() };
+                (self.from_device, self.from_file) = match device_holds {
+                    true => (differences, Vec::new()),
+                    false => (Vec::new(), differences),
+                };
             }
             _ => {}
         }

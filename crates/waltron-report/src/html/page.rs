@@ -144,6 +144,15 @@ fn warnings(run: &Run) -> Markup {
             all.join(", ")
         ));
     }
+    if !run.from_file.is_empty() {
+        let all = run.from_file.iter();
+        let all: Vec<String> =
+            all.map(|d| format!("{} {} (device: {})", d.name, d.file, d.device)).collect();
+        notes.push(format!(
+            "The device's settings differ from its file; it was tested against those of the file: {}.",
+            all.join(", ")
+        ));
+    }
     match &run.ended {
         None => notes.push("The run did not come to its end; points are missing.".to_owned()),
         Some(ended) => match &ended.outcome {

@@ -108,6 +108,9 @@ pub(super) fn settings(asset: &Asset) -> Markup {
                     }
                 }
             } }
+            @if !asset.assumed.is_empty() {
+                p.note { "Assumed, since the asset's file gives none: " (asset.assumed.join(", ")) "." }
+            }
         }
     }
 }

@@ -298,6 +298,9 @@ fn settings_that_the_device_tells_are_compared_and_the_answer_is_recorded() {
     let err = file.err();
     assert!(err.contains("51P.pickup") && err.contains("1.2 A") && err.contains("1.25 A"), "{err}");
     assert!(!err.contains("51P.tms"), "what is the same is not listed");
+    site.waltron(&["report", "file.run.jsonl", "-o", "f.html"]).exits(0);
+    let page = site.read("f.html");
+    assert!(page.contains("tested against those of the file") && page.contains("1.25 A"));
     let device = choose("device.run.jsonl", "2").exits(1).json();
     let off = points(&device, "50P-times/");
     assert!(off.iter().all(|p| p["verdict"] == "not_tested"));

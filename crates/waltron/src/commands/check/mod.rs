@@ -154,6 +154,12 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         prepared.point_count(),
         duration(prepared.likely_time()),
     ));
+    if !job.asset.assumed.is_empty() {
+        out.push_str(&format!(
+            "Tolerances taken, since the asset's file gives none: {}\n",
+            job.asset.assumed.join(", ")
+        ));
+    }
     if prepared.also().iter().any(|a| matches!(a, Also::Runs { .. })) {
         out.push_str(&styled(DOUBTFUL, "To run it, allow its programs with --allow-exec\n"));
     }

@@ -192,7 +192,7 @@ impl Earlier {
 /// Refuses a record that was made with other files.
 fn same_job(path: &Path, job: &Job, progress: &Progress) -> Result<(), Failure> {
     let started = &progress.started;
-    let now = job.started(0, None, None);
+    let now = job.started(None, None, None);
     let mut wrong: Vec<String> = Vec::new();
     if started.plan.name != now.plan.name {
         wrong.push(format!(

@@ -201,7 +201,8 @@ fn open(
             let writer = RecordWriter::create(&path, durability).map_err(|e| {
                 Failure::trouble(e.to_string()).help("choose a place with --record FILE")
             })?;
-            let mut started = job.started(how.seed, how.tester.clone(), how.only.clone());
+            let seed = (durability == Durability::System).then_some(how.seed);
+            let mut started = job.started(seed, how.tester.clone(), how.only.clone());
             started.hookup = Some(job.sheet(prepared));
             Ok((writer, SoFar::default(), Event::RunStarted(Box::new(started))))
         }
@@ -261,7 +262,7 @@ impl Opened<'_> {
                 let question = Question {
                     text: format!(
                         "The device's settings differ from {}",
-                        job.started(0, None, None).asset.name
+                        job.started(None, None, None).asset.name
                     ),
                     wanted: Wanted::Choice(CHOICES.map(str::to_owned).to_vec()),
                 };
