@@ -43,6 +43,7 @@ const RELAY: &str = r#"
     [[element]]
     id = "27"
     measures = "undervoltage"
+    blocking_voltage = "5 V"
     pickup = "50 V"
     curve = { family = "definite", delay = "100 ms" }
     trip = "under"

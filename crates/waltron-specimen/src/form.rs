@@ -80,6 +80,8 @@ struct ElementForm {
     order: Option<u32>,
     /// The angle that it takes for forward (directional).
     angle: Option<QuantityText<Angle>>,
+    /// Voltage below which it is blocked (undervoltage); never if not given.
+    blocking_voltage: Option<QuantityText<Voltage>>,
     /// Where it truly picks up.
     pickup: AnyQuantityText,
     /// Where it truly drops out, as a share of pickup; 95 % if not given, 99.9 % for frequency.
@@ -235,6 +237,12 @@ impl TrueMeasureForm {
 impl ElementForm {
     fn true_measure(&self, problems: &mut Problems) -> Option<TrueMeasure> {
         use TrueMeasureForm as F;
+        if let Some(voltage) =
+            self.blocking_voltage.as_ref().filter(|_| self.measures != F::Undervoltage)
+        {
+            let message = "`blocking_voltage` belongs to undervoltage elements";
+            problems.push(Problem::new(voltage.span(), message));
+        }
         Some(match self.measures {
             F::Phase => TrueMeasure::Current(Measures::Phase),
             F::Residual => TrueMeasure::Current(Measures::Residual),
@@ -246,7 +254,11 @@ impl ElementForm {
                 TrueMeasure::Directional(angle?)
             }
             F::Overvoltage => TrueMeasure::Overvoltage,
-            F::Undervoltage => TrueMeasure::Undervoltage,
+            F::Undervoltage => {
+                let blocking = self.blocking_voltage.as_ref();
+                let volts = blocking.map_or(Some(0.0), |v| v.positive(problems).map(|v| v.si()));
+                TrueMeasure::Undervoltage(volts?)
+            }
             F::Overfrequency => TrueMeasure::Overfrequency,
             F::Underfrequency => TrueMeasure::Underfrequency,
             F::FrequencyRate => TrueMeasure::FrequencyRate,

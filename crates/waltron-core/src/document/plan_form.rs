@@ -219,6 +219,10 @@ impl PlanForm {
         let mut tests: Vec<Test> = Vec::new();
         for form in forms {
             let (inner, span) = (form.get(), form.span());
+            if inner.id.as_str().contains('/') {
+                let message = "a test's id has no `/`: it parts the test from its points";
+                problems.push(Problem::new(inner.id.span(), message));
+            }
             if tests.iter().any(|t| t.id == inner.id.as_str()) {
                 let message = format!("test `{}` is there twice", inner.id.as_str());
                 problems.push(Problem::new(inner.id.span(), message));

@@ -38,6 +38,20 @@ pub enum SetupError {
         /// Its contact's meaning.
         signal: Name,
     },
+    /// A ramp of more levels than anybody waits for.
+    #[error(
+        "the ramp from {from} to {to} by {step} has more than {most} levels; take a larger step"
+    )]
+    TooManyLevels {
+        /// Its first level.
+        from: String,
+        /// Its last one.
+        to: String,
+        /// Its step.
+        step: String,
+        /// How many there may be.
+        most: u32,
+    },
     /// The same point twice.
     #[error("`{point}` is listed twice; use `repeat` to test a point several times")]
     Twice {

@@ -65,10 +65,20 @@ fn write_line(text: &str, line: &[Token], out: &mut String) {
         match token.kind {
             Kind::Comment => out.push_str(slice.trim_end()),
             Kind::Sign(sign) => out.push_str(sign.text()),
+            Kind::Quantity(_) if is_element(text, line, i) => out.push_str(slice),
             Kind::Quantity(_) => write_quantity(slice, out),
             _ => out.push_str(slice),
         }
     }
+}
+
+/// Whether what reads like a quantity is an element's name: the `51V` of `band(51V)`.
+fn is_element(text: &str, line: &[Token], at: usize) -> bool {
+    let Some([function, open]) = at.checked_sub(2).and_then(|from| line.get(from..at)) else {
+        return false;
+    };
+    let takes_element = matches!(&text[function.span.clone()], "band" | "tolerance" | "curve");
+    takes_element && matches!(open.kind, Kind::Sign(Sign::Open))
 }
 
 /// `5A` and `5   A` become `5 A`; `5%` becomes `5 %`.

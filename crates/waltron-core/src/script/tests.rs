@@ -413,6 +413,14 @@ fn every_mistake_is_found_at_once_with_a_way_out() {
     assert!(missing.is_empty(), "{}", missing.join("\n"));
 }
 
+/// An element whose name reads like a quantity keeps it.
+#[test]
+fn formatting_keeps_names_that_read_like_quantities() {
+    let text = "expect time(inception -> trip) within band(51V, 2 x) as \"51V\"\n";
+    assert_eq!(format(text), text);
+    assert_eq!(format("hold ia = 51V"), format("hold ia = 51 V"));
+}
+
 #[test]
 fn blocks_and_recursion_are_checked() {
     let all = |text: &str| mistakes(text).join("\n");

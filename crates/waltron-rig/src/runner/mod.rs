@@ -19,7 +19,7 @@ use waltron_core::grading::{Criterion, Grade, Rule, Values, Verdict, guard};
 use waltron_core::name::Name;
 use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
 use waltron_core::program::{Finish, Program};
-use waltron_core::quantity::{Time, seconds, text};
+use waltron_core::quantity::{Dimension, Quantity, Time, seconds, text};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
 
 /// Where events go. An error stops the run: what cannot be recorded is not injected.
@@ -89,6 +89,8 @@ struct Runner<'a> {
     held: bool,
     /// Whether sequences may run programs.
     may_execute: bool,
+    /// The most that is put out of each channel, as it was told before the run.
+    told: Vec<(Name, f64, bool)>,
 }
 
 /// Runs a prepared plan to its end, the attendant's stop or the rig's failure.
@@ -108,6 +110,7 @@ pub fn run<'a>(
 ) -> Result<Finished, RunError> {
     let planned: Vec<Vec<PlannedPoint>> =
         prepared.tests.iter().map(|(id, _)| prepared.points_of(id.as_str())).collect();
+    let told = prepared.maxima();
     let mut duty = Duty::new(&asset.ratings).warmed(&so_far.warm);
     duty.cool(so_far.cooled);
     let mut runner = Runner {
@@ -124,6 +127,7 @@ pub fn run<'a>(
         injected: seconds(0.0),
         held: false,
         may_execute: prepared.may_execute,
+        told,
     };
     let tests = prepared.tests.into_iter().zip(&planned);
     let halt = tests
@@ -265,6 +269,23 @@ impl Runner<'_> {
         self.graded(&mut passed)
     }
 
+    /// What a program puts out beyond what was told before the run, if so.
+    fn beyond(&self, program: &Program) -> Option<String> {
+        program.maxima().into_iter().find_map(|(channel, si, is_current)| {
+            let told =
+                self.told.iter().find(|(id, ..)| *id == channel).map_or(0.0, |(_, si, _)| *si);
+            let dimension = if is_current { Dimension::CURRENT } else { Dimension::VOLTAGE };
+            let text = |si| Quantity { si, dimension };
+            (si > told * (1.0 + 1e-9) + 1e-9).then(|| {
+                format!(
+                    "{} on {channel} is more than the {} that was told before",
+                    text(si),
+                    text(told)
+                )
+            })
+        })
+    }
+
     fn off(&mut self) -> Result<(), Halt> {
         self.held = false;
         self.rig.off().map_err(Halt::Rig)
@@ -355,6 +376,10 @@ impl Runner<'_> {
                 return Ok(refused(procedure, &reason));
             }
         };
+        // What was confirmed is the most that may come; a test that asks for more is mistaken.
+        if let Some(more) = self.beyond(&program) {
+            return Ok(refused(procedure, &more));
+        }
         self.cool_for(&program)?;
         if self.attendant.wants_to_stop() {
             return Err(Halt::Stopped);

@@ -15,8 +15,8 @@ pub enum TrueMeasure {
     Directional(f64),
     /// The largest phase voltage above its setting.
     Overvoltage,
-    /// The smallest phase voltage below its setting; blocked where all are dead.
-    Undervoltage,
+    /// The smallest phase voltage below its setting, unless all are below this one, in volts.
+    Undervoltage(f64),
     /// The frequency above its setting.
     Overfrequency,
     /// The frequency below its setting.
@@ -27,7 +27,7 @@ pub enum TrueMeasure {
     Harmonic(u32),
 }
 
-/// Voltage below which there is no frequency and no undervoltage, in volts.
+/// Voltage below which there is no frequency, in volts.
 const DEAD_V: f64 = 5.0;
 
 /// Time over which the rate of change of frequency is taken, in seconds.
@@ -83,9 +83,9 @@ impl TrueMeasure {
                 seen * gain / pickup
             }
             Self::Overvoltage => highest * gain / pickup,
-            Self::Undervoltage => {
+            Self::Undervoltage(blocking) => {
                 let lowest = volts.iter().copied().fold(f64::INFINITY, f64::min);
-                if alive { pickup / (lowest * gain).max(1e-9) } else { 0.0 }
+                if highest >= blocking { pickup / (lowest * gain).max(1e-9) } else { 0.0 }
             }
             Self::Overfrequency => hertz.map_or(0.0, |hz| hz / pickup),
             Self::Underfrequency => hertz.map_or(0.0, |hz| pickup / hz),

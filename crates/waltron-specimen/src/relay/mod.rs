@@ -38,6 +38,7 @@ pub struct Truth {
 #[derive(Clone, Debug)]
 struct Pending {
     at: f64,
+    element: usize,
     signal: Name,
     closes: bool,
 }
@@ -142,22 +143,28 @@ impl Relay {
                 running.sees(multiple);
             }
         }
-        for (element, running) in self.truth.elements.iter().zip(&mut self.running) {
+        for (index, element) in self.truth.elements.iter().enumerate() {
             if !element.enabled {
                 continue;
             }
-            for (signal, closes) in running.decide(element) {
+            for (signal, closes) in self.running[index].decide(element) {
                 // The timing scatter of an operation sits in its output stage.
                 let scatter = if closes { self.noise.draw(self.truth.time_noise_s) } else { 0.0 };
                 let at = to + (self.truth.contact_delay_s + scatter).max(0.0);
-                self.outputs.push(Pending { at, signal, closes });
+                let own = |p: &Pending| p.element == index && p.signal == signal && p.at > at;
+                // What is taken back before the contact has followed never shows.
+                if let Some(overtaken) = self.outputs.iter().position(own) {
+                    self.outputs.remove(overtaken);
+                    continue;
+                }
+                self.outputs.push(Pending { at, element: index, signal, closes });
             }
         }
     }
 
     /// Applies a contact change; returns an edge if the contact itself changes.
     fn step_output(&mut self, index: usize) -> Option<Edge> {
-        let Pending { at, signal, closes } = self.outputs.remove(index);
+        let Pending { at, signal, closes, .. } = self.outputs.remove(index);
         self.now = self.now.max(at);
         let held = self.held.iter_mut().find(|(n, _)| *n == signal)?;
         let before = held.1;

@@ -154,3 +154,50 @@ proptest! {
         prop_assert!((run(seed) - 4.06).abs() < 0.006 + 1e-9);
     }
 }
+
+proptest! {
+    /// Whatever the scatter of its operations, a contact is open once nothing is put out for long
+    /// enough, and its edges alternate.
+    #[test]
+    fn a_contact_never_sticks(seed in 0u64..500, on in 0.001f64..0.2, gap in 0.001f64..0.1) {
+        let fast = Characteristic::plain(Form::Definite { delay: seconds(0.02) });
+        let truth = Truth {
+            measuring_delay_s: 0.003,
+            contact_delay_s: 0.005,
+            current_noise: 0.0,
+            time_noise_s: 0.02,
+            elements: vec![element(1.0, fast)],
+        };
+        let mut relay = Relay::new(truth, seed);
+        let edges = play(&mut relay, &[(2.0, on), (0.0, gap), (2.0, on), (0.0, 2.0)]);
+        prop_assert!(relay.closed().is_empty(), "{edges:?}");
+        for contact in ["trip", "start"] {
+            let of: Vec<bool> = edges.iter().filter(|e| e.0 == contact).map(|e| e.2).collect();
+            prop_assert!(of.iter().enumerate().all(|(i, closed)| *closed == (i % 2 == 0)), "{of:?}");
+        }
+    }
+}
+
+/// No voltage at all is the lowest there is; a relay that is blocked then says so in its file.
+#[test]
+fn undervoltage_operates_on_a_dead_line_unless_it_is_blocked() {
+    let trips = |blocking: f64, volts: f64| {
+        let definite = Characteristic::plain(Form::Definite { delay: seconds(0.1) });
+        let measures = TrueMeasure::Undervoltage(blocking);
+        let mut relay = relay(vec![TrueElement { measures, ..element(40.0, definite) }]);
+        relay.begin(1);
+        let phases = FaultLoop::ABC.currents(amperes(volts));
+        let on = Stimulus::phase_currents(phases, Frequency::from_si(50.0));
+        let voltages = on.currents.iter().zip(["va", "vb", "vc"]).map(|(d, channel)| {
+            let phasor = waltron_core::phasor::Phasor::new(
+                waltron_core::quantity::Voltage::from_si(d.phasor.rms().si()),
+                d.phasor.angle(),
+            );
+            waltron_core::stimulus::Drive::sine(channel.into(), phasor, d.frequency)
+        });
+        relay.apply(&Stimulus { currents: Vec::new(), voltages: voltages.collect() });
+        std::iter::from_fn(|| relay.advance(seconds(1.0))).any(|e| e.signal == "trip" && e.closed)
+    };
+    assert!(trips(0.0, 0.0) && trips(0.0, 5.0) && !trips(0.0, 57.7));
+    assert!(!trips(10.0, 0.0) && !trips(10.0, 5.0) && trips(10.0, 15.0));
+}

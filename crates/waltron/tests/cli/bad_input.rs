@@ -38,6 +38,9 @@ fn mistakes_in_the_asset() {
 fn mistakes_in_the_plan() {
     let plan = "q07-f1.plan.toml";
     refused(plan, "0.95 x", "-0.95 x", "must be above zero");
+    refused(plan, "id = \"51P-times\"", "id = \"51P/times\"", "a test's id has no `/`");
+    let ramp = "element = \"51P\"\nfrom = \"0.001 x\"\nto = \"20000 x\"";
+    refused(plan, "element = \"51P\"", ramp, "more than 100000 levels");
     refused(plan, "7 x\"]", "7 x\"]\nof = \"relay\"", "use one of element, contact");
     refused(plan, "element = \"51P\"", "element = \"51Q\"", "did you mean `51P`?");
     refused(plan, "\"A-B-C\"", "\"A-B-D\"", "there is no loop `A-B-D`");

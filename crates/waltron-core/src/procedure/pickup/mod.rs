@@ -36,6 +36,9 @@ pub struct PickupSettings {
     pub rest: Time,
 }
 
+/// Most levels of a ramp.
+const MOST_LEVELS: u32 = 100_000;
+
 const UP: &str = "ramp up";
 const HOLD: &str = "picked up";
 const DOWN: &str = "ramp down";
@@ -132,6 +135,10 @@ fn ramp(
     });
     let from = element.pickup * settings.from;
     let steps = whole_steps(((element.pickup * settings.to - from) / step).value);
+    if steps > f64::from(MOST_LEVELS) {
+        let (from, to, step) = (text(from), text(element.pickup * settings.to), text(step));
+        return Err(SetupError::TooManyLevels { from, to, step, most: MOST_LEVELS });
+    }
     let to = from + step * steps;
     let range = [from * scale, to * scale];
     let way = way(settings.dwell, bench, element, fault_loop, range)?;
