@@ -19,7 +19,7 @@ use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
 use crate::capability::ParameterKind;
 use crate::document::Problem;
-use crate::expression::{Expr, Range, Type, Value, evaluate, quantity};
+use crate::expression::{Expr, ExprKind, Names, Range, Type, Value, evaluate, quantity};
 use crate::grading::Values;
 use crate::name::Name;
 use crate::procedure::{Also, Planned, PlannedPoint};
@@ -319,32 +319,29 @@ impl<'a> Walk<'a> {
                 None => scene,
             });
         };
-        let mut falls_through = true;
+        let (mut past, mut none_taken) = (true, false);
         for (condition, body) in branches {
             let truth = match condition {
                 Some(condition) => truth(condition, scene)?,
-                None => Some(true),
+                None => Truth { holds: Some(true), is_sure: true },
             };
-            match truth {
-                Some(false) => {}
-                Some(true) => {
-                    if self.block(body, last, scene)? == Flow::On {
-                        join(scene.clone());
-                    }
-                    falls_through = false;
-                    break;
+            // Where a value is missing, none of the branches is taken.
+            none_taken |= !truth.is_sure;
+            self.is_certain &= truth.is_sure;
+            if truth.holds != Some(false) {
+                let mut taken = scene.clone();
+                let certain = self.is_certain;
+                if self.block(body, last, &mut taken)? == Flow::On {
+                    join(taken);
                 }
-                None => {
-                    self.is_certain = false;
-                    let mut taken = scene.clone();
-                    if self.block(body, last, &mut taken)? == Flow::On {
-                        join(taken);
-                    }
-                    self.is_certain = false;
-                }
+                self.is_certain = certain;
+            }
+            if truth.holds == Some(true) {
+                past = false;
+                break;
             }
         }
-        if falls_through {
+        if past || none_taken {
             join(scene.clone());
         }
         // Behind it, things are as certain as before: where a course ended it all, what comes next
@@ -513,15 +510,41 @@ impl<'a> Walk<'a> {
     }
 }
 
-/// Whether a condition holds; `None` where that is not known before.
-fn truth(condition: &Expr, scene: &Scene) -> Result<Option<bool>, Problem> {
-    match evaluate(condition, scene)? {
-        Value::Bool(b) => Ok(Some(b)),
-        Value::Unknown(Type::Bool | Type::Any) => Ok(None),
+/// What is known of a condition before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Truth {
+    /// Whether it holds, if it can be told; `None` where that is not known.
+    holds: Option<bool>,
+    /// Whether it can be told for certain: what is measured may be missing.
+    is_sure: bool,
+}
+
+fn truth(condition: &Expr, scene: &Scene) -> Result<Truth, Problem> {
+    let holds = match evaluate(condition, scene)? {
+        Value::Bool(b) => Some(b),
+        Value::Unknown(Type::Bool | Type::Any) => None,
         other => {
             let message = format!("this is {}, but a condition is wanted here", other.kind());
-            Err(Problem::new(condition.span.clone(), message))
+            return Err(Problem::new(condition.span.clone(), message));
         }
+    };
+    Ok(Truth { holds, is_sure: holds.is_some() && is_sure(condition, scene) })
+}
+
+/// Whether nothing in an expression depends on what is measured, which may be missing.
+fn is_sure(expr: &Expr, scene: &Scene) -> bool {
+    match &expr.kind {
+        ExprKind::Name(name) => scene.value(name.as_str()).is_some_and(|v| !v.is_unknown()),
+        ExprKind::Interval(..) => false,
+        ExprKind::Unary(_, inner) => is_sure(inner, scene),
+        ExprKind::Binary(_, a, b) => is_sure(a, scene) && is_sure(b, scene),
+        ExprKind::Call(name, args) => {
+            // A history is measured, whatever it is called.
+            !matches!(name.as_str(), "mean" | "lowest" | "highest" | "count")
+                && args.iter().all(|arg| is_sure(arg, scene) || name == "curve")
+        }
+        ExprKind::List(items) => items.iter().all(|item| is_sure(item, scene)),
+        _ => true,
     }
 }
 

@@ -2,7 +2,6 @@
 //! they can be, until another round changes nothing that is known.
 
 use super::*;
-use crate::expression::Names;
 use crate::script::ast::{For, ForOver, Repeat, RepeatKind};
 use crate::script::build::{least, most};
 use crate::script::values::range;
@@ -100,6 +99,8 @@ impl<'a> Walk<'a> {
             let whole = |si: f64| si.max(0.0).round() as u64;
             let (low, high) =
                 (least(expr, Dimension::NUMBER, scene)?, most(expr, Dimension::NUMBER, scene)?);
+            // Where it is missing, there is no round at all.
+            let low = if is_sure(expr, scene) { low } else { 0.0 };
             Ok((whole(low), whole(high)))
         };
         let allowed = match &repeat.most {
@@ -115,7 +116,8 @@ impl<'a> Walk<'a> {
         let until = match &repeat.kind {
             RepeatKind::For(t) => {
                 let longest = time(t, scene)?.si();
-                Some((least(t, Dimension::TIME, scene)?, longest))
+                let shortest = least(t, Dimension::TIME, scene)?;
+                Some((if is_sure(t, scene) { shortest } else { 0.0 }, longest))
             }
             _ => None,
         };
@@ -135,7 +137,11 @@ impl<'a> Walk<'a> {
                 (RepeatKind::Times(_), _) if rounds < surely => Some(true),
                 (RepeatKind::Times(_), _) if rounds >= at_most => Some(false),
                 (RepeatKind::Times(_), _) => None,
-                (RepeatKind::While(c), _) => truth(c, scene)?,
+                (RepeatKind::While(c), _) => match truth(c, scene)? {
+                    // Where a value is missing, it ends.
+                    Truth { holds: Some(true), is_sure: false } => None,
+                    truth => truth.holds,
+                },
                 (RepeatKind::Until(_), _) => {
                     over.map_or(Some(true), |o: Option<bool>| o.map(|o| !o))
                 }
@@ -169,7 +175,10 @@ impl<'a> Walk<'a> {
             if flow == Flow::On
                 && let RepeatKind::Until(condition) = &repeat.kind
             {
-                over = Some(truth(condition, scene)?);
+                over = Some(match truth(condition, scene)? {
+                    Truth { holds: Some(false), is_sure: false } => None,
+                    truth => truth.holds,
+                });
             }
             scene.names.back_to(depth);
             if flow == Flow::Over {
