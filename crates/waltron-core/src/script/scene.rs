@@ -45,6 +45,9 @@ pub(super) enum Last {
     Unclear,
 }
 
+/// What rounding may leave of a time, in s.
+pub(super) const HAIR_S: f64 = 1e-9;
+
 /// What is out.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Out {

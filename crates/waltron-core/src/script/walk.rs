@@ -60,6 +60,7 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         shots: 0,
         steps: 0,
         labels: Labels::default(),
+        given: HashMap::new(),
     };
     let mut scene = Scene::new(Arc::clone(context), Mode::Bounds);
     // Labels are given twice, so that the first step of a name is known before.
@@ -79,6 +80,7 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         }
     }
     drop(scene);
+    walk.first_are_certain();
     Foreseen { planned: walk.planned, owners: walk.owners, problems }
 }
 
@@ -115,10 +117,26 @@ struct Walk<'a> {
     shots: u64,
     steps: usize,
     labels: Labels,
+    /// For each step and name, where its points stand, and how many of them there are in any case.
+    given: HashMap<(usize, String), (Vec<usize>, usize)>,
 }
 
 impl<'a> Walk<'a> {
+    /// How often a step grades is counted, so the first of its points are the certain ones, whichever
+    /// round it is that grades them.
+    fn first_are_certain(&mut self) {
+        for (places, certain) in self.given.values() {
+            for (number, place) in places.iter().enumerate() {
+                let points = self.planned.get_mut(*place).map(|p| p.points.as_mut_slice());
+                for point in points.unwrap_or_default() {
+                    point.conditional = number >= *certain;
+                }
+            }
+        }
+    }
+
     fn begin(&mut self) {
+        self.given.clear();
         self.planned.clear();
         self.ids.clear();
         self.guards.clear();
@@ -379,11 +397,19 @@ impl<'a> Walk<'a> {
             return Err(Problem::new(step.span.0.clone(), message).help("choose another name"));
         }
         let conditional = !self.is_certain || point.id.contains('…');
+        let name = match point.id.rsplit_once('#') {
+            Some((name, round)) if round.parse::<u32>().is_ok() => name,
+            _ => point.id.as_str(),
+        };
+        let key = (step.span.0.start, name.to_owned());
         let grade = grade(expect, scene, point)?;
         // Further points of the same injection need no line of their own.
         if self.planned.last().is_none_or(|last| !last.points.is_empty()) {
             self.planned.push(nothing());
         }
+        let (places, certain) = self.given.entry(key).or_default();
+        places.push(self.planned.len().saturating_sub(1));
+        *certain += usize::from(!conditional);
         if let Some(last) = self.planned.last_mut() {
             last.stimulus = grade.stimulus;
             last.expected = grade.expected;
@@ -480,7 +506,9 @@ impl<'a> Walk<'a> {
                 None => scene.clone(),
             });
         }
-        let (shortest, longest) = (built.program.shortest().si(), longest.si());
+        // What follows from a value that is missing is not put out at all.
+        let shortest = if built.is_exact { built.program.shortest().si() } else { 0.0 };
+        let longest = longest.si();
         scene.elapsed = (scene.elapsed.0 + shortest, scene.elapsed.1 + longest);
     }
 

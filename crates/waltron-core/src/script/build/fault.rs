@@ -19,7 +19,7 @@ impl Builder<'_> {
             Some((output, length)) => {
                 let before = stimulus(output, &self.state, self.scene)?;
                 self.clear_start(&before.stimulus, &span)?;
-                let length = time(length, self.scene)?;
+                let length = self.lasting(length)?;
                 let mut last = Stop::after(length);
                 if let Some(wanted) = &fault.inception {
                     let at = self.inception(wanted.as_ref(), &before.stimulus, length, shots)?;
@@ -44,7 +44,7 @@ impl Builder<'_> {
         };
         let mut during = stimulus(&fault.output, &base, self.scene)?;
         if let Some(tau) = &fault.offset {
-            let tau_of = time(tau, self.scene)?;
+            let tau_of = self.lasting(tau)?;
             self.offset(&mut during, &base, angle, tau, tau_of)?;
         }
         let mut until = fault.until.clone();
@@ -63,7 +63,7 @@ impl Builder<'_> {
         added?;
         self.is_fault = true;
         if let Some((output, length)) = &fault.afterwards {
-            let length = time(length, self.scene)?;
+            let length = self.lasting(length)?;
             let after = stimulus(output, &base, self.scene)?;
             self.plain("post-fault", after, Stop::after(length));
         }

@@ -14,7 +14,7 @@ use super::condition::condition;
 use super::output::stimulus;
 use super::scene::{Mode, Out, Scene};
 use crate::document::Problem;
-use crate::expression::Expr;
+use crate::expression::{Expr, evaluate};
 use crate::name::Name;
 use crate::program::{Condition, Finish, Probe, Profile, Program, Segment, Stop, Then};
 use crate::quantity::{Dimension, Measure, Time, seconds, text};
@@ -106,7 +106,12 @@ pub(super) fn build(
         None => Finish::Keep,
     };
     let program = Program { segments: b.segments, finish, reads: Vec::new(), capture: None };
-    let (parts, fault, is_exact) = (b.parts, b.fault, b.is_exact);
+    // A limit that follows from what is measured may be missing, like any other value.
+    let later =
+        |c: &&Condition| matches!(c, Condition::Reading { limit_si, .. } if limit_si.is_infinite());
+    let stops = program.segments.iter().flat_map(|s| &s.stops);
+    let knows_limits = !stops.flat_map(|s| s.when.parts()).any(|c| later(&c));
+    let (parts, fault, is_exact) = (b.parts, b.fault, b.is_exact && knows_limits);
     Ok(Built { program, guards: guards.len(), parts, fault, is_exact })
 }
 
@@ -245,7 +250,7 @@ impl Builder<'_> {
         let limits = [&until.time, &until.most];
         let mut limit: Option<Time> = None;
         for expr in limits.into_iter().flatten() {
-            let t = time(expr, self.scene)?;
+            let t = self.lasting(expr)?;
             limit = Some(limit.map_or(t, |l| l.min(t)));
         }
         let bound = match (limit, profile.length()) {
@@ -323,6 +328,18 @@ impl Builder<'_> {
                 self.unclear = Some(Unclear { channels });
             }
         }
+    }
+
+    /// A time that a stage takes; whether it is known is noted.
+    fn lasting(&mut self, expr: &Expr) -> Result<Time, Problem> {
+        self.notes(expr)?;
+        time(expr, self.scene)
+    }
+
+    /// Notes whether a value is known.
+    fn notes(&mut self, expr: &Expr) -> Result<(), Problem> {
+        self.is_exact &= !evaluate(expr, self.scene)?.is_unknown();
+        Ok(())
     }
 
     fn guard_stops(&self) -> Vec<Stop> {

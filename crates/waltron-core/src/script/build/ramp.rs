@@ -58,8 +58,9 @@ impl Builder<'_> {
         };
         let (profile, scale) = match &ramp.pace {
             Pace::Stairs { by, every, resting } => {
+                self.notes(by)?;
                 let step = towards(by, self.slowest(by, dimension)?, "step")?;
-                let dwell = time(every, self.scene)?;
+                let dwell = self.lasting(every)?;
                 // A hair of rounding must not take the last level away.
                 let steps = ((to.si - from.si).abs() / step + 1e-9).floor();
                 if steps.is_nan() || steps > MOST_LEVELS {
@@ -73,7 +74,7 @@ impl Builder<'_> {
                     Some((output, time_of)) => {
                         let rest = stimulus(output, &self.state, self.scene)?;
                         self.is_exact &= rest.is_exact;
-                        Some(Rest { stimulus: rest.stimulus, time: time(time_of, self.scene)? })
+                        Some(Rest { stimulus: rest.stimulus, time: self.lasting(time_of)? })
                     }
                     None => None,
                 };
@@ -98,6 +99,7 @@ impl Builder<'_> {
                 let length = match &ramp.pace {
                     Pace::Rate(rate) => {
                         let wanted = dimension.per(Dimension::TIME);
+                        self.notes(rate)?;
                         let rate_si = towards(rate, self.slowest(rate, wanted)?, "rate")?;
                         let length = (to.si - from.si).abs() / rate_si;
                         if length.is_nan() || length > LONGEST_S {
@@ -106,7 +108,7 @@ impl Builder<'_> {
                         }
                         seconds(length.max(1e-9))
                     }
-                    Pace::Over(over) => time(over, self.scene)?,
+                    Pace::Over(over) => self.lasting(over)?,
                     Pace::Stairs { .. } => return Ok(()),
                 };
                 let through = match &target {

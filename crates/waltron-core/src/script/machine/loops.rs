@@ -1,6 +1,7 @@
 //! Loops of a running sequence.
 
 use super::super::code::LoopKind;
+use super::super::scene::HAIR_S;
 use super::super::values::range;
 use super::*;
 
@@ -63,7 +64,7 @@ impl Sequence {
                 value.is_some()
             }
             LoopState::Times(n) => current.rounds < *n,
-            LoopState::For(until) => self.scene.elapsed.1 < *until,
+            LoopState::For(until) => self.scene.elapsed.1 < *until - HAIR_S,
             LoopState::While(c) => {
                 let holds = self.truth(c);
                 match holds {

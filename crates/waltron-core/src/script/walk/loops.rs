@@ -4,6 +4,7 @@
 use super::*;
 use crate::script::ast::{For, ForOver, Repeat, RepeatKind};
 use crate::script::build::{least, most};
+use crate::script::scene::HAIR_S;
 use crate::script::values::range;
 
 /// Most rounds that are gone through of a loop that does not come to rest.
@@ -65,7 +66,7 @@ impl<'a> Walk<'a> {
         let value = Value::Range(Range { low, high, dimension });
         let rounds = ((high - low) / smallest).floor() as u64 + 1;
         let certain = std::mem::replace(&mut self.is_certain, false);
-        let mut ends = scene.clone();
+        let (mut ends, mut done) = (scene.clone(), 0);
         for _ in 0..rounds.min(MOST_ROUNDS) {
             self.too_much(step)?;
             let before = scene.clone();
@@ -77,8 +78,11 @@ impl<'a> Walk<'a> {
             if flow == Flow::Over {
                 break;
             }
-            let joined = ends.clone().joined(scene);
+            let mut joined = ends.clone().joined(scene);
+            done += 1;
             if is_at_rest(&before, scene) {
+                let one = scene.elapsed.1 - before.elapsed.1;
+                joined.elapsed.1 += one * rounds.saturating_sub(done) as f64;
                 ends = joined;
                 break;
             }
@@ -147,7 +151,7 @@ impl<'a> Walk<'a> {
                 }
                 (RepeatKind::For(_), Some((low, high))) => {
                     let passed = (scene.elapsed.0 - began.0, scene.elapsed.1 - began.1);
-                    match (passed.1 < low, passed.0 >= high) {
+                    match (passed.1 < low - HAIR_S, passed.0 >= high - HAIR_S) {
                         (true, _) => Some(true),
                         (_, true) => Some(false),
                         _ => None,
@@ -194,8 +198,13 @@ impl<'a> Walk<'a> {
             // Another round of which nobody knows changes nothing any more.
             if goes.is_none() && is_at_rest(&before, scene) {
                 join(scene);
-                if let Some((_, high)) = until {
-                    scene.elapsed.1 = scene.elapsed.1.max(began.1 + high);
+                let one = scene.elapsed.1 - before.elapsed.1;
+                match until {
+                    // The last round begins before the time is over.
+                    Some((_, high)) => {
+                        scene.elapsed.1 = scene.elapsed.1.max(began.1 + high + one);
+                    }
+                    None => scene.elapsed.1 += one * at_most.saturating_sub(rounds) as f64,
                 }
                 break Flow::On;
             }
