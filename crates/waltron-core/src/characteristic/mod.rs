@@ -74,6 +74,9 @@ pub struct Characteristic {
     pub reset: Reset,
 }
 
+/// Share of a multiple that is put down to rounding: nothing that is injected is as near to a border.
+pub const HAIR: f64 = 1e-9;
+
 impl Characteristic {
     /// A characteristic without range limits, resetting at once.
     pub fn plain(form: Form) -> Self {
@@ -96,9 +99,23 @@ impl Characteristic {
     ///
     /// IEC 60255-151:2009, 4.3.2; the range limits as its clause 5 wants them declared.
     pub fn operate_time(&self, m: f64) -> Option<Time> {
-        if m.is_nan() || m <= 1.0 || self.lower_limit.is_some_and(|low| m < low) {
+        if m.is_nan() || m <= 1.0 + HAIR {
             return None;
         }
+        // What lies on a border by design lies on it whatever rounding makes of it.
+        let onto = |m: f64, border: f64| {
+            if (m - border).abs() <= HAIR * border { border } else { m }
+        };
+        let m = self.lower_limit.map_or(m, |low| onto(m, low));
+        if self.lower_limit.is_some_and(|low| m < low) {
+            return None;
+        }
+        let m = match &self.form {
+            Form::Table { table, .. } => {
+                table.points().first().map_or(m, |(first, _)| onto(m, *first))
+            }
+            _ => m,
+        };
         let m = self.upper_limit.map_or(m, |high| m.min(high));
         let t = match &self.form {
             Form::Definite { delay } => delay.si(),

@@ -1,7 +1,7 @@
 //! One element of the simulated relay: pickup with hysteresis, operate integral, reset.
 
 use super::measure::TrueMeasure;
-use waltron_core::characteristic::{Characteristic, Form, Reset};
+use waltron_core::characteristic::{Characteristic, Form, HAIR, Reset};
 use waltron_core::name::Name;
 use waltron_core::quantity::Measure;
 
@@ -39,6 +39,8 @@ pub(super) struct Running {
     progress: f64,
     /// When the element last dropped out.
     dropped_at: f64,
+    /// When it last picked up.
+    picked_at: f64,
 }
 
 impl Running {
@@ -50,12 +52,14 @@ impl Running {
             operated: false,
             progress: rest_progress(element),
             dropped_at: f64::NEG_INFINITY,
+            picked_at: f64::NEG_INFINITY,
         }
     }
 
     pub(super) fn shift(&mut self, by: f64) {
         self.now -= by;
         self.dropped_at -= by;
+        self.picked_at -= by;
     }
 
     pub(super) fn sees(&mut self, multiple: f64) {
@@ -68,12 +72,20 @@ impl Running {
         let whole = c.operate_time(self.multiple)?.si();
         let left = match &c.form {
             Form::Thermal { tau, .. } => {
-                let m2 = self.multiple * self.multiple;
-                tau.si() * ((m2 - self.progress) / (m2 - 1.0)).max(1.0).ln()
+                let m2 = self.heating(element);
+                let left = tau.si() * ((m2 - self.progress) / (m2 - 1.0)).max(1.0).ln();
+                let least = c.minimum_time.map_or(0.0, |t| self.picked_at + t.si() - self.now);
+                left.max(least)
             }
             _ => whole * (1.0 - self.progress),
         };
         Some(left.max(0.0))
+    }
+
+    /// The square of what heats a thermal element: above its upper range limit no more than there.
+    fn heating(&self, element: &TrueElement) -> f64 {
+        let most = element.characteristic.upper_limit.unwrap_or(f64::INFINITY);
+        self.multiple.min(most).powi(2)
     }
 
     /// When the element will next operate by itself; infinite if it will not.
@@ -91,7 +103,7 @@ impl Running {
         if self.picked_up {
             match (&c.form, c.operate_time(self.multiple)) {
                 (Form::Thermal { tau, .. }, Some(_)) => {
-                    let m2 = self.multiple * self.multiple;
+                    let m2 = self.heating(element);
                     self.progress = m2 - (m2 - self.progress) * (-dt / tau.si()).exp();
                 }
                 (_, Some(whole)) if whole.si() > 0.0 => {
@@ -119,9 +131,10 @@ impl Running {
     /// Decides by what it sees now; returns the contacts that change, and how.
     pub(super) fn decide(&mut self, element: &TrueElement) -> Vec<(Name, bool)> {
         let mut changes = Vec::new();
-        let may_operate = element.characteristic.operate_time(self.multiple).is_some();
-        if !self.picked_up && may_operate {
+        // It starts above its setting, wherever its curve begins.
+        if !self.picked_up && self.multiple > 1.0 + HAIR {
             self.picked_up = true;
+            self.picked_at = self.now;
             changes.push((element.start.clone(), true));
         } else if self.picked_up && self.multiple < element.reset_ratio {
             self.picked_up = false;
