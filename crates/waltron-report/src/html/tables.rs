@@ -109,7 +109,7 @@ pub(super) fn settings(asset: &Asset) -> Markup {
                 }
             } }
             @if !asset.assumed.is_empty() {
-                p.note { "Assumed, since the asset's file gives none: " (asset.assumed.join(", ")) "." }
+                p.note { "Assumed tolerances, since the asset's file gives none: " (asset.assumed.join(", ")) "." }
             }
         }
     }

@@ -155,9 +155,9 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         duration(prepared.likely_time()),
     ));
     if !job.asset.assumed.is_empty() {
+        let assumed = job.asset.assumed.join(", ");
         out.push_str(&format!(
-            "Tolerances taken, since the asset's file gives none: {}\n",
-            job.asset.assumed.join(", ")
+            "Assumed   tolerance of {assumed}, since the asset's file gives none\n"
         ));
     }
     if prepared.also().iter().any(|a| matches!(a, Also::Runs { .. })) {
