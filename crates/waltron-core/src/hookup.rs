@@ -136,27 +136,23 @@ impl Sheet {
     fn precautions(&mut self, site: Site<'_>) {
         let ratings = &site.asset.ratings;
         let ratio = |r: &Option<String>| r.as_ref().map_or_else(String::new, |r| format!(" ({r})"));
-        let (mut before, mut after) = (Vec::new(), Vec::new());
+        let own = &site.plan.hookup;
+        let mut before = own.first.clone();
         if self.wires.is_empty() {
-            self.before.clone_from(&site.plan.hookup);
+            before.extend(own.before.iter().cloned());
+            (self.before, self.after) = (before, own.after.clone());
             return;
         }
         before.push("Connect the rig's earth terminal first".to_owned());
-        after.push("Take the connections off, the rig's earth terminal last".to_owned());
-        let contacts = self.wires.iter().filter(|w| w.carries == Carries::Contact);
-        let emergency =
-            site.capability.emergency_stop.as_ref().map(|s| format!("contact {}", s.signal));
-        let contacts: Vec<&str> = contacts
-            .filter(|w| Some(&w.what) != emergency.as_ref())
-            .map(|w| w.what.trim_start_matches("contact "))
-            .collect();
+        let mut after = vec!["Take the connections off, the rig's earth terminal last".to_owned()];
+        let emergency = site.capability.emergency_stop.as_ref().map(|s| s.signal.clone());
+        let contacts = self.operated(site, emergency.as_ref());
         if !contacts.is_empty() {
+            let names: Vec<&str> = contacts.iter().map(Name::as_str).collect();
             before.push(format!(
                 "Isolate the tripping circuits: {} must not operate anything",
-                listed(&contacts)
+                listed(&names)
             ));
-            after
-                .push("Reset the relay's indications, then close the tripping circuits".to_owned());
         }
         if self.uses(Carries::Current) {
             before.push(format!(
@@ -183,8 +179,34 @@ impl Sheet {
         if emergency.is_some() {
             before.push("Try the emergency stop once".to_owned());
         }
-        before.extend(site.plan.hookup.iter().cloned());
+        before.extend(own.before.iter().cloned());
+        after.extend(own.after.iter().cloned());
+        if !contacts.is_empty() {
+            // With its inputs back, a relay may trip at once: that must show before anything can.
+            after.push("Reset the relay's indications".to_owned());
+            after.push("See that none of its trip contacts is closed".to_owned());
+            after.push("Close the tripping circuits last".to_owned());
+        }
         (self.before, self.after) = (before, after);
+    }
+
+    /// The contacts that what is put out can operate: those that are watched, and those of every
+    /// function that is on.
+    fn operated(&self, site: Site<'_>, emergency: Option<&Name>) -> Vec<Name> {
+        let watched = self.wires.iter().filter(|w| w.carries == Carries::Contact);
+        let mut all: Vec<Name> =
+            watched.map(|w| w.what.trim_start_matches("contact ").into()).collect();
+        let elements = site.asset.elements.iter().filter(|e| e.enabled);
+        let of_elements = elements.flat_map(|e| std::iter::once(&e.trip).chain(&e.start));
+        let stages = site.asset.stages.iter().filter(|s| s.enabled);
+        let of_stages = stages.flat_map(|s| [&s.trip, &s.start]);
+        for name in of_elements.chain(of_stages) {
+            if !all.contains(name) {
+                all.push(name.clone());
+            }
+        }
+        all.retain(|name| Some(name) != emergency);
+        all
     }
 }
 

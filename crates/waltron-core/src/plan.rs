@@ -25,7 +25,7 @@ pub struct Plan {
     /// How measurement uncertainty bears on verdicts.
     pub rule: Rule,
     /// What the person at the panel must see to, besides what follows from the tests.
-    pub hookup: Vec<String>,
+    pub hookup: Precautions,
     /// The tests in order.
     pub tests: Vec<Test>,
 }
@@ -99,4 +99,15 @@ impl Test {
             ProcedureSettings::Sequence(_) => "sequence",
         }
     }
+}
+
+/// Lines that the connection sheet has besides its own.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Precautions {
+    /// Before everything else.
+    pub first: Vec<String>,
+    /// Last, before outputs come on.
+    pub before: Vec<String>,
+    /// Afterwards, before the tripping circuits are closed.
+    pub after: Vec<String>,
 }

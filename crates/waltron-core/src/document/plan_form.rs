@@ -9,7 +9,7 @@ use crate::expression::Settings;
 use crate::fault_loop::FaultLoop;
 use crate::grading::Rule;
 use crate::name::{Name, nearest};
-use crate::plan::{Plan, ProcedureSettings, ScriptPlace, SequenceSettings, Test};
+use crate::plan::{Plan, Precautions, ProcedureSettings, ScriptPlace, SequenceSettings, Test};
 use crate::procedure::{Level, PickupSettings, TripTimeSettings};
 use crate::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time, seconds};
 use schemars::JsonSchema;
@@ -75,8 +75,12 @@ enum RuleForm {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct HookupForm {
-    /// What must be isolated, shorted, earthed, closed, bypassed or reset first, a line each.
+    /// What must be seen to before everything else, a line each.
+    first: Option<Vec<String>>,
+    /// What must be isolated, shorted, earthed, closed, bypassed or reset besides, a line each.
     before: Option<Vec<String>>,
+    /// What must be seen to afterwards, before the tripping circuits are closed, a line each.
+    after: Option<Vec<String>>,
 }
 
 /// Ways of testing.
@@ -240,7 +244,11 @@ impl PlanForm {
                 Some(RuleForm::Guarded) => Rule::Guarded,
                 _ => Rule::Simple,
             },
-            hookup: self.hookup.iter().flat_map(|h| h.before.clone()).flatten().collect(),
+            hookup: self.hookup.clone().map_or_else(Precautions::default, |h| Precautions {
+                first: h.first.unwrap_or_default(),
+                before: h.before.unwrap_or_default(),
+                after: h.after.unwrap_or_default(),
+            }),
             tests,
         })
     }

@@ -398,6 +398,29 @@ fn hook_up_sheets_of_every_format() {
     }
     let one = site.waltron(&["hookup", "q07-f1.plan.toml", "--test", "51N-pickup"]).exits(0).out();
     assert!(one.contains("X2:7, X2:8") && !one.contains("X1:3"), "only what this test uses: {one}");
+    // The other functions see the same current: their contacts are isolated too.
+    let isolated = one.lines().find(|l| l.contains("Isolate the tripping circuits")).unwrap();
+    for contact in ["trip", "start", "earth-fault trip", "earth-fault start"] {
+        assert!(isolated.contains(contact), "{isolated}");
+    }
+    // Afterwards nothing can trip before the relay has its inputs back and was looked at.
+    site.edit(
+        "q07-f1.plan.toml",
+        "[hookup]",
+        "[hookup]\nfirst = [\"Ask the control room\"]\nafter = [\"Count the tools\"]",
+    );
+    let text = site.waltron(&["hookup", "q07-f1.plan.toml"]).exits(0).out();
+    let order = [
+        "Ask the control room",
+        "Connect the rig's earth",
+        "Take the connections off",
+        "Close the relay's current circuits",
+        "Count the tools",
+        "none of its trip contacts is closed",
+        "Close the tripping circuits last",
+    ];
+    let places: Vec<usize> = order.iter().map(|part| text.find(part).expect(part)).collect();
+    assert!(places.is_sorted(), "{text}");
     for name in ["h.svg", "h.html", "h.txt"] {
         site.waltron(&["hookup", "q07-f1.plan.toml", "-o", name]).exits(0);
         assert!(site.read(name).contains("X1:1"), "{name}");
