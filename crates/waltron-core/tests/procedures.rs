@@ -68,13 +68,21 @@ fn rig(meanings: &[&str]) -> Capability {
 }
 
 fn procedure(test: &str, meanings: &[&str]) -> Result<Box<dyn Procedure>, SetupError> {
-    let (asset, rig) = (asset(), rig(meanings));
+    procedure_on(&asset(), test, meanings)
+}
+
+fn procedure_on(
+    asset: &Asset,
+    test: &str,
+    meanings: &[&str],
+) -> Result<Box<dyn Procedure>, SetupError> {
+    let rig = rig(meanings);
     let source = Source::new(
         "plan",
         format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\n{test}"),
     );
-    let plan = PlanForm::load(&source).unwrap().resolve(&source, &asset).unwrap();
-    plan.tests[0].procedure(Bench { asset: &asset, capability: &rig })
+    let plan = PlanForm::load(&source).unwrap().resolve(&source, asset).unwrap();
+    plan.tests[0].procedure(Bench { asset, capability: &rig })
 }
 
 fn injected(p: &mut dyn Procedure) -> Program {
@@ -284,6 +292,22 @@ fn a_stage_behind_another_is_ramped_in_pulses_on_the_trip() {
     let level = stairs.period().si() * 12.0 + 0.07;
     let grade = one(p.observe(&seen(&up, "ramp up", &[("trip", level, true)])));
     assert!((grade.measured.get("current").unwrap() - (7.6 + 11.5 * 0.032)).abs() < 1e-9);
+}
+
+/// What pulses cannot show is told before, and chosen alone nothing is put out for it.
+#[test]
+fn pulses_promise_no_reset_ratio() {
+    let text = ASSET.replace("id = \"50P\"", "id = \"50P\"\nreset_ratio = \"95 %\"");
+    let asset = AssetForm::load(&Source::new("asset", text)).unwrap();
+    let test = "procedure = \"pickup\"\nelement = \"50P\"\nloops = [\"A-N\"]\nfrom = \"0.95 x\"\nto = \"1.05 x\"";
+    let mut p = procedure_on(&asset, test, &["trip", "start"]).unwrap();
+    let planned = p.planned();
+    let told: Vec<(usize, bool)> =
+        planned.iter().map(|p| (p.points.len(), p.not_tested.is_some())).collect();
+    assert_eq!(told, [(1, false), (1, true)]);
+    assert!(planned[1].points[0].point.id.ends_with("/reset"));
+    p.retain(&|point| point.id.ends_with("/reset"));
+    assert_eq!(p.next(), Action::Done);
 }
 
 #[test]

@@ -112,8 +112,14 @@ pub(crate) fn virtual_rig(
     setup: Setup,
 ) -> Result<VirtualRig, Failure> {
     let beside = path.parent().unwrap_or(Path::new("")).join(specimen);
-    let specimen_source = read_source(&beside)
-        .map_err(|e| e.help(format!("named as the specimen in {}", source.name)))?;
+    if !beside.exists() {
+        // Where the rig's file names it.
+        let at = source.text.find(specimen).map_or(0..0, |at| at..at + specimen.len());
+        let problem = Problem::new(at, format!("there is no file `{}`", beside.display()));
+        let problem = problem.help("the specimen's name is relative to this file");
+        return Err(Failure::problems(source, vec![problem]));
+    }
+    let specimen_source = read_source(&beside)?;
     let specimen = SpecimenForm::load(&specimen_source, setup.seed)?;
     let (name, capability) = (file.name.clone(), file.capability.clone());
     let rig = VirtualRig::new(name, capability, specimen, setup.pace);

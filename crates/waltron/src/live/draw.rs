@@ -291,6 +291,19 @@ mod tests {
         (0..height).map(|y| line(y) + "\n").collect()
     }
 
+    /// 5 A on one phase are 2 x of an element that sees 1.2 A of them.
+    #[test]
+    fn a_point_stands_at_the_current_that_its_element_sees() {
+        let mut state = state();
+        let before = state.curve.passed.len();
+        let mut scaled = grade(Verdict::Pass, 5.0, 4.1);
+        scaled.stimulus =
+            scaled.stimulus.with("multiple", waltron_core::quantity::Ratio::from_si(2.0));
+        state.event(&Event::Graded(scaled));
+        let (x, _) = state.curve.passed[before];
+        assert!((x - 2.4_f64.log10()).abs() < 1e-9, "{x}");
+    }
+
     #[test]
     fn a_wide_screen_shows_values_contacts_curve_points_and_progress() {
         let shown = screen(&state(), 110, 32);

@@ -133,7 +133,7 @@ impl State {
         } += 1;
         self.begin_test(&grade.point.test);
         let time = grade.measured.get("time").filter(|t| *t > 0.0);
-        if let (Some(current), Some(time)) = (grade.stimulus.get("current"), time) {
+        if let (Some(current), Some(time)) = (self.seen(grade), time) {
             let mark = (current.log10(), time.log10());
             let marks = if grade.verdict == Verdict::Pass {
                 &mut self.curve.passed
@@ -148,6 +148,16 @@ impl State {
         let word = if grade.verdict == Verdict::Pass { "" } else { grade.verdict.word() };
         let line = format!("{mark} {}  {measured}  {word} {reason}", grade.point.id);
         self.note(Some(grade.verdict), line.trim_end().to_owned());
+    }
+
+    /// The current that the element sees: a negative-sequence one a third of the phase current of A-N.
+    fn seen(&self, grade: &Grade) -> Option<f64> {
+        let of = |id: &Name| self.elements.iter().find(|e| e.id == *id);
+        let pickup = grade.point.element.as_ref().and_then(of).map(|e| e.pickup.si());
+        match (grade.stimulus.get("multiple"), pickup) {
+            (Some(multiple), Some(pickup)) => Some(multiple * pickup),
+            _ => grade.stimulus.get("current"),
+        }
     }
 
     /// Notes which test runs, and shows its element's characteristic.

@@ -39,6 +39,9 @@ pub struct PickupSettings {
 /// Most levels of a ramp.
 const MOST_LEVELS: u32 = 100_000;
 
+/// Why pulses give no reset ratio.
+const ON_PULSES: &str = "seen on pulses only, which do not show the dropout";
+
 const UP: &str = "ramp up";
 const HOLD: &str = "picked up";
 const DOWN: &str = "ramp down";
@@ -486,9 +489,14 @@ impl Procedure for Pickup {
         let (expected, limits) = self.expected_and_limits();
         self.ramps
             .iter()
-            .map(|ramp| {
+            .flat_map(|ramp| {
                 let up_point = (ramp.pickup_point.clone(), Criterion::Pickup);
                 let reset_point = ramp.reset_point.clone().map(|p| (p, Criterion::ResetRatio));
+                // What pulses cannot show is told before, apart from what they can.
+                let (reset_point, hidden) = match &ramp.way {
+                    Way::Pulses { .. } => (None, reset_point),
+                    _ => (reset_point, None),
+                };
                 let points = std::iter::once(up_point).chain(reset_point);
                 let points = points.map(|(p, c)| PlannedPoint::certain(p, c)).collect();
                 let up = self.up(ramp).map(|(p, _)| p).unwrap_or_default();
@@ -498,7 +506,7 @@ impl Procedure for Pickup {
                     ((setting - ramp.from) / (ramp.to - ramp.from)).value.clamp(0.0, 1.0)
                 });
                 let worst = |p: &Program| p.longest().unwrap_or_default();
-                Planned {
+                let shown = Planned {
                     points,
                     stimulus: ramp.values(),
                     expected: expected.clone(),
@@ -509,7 +517,20 @@ impl Procedure for Pickup {
                     is_exact: true,
                     also: Vec::new(),
                     not_tested: self.why_not(ramp),
-                }
+                };
+                let hidden = hidden.map(|(point, criterion)| Planned {
+                    points: vec![PlannedPoint::certain(point, criterion)],
+                    stimulus: ramp.values(),
+                    expected: Values::none(),
+                    limits: Values::none(),
+                    likely: seconds(0.0),
+                    program: Program::default().into(),
+                    place: None,
+                    is_exact: true,
+                    also: Vec::new(),
+                    not_tested: Some(ON_PULSES.to_owned()),
+                });
+                std::iter::once(shown).chain(hidden)
             })
             .collect()
     }
@@ -556,7 +577,7 @@ impl Procedure for Pickup {
         if let Some(point) = ramp.reset_point.clone() {
             let mut grade = self.reset_grade(ramp, point);
             if pickup.is_some() {
-                grade.reason = "seen on pulses only, which do not show the dropout".into();
+                grade.reason = ON_PULSES.into();
             }
             grades.push(grade);
         }
@@ -577,9 +598,10 @@ impl Procedure for Pickup {
     }
 
     fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool) {
-        // A reset ratio needs its pickup.
+        // A reset ratio needs its pickup; pulses do not show it.
         self.ramps.retain(|ramp| {
-            wanted(&ramp.pickup_point) || ramp.reset_point.as_ref().is_some_and(wanted)
+            let shows = !matches!(ramp.way, Way::Pulses { .. });
+            wanted(&ramp.pickup_point) || shows && ramp.reset_point.as_ref().is_some_and(wanted)
         });
     }
 
