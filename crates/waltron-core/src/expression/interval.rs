@@ -148,3 +148,97 @@ pub(super) fn call(name: &str, args: &[Value], kind: Type) -> Value {
         kind => Value::later(kind),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::quantity::{Dimension, Quantity};
+    use proptest::prelude::*;
+
+    fn number() -> impl Strategy<Value = f64> {
+        prop_oneof![Just(0.0), Just(1.0), Just(-1.0), -50.0f64..50.0, -0.1f64..0.1]
+    }
+
+    /// Bounds with a place between them.
+    fn between() -> impl Strategy<Value = (Bounds, f64)> {
+        (number(), number(), 0.0f64..=1.0).prop_map(|(a, b, share)| {
+            let (low, high) = (a.min(b), a.max(b));
+            ((low, high), (low + (high - low) * share).clamp(low, high))
+        })
+    }
+
+    fn range((low, high): Bounds) -> Value {
+        Value::Range(Range { low, high, dimension: Dimension::NUMBER })
+    }
+
+    fn inside(value: &Value, exact: f64) -> bool {
+        let Some(range) = value.range() else { return false };
+        let slack = 1e-9 * exact.abs().max(1.0);
+        exact.is_nan() || (range.low - slack <= exact && exact <= range.high + slack)
+    }
+
+    proptest! {
+        /// Whatever two values are within their bounds, the result is within its own.
+        #[test]
+        fn results_stay_within_their_bounds((a, x) in between(), (b, y) in between(), n in 0i32..4) {
+            let of = |op, left: Bounds, right: Bounds| binary(op, &range(left), &range(right), Type::NUMBER);
+            prop_assert!(inside(&of(Binary::Add, a, b), x + y));
+            prop_assert!(inside(&of(Binary::Subtract, a, b), x - y));
+            prop_assert!(inside(&of(Binary::Multiply, a, b), x * y));
+            prop_assert!(inside(&of(Binary::Divide, a, b), x / y));
+            let n = f64::from(n);
+            prop_assert!(inside(&of(Binary::Power, a, (n, n)), x.powf(n)), "{x} in {a:?} to the {n}");
+            prop_assert!(inside(&negative(&range(a), Type::NUMBER), -x));
+            let call_of = |name: &str, args: &[Bounds]| {
+                let args: Vec<Value> = args.iter().map(|b| range(*b)).collect();
+                call(name, &args, Type::NUMBER)
+            };
+            prop_assert!(inside(&call_of("abs", &[a]), x.abs()));
+            prop_assert!(inside(&call_of("min", &[a, b]), x.min(y)));
+            prop_assert!(inside(&call_of("max", &[a, b]), x.max(y)));
+            prop_assert!(inside(&call_of("exp", &[a]), x.exp()));
+            prop_assert!(inside(&call_of("round", &[a]), x.round()));
+            prop_assert!(inside(&call_of("sin", &[a]), x.sin()) && inside(&call_of("cos", &[a]), x.cos()));
+            if x >= 0.0 {
+                prop_assert!(inside(&call_of("sqrt", &[a]), x.sqrt()));
+                prop_assert!(inside(&call_of("ln", &[a]), x.ln()));
+            }
+        }
+
+        /// What is said of a comparison holds for every value within the bounds.
+        #[test]
+        fn comparisons_that_are_told_hold((a, x) in between(), (b, y) in between()) {
+            let cases = [
+                (Binary::Less, x < y),
+                (Binary::LessEqual, x <= y),
+                (Binary::Greater, x > y),
+                (Binary::GreaterEqual, x >= y),
+                (Binary::Equal, x == y),
+                (Binary::NotEqual, x != y),
+            ];
+            for (op, holds) in cases {
+                if let Value::Bool(told) = binary(op, &range(a), &range(b), Type::Bool) {
+                    prop_assert_eq!(told, holds, "{:?} of {} and {}", op, x, y);
+                }
+            }
+        }
+    }
+
+    /// A phasor's bound is that of its magnitude, whatever its angle.
+    #[test]
+    fn bounds_of_phasors_are_of_their_magnitudes() {
+        let kind = Type::Phasor(Dimension::CURRENT);
+        let bounded = |most| Value::Bounded(kind.clone(), most);
+        let two = Value::Quantity(Quantity::number(-2.0));
+        assert_eq!(
+            binary(Binary::Add, &bounded(3.0), &bounded(4.0), kind.clone()).most(),
+            Some(7.0)
+        );
+        assert_eq!(binary(Binary::Multiply, &bounded(3.0), &two, kind.clone()).most(), Some(6.0));
+        let share = range((0.5, 2.0));
+        assert_eq!(binary(Binary::Divide, &bounded(3.0), &share, kind.clone()).most(), Some(6.0));
+        let through_zero = range((-0.5, 2.0));
+        let unbounded = binary(Binary::Divide, &bounded(3.0), &through_zero, kind.clone());
+        assert_eq!(unbounded.most(), Some(f64::INFINITY));
+    }
+}

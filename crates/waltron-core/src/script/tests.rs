@@ -8,6 +8,7 @@ use crate::observation::{Edge, Ended, Observation, Reading, Span};
 use crate::procedure::{Action, Answer, Procedure};
 use crate::program::{Finish, Profile, Program};
 use crate::quantity::{Dimension, Measure, Quantity, Voltage, amperes, seconds};
+use crate::stimulus::Stimulus;
 use crate::tolerance::Tolerance;
 use proptest::prelude::*;
 
@@ -623,4 +624,117 @@ fn messages_and_programs_answer_into_names_and_their_failure_ends_the_sequence()
     let mistakes = mistakes("send \"x\" to spu\nrun \"x\", at most 3 A\n");
     assert!(mistakes.iter().any(|m| m.contains("no instrument `spu`")), "{mistakes:?}");
     assert_eq!(mistakes.len(), 2, "{mistakes:?}");
+}
+
+/// What is worked out from what is measured is told at the most that it can be, before it is known.
+#[test]
+fn what_follows_from_measured_values_is_told_at_its_most() {
+    let text = "ramp ia from 1 A to 2 A by 0.1 A every 100 ms until start as up\n\
+                hold ia = 10 * up.value for 1 s\noff\n";
+    let planned = loaded(text).planned();
+    let told: Vec<(f64, bool)> =
+        planned.iter().map(|p| (p.program.maxima()[0].1, p.is_exact)).collect();
+    assert_eq!(told, [(2.0, true), (20.0, false)]);
+    let (_, programs, _) = run(text, |_, p| played(p, &[("start", 0.25, true)], &[]));
+    assert!((programs[1].maxima()[0].1 - 11.5).abs() < 1e-9, "ten times the middle of 1.1 and 1.2");
+    // Without bounds it is refused, with the way out.
+    let open = "ask q: current \"How much?\"\nhold ia = q for 1 s\n";
+    let found = mistakes(open);
+    assert!(found[0].starts_with("2: ") && found[0].contains("min("), "{found:?}");
+    let closed = "ask q: current \"How much?\" default 1 A from 0 A to 3 A\nhold ia = q for 1 s\n";
+    assert_eq!(loaded(closed).planned()[0].program.maxima()[0].1, 3.0);
+    let outside = "ask q: current \"How much?\" default 4 A from 0 A to 3 A\n";
+    assert!(mistakes(outside)[0].contains("no answer that is allowed"));
+}
+
+#[test]
+fn angles_are_graded_around_the_circle() {
+    let text = "expect -179.9 deg is 180 deg within 1 deg as \"near\"\n\
+                expect 179 deg is -180 deg within 0.5 deg as \"far\"\n\
+                expect 361 deg between 0 deg and 2 deg as \"turned\"\n";
+    let (grades, ..) = run(text, |_, p| played(p, &[], &[]));
+    let found: Vec<Verdict> = grades.iter().map(|g| g.verdict).collect();
+    assert_eq!(found, [Verdict::Pass, Verdict::Fail, Verdict::Pass], "{grades:?}");
+    let off = grades[0].deviation.get("value").unwrap().to_degrees();
+    assert!((off - 0.1).abs() < 1e-9, "{off}");
+}
+
+/// A dead relay fails what required it, by name; what needs nothing of it goes on.
+#[test]
+fn what_never_came_fails_and_the_rest_goes_on() {
+    let text = "fault A-N with i = 3 A until trip, at most 1 s as first\n\
+                wait 100 ms\n\
+                expect time(inception -> trip) < 2 s as \"time\"\n\
+                expect 2 * time(inception -> trip) < 2 s as \"worked out\"\n\
+                if time(inception -> trip) > 1 s\n  expect true as \"inside\"\nend\n\
+                hold ia = 1 A for time(inception -> trip)\n\
+                expect no trip as \"none\"\nexpect 1 A is 1 A within 1 % as \"other\"\n";
+    let (grades, programs, _) = run(text, |_, p| played(p, &[], &[]));
+    let found = verdicts(&grades);
+    let of = |id: &str| found.iter().find(|(i, _)| i == id).map(|(_, v)| *v);
+    assert_eq!(of("t/time"), Some(Verdict::Fail));
+    assert_eq!(of("t/worked out"), Some(Verdict::Fail));
+    assert_eq!((of("t/line 5"), of("t/inside")), (Some(Verdict::Fail), None));
+    assert_eq!(of("t/line 8"), Some(Verdict::Fail), "what needs it is not put out");
+    assert_eq!(of("t/other"), Some(Verdict::Pass));
+    assert_eq!(programs.len(), 2);
+    assert!(grades[0].reason.contains("`trip` did not come"), "{}", grades[0].reason);
+    // Closed from the start proves nothing, neither way.
+    let (grades, ..) = run(
+        "hold ia = 3 A for 1 s then off\nexpect trip as \"a\"\nexpect no trip as \"b\"\n",
+        |_, p| {
+            let mut seen = played(p, &[], &[]);
+            seen.closed_at_start.push("trip".into());
+            seen
+        },
+    );
+    assert!(grades.iter().all(|g| g.verdict == Verdict::Inconclusive), "{grades:?}");
+}
+
+/// A step means the same inside `play` and outside.
+#[test]
+fn a_step_means_the_same_in_play() {
+    let steps =
+        "hold ia = 1 A, va = 50 V for 1 s\nhold ia = 2 A for 1 s then off\nhold ib = 3 A for 1 s\n";
+    let levels = |text: &str| -> Vec<Stimulus> {
+        let (_, programs, _) = run(text, |_, p| played(p, &[], &[]));
+        let segments = programs.iter().flat_map(|p| p.segments.clone());
+        segments.map(|s| s.profile.at(seconds(0.0))).collect()
+    };
+    let (outside, inside) = (levels(steps), levels(&format!("play\n{steps}end\n")));
+    assert_eq!(outside, inside);
+    assert_eq!(outside[1].voltages.len(), 1, "what is not named stays");
+    assert_eq!((outside[2].currents.len(), outside[2].voltages.len()), (1, 0), "off is off");
+    // Where the ramp before ends is not known before: it has to be said.
+    let moving =
+        "play\n  ramp ia from 1 A to 2 A over 1 s until trip\n  hold ib = 1 A for 1 s\nend\n";
+    assert!(mistakes(moving)[0].contains("depends on when it ends"), "{:?}", mistakes(moving));
+}
+
+#[test]
+fn loops_are_bounded_and_say_what_happens_at_their_bound() {
+    let text = "repeat while true, at most 3 times else fail \"three is enough\"\n  wait 100 ms\nend\n\
+                expect true as \"never reached\"\n";
+    let (grades, programs, _) = run(text, |_, p| played(p, &[], &[]));
+    assert_eq!(programs.len(), 3);
+    assert_eq!(grades[0].verdict, Verdict::Fail);
+    assert!(grades[0].reason.contains("three is enough"), "{}", grades[0].reason);
+    let (grades, ..) =
+        run(&text.replace(" else fail \"three is enough\"", ""), |_, p| played(p, &[], &[]));
+    assert_eq!(verdicts(&grades), [("t/never reached".to_owned(), Verdict::Pass)]);
+    assert!(mistakes("repeat for 1 s\n  tell \"x\"\nend\n")[0].contains("no time passes"));
+    assert!(mistakes("guard trip\n  off\nthen go on\n").iter().any(|m| m.contains("cannot go on")));
+}
+
+/// Steps that give one name keep their points apart, and so do rounds.
+#[test]
+fn points_keep_their_names() {
+    let text = "expect true as \"a\"\nrepeat 2 times\n  expect true as \"a\"\nend\nexpect true as \"a#2\"\n";
+    let (grades, ..) = run(text, |_, p| played(p, &[], &[]));
+    let mut ids: Vec<String> = grades.iter().map(|g| g.point.id.clone()).collect();
+    let planned = loaded(text).planned();
+    let told = planned.iter().flat_map(|p| &p.points).map(|p| p.point.id.clone());
+    assert_eq!(ids, told.collect::<Vec<_>>());
+    ids.dedup();
+    assert_eq!(ids.len(), 4, "{ids:?}");
 }
