@@ -62,12 +62,11 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         labels: Labels::default(),
         given: HashMap::new(),
     };
-    let mut scene = Scene::new(Arc::clone(context), Mode::Bounds);
     // Labels are given twice, so that the first step of a name is known before.
     let mut problems = Vec::new();
     for round in 0..2 {
         walk.begin();
-        scene = Scene::new(Arc::clone(context), Mode::Bounds);
+        let mut scene = Scene::new(Arc::clone(context), Mode::Bounds);
         problems.clear();
         if let Err(problem) = walk.block(&script.body, true, &mut scene) {
             problems.push(problem);
@@ -79,7 +78,6 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
             break;
         }
     }
-    drop(scene);
     walk.first_are_certain();
     Foreseen { planned: walk.planned, owners: walk.owners, problems }
 }
@@ -440,15 +438,11 @@ impl<'a> Walk<'a> {
             }
         }
         self.put_out(&built, scene);
-        let only_waits = built.parts.iter().all(|p| p.kind == "wait");
-        if !only_waits {
-            let swept = built.parts.iter().rev().find_map(|p| p.ramp.as_ref()).map(|ramp| {
-                [ramp.from, ramp.to].map(|si| Quantity { si, dimension: ramp.dimension })
-            });
+        if !built.only_waits() {
             scene.last = Last::Injection(Injection {
                 program: Arc::new(built.program.clone()),
                 observation: None,
-                swept,
+                swept: built.swept(),
                 fault: built.fault,
                 is_exact: built.is_exact,
             });

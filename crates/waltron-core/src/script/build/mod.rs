@@ -17,7 +17,7 @@ use crate::document::Problem;
 use crate::expression::{Expr, evaluate};
 use crate::name::Name;
 use crate::program::{Condition, Finish, Probe, Profile, Program, Segment, Stop, Then};
-use crate::quantity::{Dimension, Measure, Time, seconds, text};
+use crate::quantity::{Dimension, Measure, Quantity, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use std::ops::Range;
 use std::sync::Arc;
@@ -129,6 +129,17 @@ pub(super) fn measure(time: Time, reads: Vec<Probe>, guards: &[Condition], scene
 }
 
 impl Built {
+    /// What its last ramp goes through, from and to.
+    pub(super) fn swept(&self) -> Option<[Quantity; 2]> {
+        let ramp = self.parts.iter().rev().find_map(|p| p.ramp.as_ref())?;
+        Some([ramp.from, ramp.to].map(|si| Quantity { si, dimension: ramp.dimension }))
+    }
+
+    /// Whether it lets time pass, which is no injection of its own.
+    pub(super) fn only_waits(&self) -> bool {
+        self.parts.iter().all(|p| p.kind == "wait")
+    }
+
     /// What is out afterwards, as far as that is known before.
     pub(super) fn leaves(&self) -> Out {
         let segments = &self.program.segments;

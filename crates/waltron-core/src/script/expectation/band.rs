@@ -1,7 +1,7 @@
 //! Times against the acceptance band of what should trip.
 
 use super::tolerance::no_element;
-use super::{Found, Outcome, dimension_of, find, later};
+use super::{Found, Outcome, dimension_of, find, later, verdict_of};
 use crate::characteristic::{Acceptance, acceptance, earliest_of, spread};
 use crate::document::Problem;
 use crate::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
@@ -47,8 +47,7 @@ fn faulted(span: &Range<usize>, scene: &Scene) -> Result<Faulted, Problem> {
         }
         Last::Unclear => Ok(Faulted::Later),
         Last::Lost(fails, why) => {
-            let verdict = if *fails { Verdict::Fail } else { Verdict::Inconclusive };
-            Ok(Faulted::Lost(Judgement::new(verdict, why.as_str())))
+            Ok(Faulted::Lost(Judgement::new(verdict_of(*fails), why.as_str())))
         }
         Last::Nothing => Err(none()),
     }
@@ -186,8 +185,7 @@ pub(super) fn not_wired(contact: &Name) -> Judgement {
 
 /// The contact did not operate: after how long a wait, or was it closed before?
 fn waited(band: &Acceptance, value: &Expr, missing: &Missing, scene: &Scene) -> Judgement {
-    let verdict = if missing.fails { Verdict::Fail } else { Verdict::Inconclusive };
-    let otherwise = || Judgement::new(verdict, missing.why.as_str());
+    let otherwise = || Judgement::new(verdict_of(missing.fails), missing.why.as_str());
     let ExprKind::Interval(from, to) = &value.kind else { return otherwise() };
     let Event::Contact { signal, closes: true, which: Which::First } = &**to else {
         return otherwise();

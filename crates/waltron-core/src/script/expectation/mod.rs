@@ -94,7 +94,8 @@ pub(super) fn not_graded(
     Outcome::new(criterion, judged).of(point, stimulus(scene))
 }
 
-fn verdict_of(fails: bool) -> Verdict {
+/// What a missing value comes to.
+pub(super) fn verdict_of(fails: bool) -> Verdict {
     if fails { Verdict::Fail } else { Verdict::Inconclusive }
 }
 

@@ -8,12 +8,12 @@ use super::build::{Built, build, measure, needed, time};
 use super::code::{Code, Op, compile, then_off};
 use super::condition::condition;
 use super::context::Context;
-use super::expectation::{ended, grade, not_graded};
+use super::expectation::{ended, grade, not_graded, verdict_of};
 use super::labels::{Labels, Owners};
 use super::names::Depth;
 use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
-use super::walk::Foreseen;
+use super::walk::{Foreseen, READ_S};
 use crate::document::Problem;
 use crate::expression::{Expr, Type, Value, evaluate, not_there, quantity};
 use crate::grading::{Grade, PointId, Verdict};
@@ -112,9 +112,6 @@ enum Waiting {
 /// Most instructions between two actions: a loop that does nothing must not hang.
 const MOST_IDLE: u32 = 1_000_000;
 
-/// Time that a reading takes if it is not said.
-const READ_S: f64 = 0.2;
-
 impl Sequence {
     /// A sequence at its beginning, which was gone through before.
     pub(super) fn foreseen(
@@ -153,7 +150,7 @@ impl Sequence {
     /// What could not be done fails or proves nothing, is named, and the rest goes on.
     fn not_done(&mut self, problem: &Problem) {
         let line = self.scene.context.line(problem.span.start);
-        let verdict = if problem.fails { Verdict::Fail } else { Verdict::Inconclusive };
+        let verdict = verdict_of(problem.fails);
         let point = self.place(problem.span.start);
         let reason = format!("line {line}: {}", problem.message);
         self.ready.push_back(Action::Conclude(vec![ended(point, verdict, reason)]));

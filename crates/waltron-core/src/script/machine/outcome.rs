@@ -19,17 +19,13 @@ impl Sequence {
             _ => Stimulus::off(),
         });
         // Letting time pass and measuring are no injections of their own.
-        let only_waits = built.parts.iter().all(|p| p.kind == "wait");
         if let Some((name, value)) = read {
             self.take_reading(&name, &value, built, seen);
-        } else if !only_waits {
-            let swept = built.parts.iter().rev().find_map(|p| p.ramp.as_ref()).map(|ramp| {
-                [ramp.from, ramp.to].map(|si| Quantity { si, dimension: ramp.dimension })
-            });
+        } else if !built.only_waits() {
             self.scene.last = Last::Injection(Injection {
                 program: Arc::new(built.program.clone()),
                 observation: Some(Arc::new(seen.clone())),
-                swept,
+                swept: built.swept(),
                 fault: built.fault,
                 is_exact: true,
             });
