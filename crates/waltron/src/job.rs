@@ -14,6 +14,7 @@ use waltron_core::hookup::{Sheet, Site};
 use waltron_core::name::{Name, nearest};
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::{Bench, Planned};
+use waltron_core::record::Chosen;
 use waltron_core::record::{FileCopy, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::instruments::{InstrumentFile, together};
@@ -91,12 +92,16 @@ impl Job {
     ///
     /// # Errors
     /// Everything that stands in the way, at its test in the plan.
-    pub(crate) fn prepare_for(&self, asset: &Asset) -> Result<Prepared, Failure> {
+    pub(crate) fn prepare_for(&self, asset: &Asset, chosen: &Chosen) -> Result<Prepared, Failure> {
         let plan = PlanForm::load(&self.plan_source)?.resolve(&self.plan_source, asset)?;
         let (scripts, _) =
             load_scripts(&self.plan_path, &self.plan_source, &plan, asset, &self.rig)?;
         let bench = Bench { asset, capability: &self.rig.capability };
-        prepare(&plan, bench, &scripts).map_err(|blocked| self.blocked(&blocked))
+        let prepared = set_up(&plan, bench, &scripts);
+        let mut prepared = prepared.map_err(|blocked| self.blocked(&blocked))?;
+        prepared.keep(chosen);
+        let blocked = prepared.refused(&plan, bench);
+        if blocked.is_empty() { Ok(prepared) } else { Err(self.blocked(&blocked)) }
     }
 
     fn blocked(&self, blocked: &[Blocked]) -> Failure {

@@ -279,11 +279,10 @@ impl Opened<'_> {
                 })?;
                 let ids = prepared.points().map(|p| p.id.clone()).collect();
                 let executes = prepared.may_execute();
-                prepared = job.prepare_for(&asset)?;
+                prepared = job.prepare_for(&asset, &Chosen::These(ids))?;
                 if executes {
                     prepared.allow_execution();
                 }
-                prepared.keep(&Chosen::These(ids));
             }
             self.note(&Event::SettingsRead { settings, differences: found, device_holds })?;
         }
