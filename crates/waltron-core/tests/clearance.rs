@@ -6,9 +6,10 @@ use waltron_core::clearance::{Refusal, clear};
 use waltron_core::name::Name;
 use waltron_core::phasor::Phasor;
 use waltron_core::program::{
-    Condition, Finish, Profile, Program, Rest, Segment, Slope, Stairs, Stop, Then,
+    Condition, Finish, Probe, Profile, Program, Property, Relation, Rest, Segment, Slope, Stairs,
+    Stop, Then,
 };
-use waltron_core::quantity::{Frequency, Measure, Voltage, amperes, degrees, seconds};
+use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, amperes, degrees, seconds};
 use waltron_core::stimulus::{Dc, Drive, Harmonic, Stimulus};
 use waltron_test_support::{CURRENT_RANGE_A, VOLTAGE_RANGE_V, capability};
 
@@ -209,5 +210,238 @@ fn a_frequency_of_zero_or_less_is_refused() {
             matches!(found[..], [Refusal::NoFrequency { .. }]),
             "{f} Hz, {rate} Hz/s: {found:?}"
         );
+    }
+}
+
+fn stop(when: Condition) -> Stop {
+    Stop { when, then: Then::End }
+}
+
+fn trip() -> Condition {
+    Condition::Contact { signal: "trip".into(), closed: true }
+}
+
+fn probe(of: &str, what: Property) -> Probe {
+    Probe { of: of.into(), what, dimension: Property::dimension(what, Dimension::CURRENT) }
+}
+
+/// What each refusal says, and about what: the attendant has nothing else to go by.
+#[test]
+fn every_refusal_names_its_cause_and_its_limit() {
+    let held = |stimulus, time: f64| {
+        let program = Program::of(vec![Segment::hold("h", stimulus, seconds(time))]);
+        refusals(program).iter().map(ToString::to_string).collect::<Vec<_>>()
+    };
+    let nobody = Stimulus { currents: vec![drive("id", 1.0, 0.0, 0.0, 0.0)], voltages: Vec::new() };
+    assert_eq!(held(nobody, 1.0), ["the rig has no output channel `id`"]);
+    assert_eq!(
+        held(current(41.0), 0.1),
+        ["41 A on ia is above the asset's highest thermal rating, 40 A for 2 s"]
+    );
+    assert_eq!(
+        held(current(65.0), 0.1),
+        [
+            "65 A on ia is above the rig's range of 64 A",
+            "65 A on ia is above the asset's highest thermal rating, 40 A for 2 s"
+        ]
+    );
+    assert_eq!(
+        held(voltage(301.0), 0.1),
+        [
+            "301 V on va is above the rig's range of 300 V",
+            "301 V on va is above the asset's highest thermal rating, 200 V continuous"
+        ]
+    );
+    assert_eq!(
+        held(current(20.0), 9.0),
+        [
+            "up to 20 A for up to 9 s on ia heats more than the asset's thermal rating of 40 A for 2 s allows"
+        ]
+    );
+    let mut still = voltage(1.0);
+    still.voltages[0].frequency = hertz(0.0);
+    assert_eq!(held(still, 1.0), ["va would have a frequency of 0 Hz; it must be above 0 Hz"]);
+}
+
+/// 20 A are a quarter of 40 A's I²t: 8 s of them are all that 40 A for 2 s stands for, however
+/// they are cut up; other channels and what may last for ever count for nothing.
+#[test]
+fn shares_of_a_rating_add_up_channel_by_channel() {
+    let pulses = |times: &[f64], on: &str| {
+        let pulse = |t: &f64| {
+            let stimulus =
+                Stimulus { currents: vec![drive(on, 20.0, 0.0, 0.0, 0.0)], voltages: Vec::new() };
+            Segment::hold("pulse", stimulus, seconds(*t))
+        };
+        times.iter().map(pulse).collect::<Vec<_>>()
+    };
+    assert!(refusals(Program::of(pulses(&[8.0], "ia"))).is_empty());
+    assert!(refusals(Program::of(pulses(&[4.0, 3.0, 1.0], "ia"))).is_empty());
+    let mixed = [pulses(&[8.0], "ia"), pulses(&[8.0], "ib")].concat();
+    assert!(refusals(Program::of(mixed)).is_empty());
+    let mut long = pulses(&[8.0], "ia");
+    long.push(Segment::hold("warm", current(CONTINUOUS_A), seconds(1e6)));
+    assert!(refusals(Program::of(long)).is_empty());
+    let found = refusals(Program::of(pulses(&[4.0, 3.0, 1.01], "ia")));
+    let [Refusal::TooLong { channel, value, duration, limit }] = &found[..] else {
+        panic!("{found:?}");
+    };
+    assert_eq!(
+        [channel.as_str(), value, duration, limit],
+        ["ia", "20 A", "8.01 s", "40 A for 2 s"]
+    );
+    // The largest of several values is told, in whatever order they come.
+    let down = |first: f64, then: f64| {
+        let segments = [first, then].map(|i| Segment::hold("h", current(i), seconds(4.0)));
+        refusals(Program::of(segments.to_vec()))
+    };
+    for found in [down(30.0, 15.0), down(15.0, 30.0)] {
+        assert!(
+            matches!(&found[..], [Refusal::TooLong { value, .. }] if value == "30 A"),
+            "{found:?}"
+        );
+    }
+}
+
+/// A kind of refusal is told once for each channel, and again for another channel.
+#[test]
+fn the_same_cause_is_told_once() {
+    let both = Stimulus {
+        currents: vec![drive("ia", 41.0, 0.0, 0.0, 0.0), drive("ib", 41.0, 0.0, 0.0, 0.0)],
+        voltages: Vec::new(),
+    };
+    let segments = vec![
+        Segment::hold("a", current(41.0), seconds(0.1)),
+        Segment::hold("b", both, seconds(0.1)),
+    ];
+    let found = refusals(Program::of(segments));
+    let channels: Vec<_> = found
+        .iter()
+        .map(|r| match r {
+            Refusal::AboveRating { channel, .. } => channel.as_str(),
+            other => panic!("{other}"),
+        })
+        .collect();
+    assert_eq!(channels, ["ia", "ib"]);
+    assert!(found[0].is_same_kind(&found[1]));
+    assert!(!found[0].is_same_kind(&Refusal::Unbounded { segment: "a".into() }));
+}
+
+/// Nothing waits for what the rig cannot see, nothing lasts without an end.
+#[test]
+fn what_a_segment_waits_for_must_be_seen_and_come_to_an_end() {
+    let until = |when: Condition| {
+        let segment =
+            Segment { stops: Vec::new(), ..Segment::hold("wait", current(1.0), seconds(1.0)) };
+        refusals(Program::of(vec![segment.until(stop(when)).until(Stop::after(seconds(1.0)))]))
+    };
+    let contact = |signal: &str| Condition::Contact { signal: signal.into(), closed: true };
+    let edge = |signal: &str| Condition::Edge { signal: signal.into(), closed: true };
+    let reading = |of: &str| Condition::Reading {
+        probe: probe(of, Property::Rms),
+        relation: Relation::AtLeast,
+        limit_si: 1.0,
+    };
+    let steady = |of: &str| Condition::Stable {
+        probe: probe(of, Property::Rms),
+        within: 0.1,
+        time: seconds(0.1),
+    };
+    for fine in [contact("trip"), edge("trip"), reading("ia"), steady("va"), Condition::Mark] {
+        assert_eq!(until(fine.clone()), [], "{fine:?}");
+        assert_eq!(until(Condition::All(vec![fine.clone(), Condition::Mark])), [], "{fine:?}");
+    }
+    for (unseen, told) in [
+        (contact("start"), "no input of the rig is wired to `start`"),
+        (edge("start"), "no input of the rig is wired to `start`"),
+        (reading("id"), "the rig does not measure `true_rms(id)`"),
+        (steady("id"), "the rig does not measure `true_rms(id)`"),
+    ] {
+        for when in [unseen.clone(), Condition::Any(vec![trip(), unseen.clone()])] {
+            let found = until(when);
+            assert_eq!(found.iter().map(ToString::to_string).collect::<Vec<_>>(), [told]);
+        }
+    }
+    let open =
+        Segment { stops: vec![stop(trip())], ..Segment::hold("open", current(1.0), seconds(1.0)) };
+    let found = refusals(Program::of(vec![open]));
+    assert!(
+        matches!(&found[..], [Refusal::Unbounded { segment }] if segment == "open"),
+        "{found:?}"
+    );
+    let never = Segment::hold("never", current(1.0), seconds(f64::INFINITY));
+    assert!(matches!(refusals(Program::of(vec![never]))[..], [Refusal::Unbounded { .. }]));
+    let read = |of: &str| Program {
+        reads: vec![probe(of, Property::Rms)],
+        ..Program::of(vec![Segment::hold("h", current(1.0), seconds(1.0))])
+    };
+    assert!(refusals(read("vc")).is_empty());
+    assert!(
+        matches!(&refusals(read("id"))[..], [Refusal::NotMeasured { probe }] if probe == "true_rms(id)")
+    );
+}
+
+/// Only what cannot end before the last level leaves that level alone on; voltages count too.
+#[test]
+fn what_stays_on_is_judged_by_where_it_may_end() {
+    let stairs = |stops: Vec<Stop>, finish| {
+        let stairs = Stairs {
+            from: voltage(250.0),
+            to: voltage(100.0),
+            steps: 9,
+            dwell: seconds(0.1),
+            rest: None,
+        };
+        let profile = Profile::Stairs(stairs);
+        Program { finish, ..Program::of(vec![Segment { name: "down".into(), profile, stops }]) }
+    };
+    let ratings = Ratings {
+        voltages: Withstand::new(vec![
+            Rating { value: Voltage::from_si(CONTINUOUS_V), duration: None },
+            Rating { value: Voltage::from_si(280.0), duration: Some(seconds(60.0)) },
+        ]),
+        ..ratings()
+    };
+    let refused =
+        |program| clear(program, &ratings, &capability(&["trip"])).err().unwrap_or_default();
+    let after = |t: f64, then| vec![Stop { when: Condition::After(seconds(t)), then }];
+    assert!(refused(stairs(Vec::new(), Finish::Keep)).is_empty());
+    assert!(refused(stairs(after(1.0, Then::Next), Finish::Keep)).is_empty(), "just its length");
+    assert!(refused(stairs(after(0.5, Then::Off), Finish::Keep)).is_empty());
+    assert!(refused(stairs(vec![stop(trip())], Finish::Off)).is_empty());
+    for stops in [after(0.5, Then::Next), vec![stop(trip())], vec![stop(Condition::Mark)]] {
+        let found = refused(stairs(stops, Finish::Keep));
+        assert!(
+            matches!(&found[..], [Refusal::Kept { channel, value }] if channel == "va" && value == "250 V")
+        );
+        assert!(found[0].to_string().contains("`then off`"));
+    }
+    // Going on after the first segment, only the last one can leave its outputs on.
+    let then = |stops: Vec<Stop>| {
+        let mut first = Segment::hold("first", voltage(250.0), seconds(1.0));
+        first.stops.extend(stops);
+        let last = Segment::hold("last", voltage(100.0), seconds(1.0));
+        refused(Program { finish: Finish::Keep, ..Program::of(vec![first, last]) })
+    };
+    assert!(then(vec![Stop { when: trip(), then: Then::Next }]).is_empty());
+    assert_eq!(then(vec![stop(trip())]).len(), 1);
+}
+
+/// Looking at other things is no new clearance, changing what comes out is.
+#[test]
+fn a_cleared_program_may_be_watched_otherwise_but_not_changed() {
+    let hold = |i: f64, t: f64| Segment::hold("h", current(i), seconds(t));
+    let first = Program::of(vec![hold(2.0, 1.0), hold(1.0, 1.0)]);
+    let cleared = clear(first.clone(), &ratings(), &capability(&["trip"])).unwrap();
+    assert_eq!(*cleared.program(), first);
+    let watched = Program::of(vec![hold(2.0, 1.0).until(stop(trip())), hold(1.0, 1.0)]);
+    assert_eq!(*cleared.watching(watched.clone()).unwrap().program(), watched);
+    for other in [
+        Program::of(vec![hold(2.0, 1.0), hold(1.5, 1.0)]),
+        Program::of(vec![hold(2.0, 1.0), hold(1.0, 2.0)]),
+        Program::of(vec![hold(2.0, 1.0)]),
+        Program { finish: Finish::Keep, ..first },
+    ] {
+        assert_eq!(cleared.watching(other), None);
     }
 }

@@ -96,7 +96,7 @@ impl Values {
         self.0.iter().find(|(n, _)| n == name).map(|(_, v)| format!("{v:#}"))
     }
 
-    /// All values as signed deviations: `+440.2 ms, +10.87 %`.
+    /// All values as signed deviations: `+440 ms, +10.87 %`.
     pub fn deviation_text(&self) -> String {
         let parts: Vec<String> = self.0.iter().map(|(_, v)| v.deviation_text()).collect();
         parts.join(", ")
