@@ -1,9 +1,8 @@
 //! Procedures fed with observations made by hand.
 
 use waltron_core::asset::{Asset, Longest, Rating};
-use waltron_core::capability::{Capability, Channel, Input};
+use waltron_core::capability::{Capability, Channel};
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::document::{AssetForm, PlanForm, Source};
 use waltron_core::grading::{Grade, Verdict};
 use waltron_core::observation::{Edge, Ended, Observation, Span};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, SetupError};
@@ -44,27 +43,16 @@ curve = { family = "definite", delay = "1 s" }
 "#;
 
 fn asset() -> Asset {
-    AssetForm::load(&Source::new("asset", ASSET)).unwrap()
+    waltron_test_support::asset(ASSET)
 }
 
 fn rig(meanings: &[&str]) -> Capability {
-    let channel = |id: &&str| Channel {
-        id: (*id).into(),
-        range: amperes(32.0),
-        accuracy: Tolerance::larger_of(0.001, amperes(0.0)),
-    };
-    let input = |m: &&str| Input { id: (*m).into(), meaning: (*m).into(), debounce: seconds(0.0) };
-    Capability {
-        currents: ["ia", "ib", "ic"].iter().map(channel).collect(),
-        voltages: Vec::new(),
-        inputs: meanings.iter().map(input).collect(),
-        readings: Vec::new(),
-        parameters: Vec::new(),
-        timing_resolution: seconds(1e-4),
-        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
-        instruments: Vec::new(),
-        emergency_stop: None,
+    let accuracy = Tolerance::larger_of(0.001, amperes(0.0));
+    let mut rig = waltron_test_support::capability(meanings);
+    for channel in &mut rig.currents {
+        *channel = Channel { range: amperes(32.0), accuracy, ..channel.clone() };
     }
+    Capability { voltages: Vec::new(), ..rig }
 }
 
 fn procedure(test: &str, meanings: &[&str]) -> Result<Box<dyn Procedure>, SetupError> {
@@ -77,11 +65,7 @@ fn procedure_on(
     meanings: &[&str],
 ) -> Result<Box<dyn Procedure>, SetupError> {
     let rig = rig(meanings);
-    let source = Source::new(
-        "plan",
-        format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\n{test}"),
-    );
-    let plan = PlanForm::load(&source).unwrap().resolve(&source, asset).unwrap();
+    let plan = waltron_test_support::plan(&format!("[[test]]\nid = \"t\"\n{test}"), asset);
     plan.tests[0].procedure(Bench { asset, capability: &rig })
 }
 
@@ -298,7 +282,7 @@ fn a_stage_behind_another_is_ramped_in_pulses_on_the_trip() {
 #[test]
 fn pulses_promise_no_reset_ratio() {
     let text = ASSET.replace("id = \"50P\"", "id = \"50P\"\nreset_ratio = \"95 %\"");
-    let asset = AssetForm::load(&Source::new("asset", text)).unwrap();
+    let asset = waltron_test_support::asset(&text);
     let test = "procedure = \"pickup\"\nelement = \"50P\"\nloops = [\"A-N\"]\nfrom = \"0.95 x\"\nto = \"1.05 x\"";
     let mut p = procedure_on(&asset, test, &["trip", "start"]).unwrap();
     let planned = p.planned();
@@ -348,4 +332,25 @@ fn heating_is_added_up_and_refused_with_the_limit() {
     assert_eq!(longest(101.0), Longest::Never);
     let rating = Rating { value: amperes(30.0), duration: Some(seconds(10.0)) };
     assert_eq!(rating.to_string(), "30 A for 10 s");
+}
+
+/// A level lasts as long as the start contact needs; never shorter, whatever the plan says.
+#[test]
+fn the_dwell_follows_from_the_elements_own_start_time() {
+    let dwell = |start_time: &str, plan: &str| {
+        let text = ASSET.replace("reset_ratio = \"95 %\"\n", &format!("{start_time}\n"));
+        let test = format!("procedure = \"pickup\"\nelement = \"51P\"\nloops = [\"A-N\"]\n{plan}");
+        let asset = waltron_test_support::asset(&text);
+        let mut p = procedure_on(&asset, &test, &["trip", "start"]).unwrap();
+        match &injected(&mut *p).segments[1].profile {
+            Profile::Stairs(stairs) => stairs.dwell.si(),
+            other => panic!("{other:?}"),
+        }
+    };
+    let slow = "start_time = \"300 ms\"";
+    assert_eq!(dwell("", ""), 0.2);
+    assert_eq!(dwell(slow, ""), 0.6);
+    assert_eq!(dwell("start_time = \"15 ms\"", ""), 0.03);
+    assert_eq!(dwell(slow, "dwell = \"100 ms\""), 0.3);
+    assert_eq!(dwell(slow, "dwell = \"1 s\""), 1.0);
 }

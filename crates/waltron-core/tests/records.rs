@@ -52,6 +52,7 @@ fn record() -> String {
         outcome: Outcome::Completed,
         summary: Summary::default(),
         not_reached: 0,
+        open: Vec::new(),
         injected: seconds(1.5),
     }));
     let mut chain = Chain::default();

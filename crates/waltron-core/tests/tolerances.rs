@@ -107,6 +107,8 @@ fn a_tolerance_that_would_be_ignored_is_refused() {
         (refused(&with(volts, "current = \"1 %\""), ""), "no tolerance of `current`"),
         (refused(&with(volts, "angle = \"1 deg\""), ""), "no tolerance of `angle`"),
         (refused(&format!("{volts}\nreset_ratio = \"97 %\""), ""), "resets above its setting"),
+        (refused(&format!("{volts}\nstart_time = \"50 ms\""), ""), "`start_time` belongs to"),
+        (refused(&format!("{over}\nstart_time = \"0 s\""), ""), "must be above zero"),
     ];
     for (found, wanted) in cases {
         assert!(found.contains(wanted), "{wanted}: {found}");

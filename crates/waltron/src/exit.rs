@@ -1,7 +1,7 @@
 //! Exit codes: one enumeration, the same for every command.
 
 use std::process::ExitCode;
-use waltron_core::grading::{Summary, Verdict};
+use waltron_core::grading::Verdict;
 use waltron_core::record::{Outcome, RunEnded};
 
 /// What the program leaves behind for scripts.
@@ -33,16 +33,15 @@ impl Exit {
         match ended.outcome {
             Outcome::RigTrouble(_) => Self::Trouble,
             Outcome::Stopped => Self::Stopped,
-            Outcome::Completed => Self::of_points(ended.summary, ended.not_reached == 0),
+            Outcome::Completed => Self::of_verdict(ended.verdict()),
         }
     }
 
-    /// The code of graded points, of which all that were wanted are there or not.
-    pub(crate) fn of_points(summary: Summary, complete: bool) -> Self {
-        match summary.verdict() {
+    fn of_verdict(verdict: Verdict) -> Self {
+        match verdict {
             Verdict::Fail => Self::Fail,
-            Verdict::Pass if complete => Self::Pass,
-            _ => Self::Open,
+            Verdict::Pass => Self::Pass,
+            Verdict::Inconclusive | Verdict::NotTested => Self::Open,
         }
     }
 }

@@ -5,7 +5,7 @@ use crate::characteristic::{Acceptance, Characteristic, acceptance};
 use crate::fault_loop::FaultLoop;
 use crate::name::Name;
 use crate::phasor::Sequence;
-use crate::quantity::{Current, Measure, Ratio, Time, amperes};
+use crate::quantity::{Current, Measure, Ratio, Time, amperes, seconds};
 use num_complex::Complex64;
 
 /// The quantity that an element compares with its pickup.
@@ -77,6 +77,9 @@ pub struct Element {
     pub trip: Name,
     /// Meaning of the contact it closes on pickup, where it has one.
     pub start: Option<Name>,
+    /// The longest time from pickup to its start contact, where declared (start time, IEC
+    /// 60255-151:2009, clause 3).
+    pub start_time: Option<Time>,
 }
 
 impl Element {
@@ -96,6 +99,12 @@ impl Element {
     /// low as the tolerance of its pickup allows.
     pub fn may_pick_up(&self, phases: [Complex64; 3]) -> bool {
         self.measures.value(phases) > self.tolerances.current.lower(self.pickup)
+    }
+
+    /// How long a level lasts on which the start contact is to answer: twice its start time, since
+    /// nobody is quick just above the setting; 200 ms where none is declared.
+    pub fn start_dwell(&self) -> Time {
+        self.start_time.map_or(seconds(0.2), |t| t * 2.0)
     }
 
     /// How long it takes until even an element that resets as slowly as its tolerance allows has

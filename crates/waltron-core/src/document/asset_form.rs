@@ -3,7 +3,7 @@
 use super::curve_form::{CurveForm, Spannable};
 use super::field::{AnyQuantityText, AnyToleranceText, Field, QuantityText, Text, ToleranceText};
 use super::problem::{DocumentError, Problem, Problems, Source};
-use super::{Form, load};
+use super::{Form, load, optional};
 use crate::asset::{
     Asset, Element, Identity, Measures, Rating, Ratings, Stage, StageFunction, Tolerances,
     Withstand,
@@ -197,6 +197,8 @@ struct ElementForm {
     trip: Option<String>,
     /// Meaning of the contact that shows its pickup, `start` if not given.
     start: Option<String>,
+    /// The longest time from pickup to that contact (overcurrent).
+    start_time: Option<QuantityText<Time>>,
     /// Tolerances of this element, where they differ from the asset's.
     tolerance: Option<ToleranceForm>,
 }
@@ -422,9 +424,14 @@ impl ElementForm {
     ) -> Option<Stage> {
         let dimension = function.dimension();
         let pickup = self.pickup.positive_of(dimension, problems);
-        if let Some(measures) = &self.measures {
-            let message = "`measures` belongs to overcurrent elements";
-            problems.push(Problem::new(measures.span(), message));
+        for (key, span) in [
+            ("measures", self.measures.as_ref().map(Spannable::span)),
+            ("start_time", self.start_time.as_ref().map(Field::span)),
+        ] {
+            if let Some(span) = span {
+                let message = format!("`{key}` belongs to overcurrent elements");
+                problems.push(Problem::new(span, message));
+            }
         }
         let reset_ratio = self.reset_ratio.and_then(|f| {
             let ratio = f.positive(problems)?;
@@ -498,6 +505,7 @@ impl ElementForm {
             None
         });
         let characteristic = self.curve.read(problems);
+        let start_time = self.start_time.map(|f| f.positive(problems));
         let tolerances = match self.tolerance {
             Some(own) => own.of_overcurrent(tolerances, problems),
             None => tolerances.clone(),
@@ -512,6 +520,7 @@ impl ElementForm {
             tolerances,
             trip: self.trip.as_deref().unwrap_or("trip").into(),
             start: Some(self.start.as_deref().unwrap_or("start").into()),
+            start_time: optional(start_time)?,
         })
     }
 }

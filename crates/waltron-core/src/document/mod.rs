@@ -86,3 +86,11 @@ pub fn load<F: Form, T>(
     let unreadable = || DocumentError::new(source, vec![Problem::new(0..0, "nothing to read")]);
     value.ok_or_else(unreadable)
 }
+
+/// An optional value that was read: `None` only where reading it failed.
+fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
+    match read {
+        None => Some(None),
+        Some(value) => value.map(Some),
+    }
+}

@@ -3,7 +3,7 @@
 use super::curve_form::Spannable;
 use super::field::{AnyQuantityText, Field, QuantityText, Text};
 use super::problem::{DocumentError, Problem, Problems, Source};
-use super::{Form, load};
+use super::{Form, load, optional};
 use crate::asset::{Asset, Element};
 use crate::expression::Settings;
 use crate::fault_loop::FaultLoop;
@@ -178,7 +178,7 @@ struct TestForm {
     to: Option<QuantityText<Ratio>>,
     /// Step of the ramp; a fifth of the tolerance if not given (pickup).
     step: Option<QuantityText<Current>>,
-    /// Time on each level; 200 ms if not given (pickup).
+    /// Time on each level; twice the element's start time if not given (pickup).
     dwell: Option<QuantityText<Time>>,
     /// Time with outputs off before each injection; 1 s if not given.
     rest: Option<QuantityText<Time>>,
@@ -546,14 +546,14 @@ impl TestForm {
         }
     }
 
-    fn pickup(&self, problems: &mut Problems) -> Option<(f64, f64, Option<Current>, Time)> {
+    fn pickup(&self, problems: &mut Problems) -> Option<(f64, f64, Option<Current>, Option<Time>)> {
         let ratio = |field: &Option<QuantityText<Ratio>>, default, problems: &mut Problems| {
             field.as_ref().map_or(Some(default), |f| f.positive(problems).map(|r| r.value))
         };
         let from = ratio(&self.from, 0.8, problems);
         let to = ratio(&self.to, 1.2, problems);
         let step = self.step.as_ref().map(|s| s.positive(problems));
-        let dwell = self.dwell.as_ref().map_or(Some(seconds(0.2)), |d| d.positive(problems));
+        let dwell = self.dwell.as_ref().map(|d| d.positive(problems));
         if let (Some(from), Some(to)) = (from, to)
             && from >= to
         {
@@ -562,7 +562,7 @@ impl TestForm {
             let message = format!("the ramp goes up, but `from` {from} x is not below `to` {to} x");
             problems.push(Problem::new(place, message));
         }
-        Some((from?, to?, optional(step)?, dwell?))
+        Some((from?, to?, optional(step)?, optional(dwell)?))
     }
 }
 
@@ -572,12 +572,4 @@ fn time_or(
     problems: &mut Problems,
 ) -> Option<Time> {
     field.as_ref().map_or(Some(seconds(default_s)), |f| f.not_negative(problems))
-}
-
-/// An optional value that was read: `None` only where reading it failed.
-fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
-    match read {
-        None => Some(None),
-        Some(value) => value.map(Some),
-    }
 }

@@ -3,7 +3,7 @@
 use crate::capability::ParameterValue;
 use crate::duty::Warm;
 use crate::edge;
-use crate::grading::{Grade, Rule, Summary, is_false};
+use crate::grading::{Grade, Rule, Summary, Verdict, is_false};
 use crate::hookup::Sheet;
 use crate::name::Name;
 use crate::observation::Observation;
@@ -175,9 +175,22 @@ pub struct RunEnded {
     pub summary: Summary,
     /// Points of the plan that were not reached.
     pub not_reached: usize,
+    /// Their ids.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub open: Vec<String>,
     /// Time that outputs were under control of programs, all injections together.
     #[serde(rename = "injected_s", with = "edge::si")]
     pub injected: Time,
+}
+
+impl RunEnded {
+    /// The verdict of a run that came to its end: what was not reached is never a pass.
+    pub fn verdict(&self) -> Verdict {
+        match self.summary.verdict() {
+            Verdict::Pass if self.not_reached > 0 => Verdict::NotTested,
+            verdict => verdict,
+        }
+    }
 }
 
 /// The way a run ended.

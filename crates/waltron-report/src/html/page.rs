@@ -89,6 +89,7 @@ fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
                 }
             }
             (tables::results(run))
+            (tables::not_reached(run))
             @if attempts { (tables::attempts(run)) }
             @if let Some(sheet) = &run.started.hookup { (hookup::section(sheet)) }
             (signatures(run))
@@ -100,10 +101,11 @@ fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
 fn stamp(run: &Run) -> Markup {
     let summary = run.summary();
     let verdict = match &run.ended {
-        Some(ended) if ended.outcome == Outcome::Completed => summary.verdict(),
+        Some(ended) if ended.outcome == Outcome::Completed => ended.verdict(),
         _ if summary.fail > 0 => Verdict::Fail,
         _ => Verdict::Inconclusive,
     };
+    let not_reached = run.ended.as_ref().map_or(0, |ended| ended.not_reached);
     let (class, word) = match verdict {
         Verdict::Pass => ("pass", "PASS"),
         Verdict::Fail => ("fail", "FAIL"),
@@ -114,7 +116,7 @@ fn stamp(run: &Run) -> Markup {
     markup! {
         div class={ "stamp " (class) } {
             strong { (word) }
-            span { (summary.pass) " of " (summary.total()) " points pass" }
+            span { (summary.pass) " of " (summary.total() + not_reached) " points pass" }
         }
     }
 }
@@ -155,17 +157,20 @@ fn warnings(run: &Run) -> Markup {
     }
     match &run.ended {
         None => notes.push("The run did not come to its end; points are missing.".to_owned()),
-        Some(ended) => match &ended.outcome {
-            Outcome::Completed => {}
-            Outcome::Stopped => notes.push(format!(
-                "The run was stopped; {} points were not reached.",
-                ended.not_reached
-            )),
-            Outcome::RigTrouble(message) => notes.push(format!(
-                "The rig failed ({message}); {} points were not reached.",
-                ended.not_reached
-            )),
-        },
+        Some(ended) => {
+            let how = match &ended.outcome {
+                Outcome::Completed if ended.not_reached == 0 => None,
+                Outcome::Completed => Some("Not every point was tested".to_owned()),
+                Outcome::Stopped => Some("The run was stopped".to_owned()),
+                Outcome::RigTrouble(message) => Some(format!("The rig failed ({message})")),
+            };
+            let left = match ended.not_reached {
+                0 => "every point was reached".to_owned(),
+                1 => "1 point was not reached".to_owned(),
+                n => format!("{n} points were not reached"),
+            };
+            notes.extend(how.map(|how| format!("{how}; {left}.")));
+        }
     }
     markup! { @for note in &notes { p.warning role="alert" { (note) } } }
 }

@@ -51,6 +51,36 @@ pub(super) fn summary(run: &Run) -> Markup {
     }
 }
 
+/// What the run did not come to, test by test.
+pub(super) fn not_reached(run: &Run) -> Markup {
+    let open = run.ended.iter().flat_map(|ended| &ended.open);
+    let mut tests: Vec<(&str, Vec<&str>)> = Vec::new();
+    for (test, point) in open.map(|id| id.split_once('/').unwrap_or((id, ""))) {
+        match tests.iter_mut().find(|(t, _)| *t == test) {
+            Some((_, points)) => points.push(point),
+            None => tests.push((test, vec![point])),
+        }
+    }
+    markup! {
+        @if !tests.is_empty() {
+            section {
+                h2 { "Not reached" }
+                table {
+                    thead { tr { th { "Test" } th.number { "Points" } th { "Which" } } }
+                    tbody {
+                        @for (test, points) in &tests {
+                            tr {
+                                td { (test) } td.number { (points.len()) }
+                                td { (points.join(", ")) }
+                            }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
 /// Voltage and frequency stages, where the asset has any.
 fn stages(asset: &Asset) -> Markup {
     markup! {

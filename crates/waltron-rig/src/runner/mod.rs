@@ -54,8 +54,8 @@ pub struct SoFar {
     pub warm: Warm,
     /// Time that it has had to cool since.
     pub cooled: Time,
-    /// Points that were wanted before, are not graded, and are not chosen now.
-    pub left_open: usize,
+    /// The ids of points that were wanted before, are not graded, and are not chosen now.
+    pub left_open: Vec<String>,
 }
 
 enum Halt {
@@ -145,12 +145,15 @@ pub fn run<'a>(
     };
     let reached: HashSet<&str> = runner.grades.iter().map(|g| g.point.id.as_str()).collect();
     // What a test that came to its end did not grade was not called for.
-    let open = planned.iter().flatten().filter(|p| {
+    let missed = planned.iter().flatten().filter(|p| {
         !runner.ended.contains(&p.point.test) && !reached.contains(p.point.id.as_str())
     });
+    let mut open = so_far.left_open;
+    open.extend(missed.map(|p| p.point.id.clone()));
     let ended = RunEnded {
         summary: runner.tally.summary(),
-        not_reached: so_far.left_open + open.count(),
+        not_reached: open.len(),
+        open,
         outcome,
         injected: runner.injected,
     };

@@ -30,8 +30,8 @@ pub struct PickupSettings {
     pub to: f64,
     /// Step, as seen by the element; a fifth of the pickup tolerance if not given.
     pub step: Option<Current>,
-    /// Time on each level.
-    pub dwell: Time,
+    /// Time on each level; by the element's own start time if not given.
+    pub dwell: Option<Time>,
     /// Time with outputs off before each ramp, besides the element's own reset time.
     pub rest: Time,
 }

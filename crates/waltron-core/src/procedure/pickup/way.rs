@@ -20,12 +20,15 @@ pub(super) enum Way {
 
 /// Chooses how to see the element pick up, between two phase current levels.
 pub(super) fn way(
-    dwell: Time,
+    dwell: Option<Time>,
     bench: Bench<'_>,
     element: &Element,
     fault_loop: FaultLoop,
     [from, to]: [Current; 2],
 ) -> Result<Way, SetupError> {
+    // A level that is shorter than the contact's own time would be told as the one after it.
+    let dwell = dwell.unwrap_or_else(|| element.start_dwell());
+    let dwell = dwell.max(element.start_time.unwrap_or_default());
     let at = |i: Current| fault_loop.currents(i).map(Phasor::complex);
     let others = |asset: &Asset, same: &dyn Fn(&Element) -> bool| -> Vec<Element> {
         let active = asset.elements.iter().filter(|e| e.enabled && e.id != element.id);

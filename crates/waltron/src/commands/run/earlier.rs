@@ -17,7 +17,7 @@ pub(crate) struct Earlier {
     path: PathBuf,
     reopened: Reopened,
     /// Points that are open in the record and that are not chosen now.
-    left_open: usize,
+    left_open: Vec<String>,
 }
 
 /// The plan's latest record: the one that was written last.
@@ -105,7 +105,7 @@ impl Earlier {
             path.display(),
             progress.tally.summary().total()
         ));
-        Ok(Self { path, reopened, left_open: 0 })
+        Ok(Self { path, reopened, left_open: Vec::new() })
     }
 
     pub(super) fn path(&self) -> &Path {
@@ -116,9 +116,9 @@ impl Earlier {
         self.reopened.progress.started.seed
     }
 
-    /// Points that are open in the record and that are not chosen now.
-    pub(super) fn left_open(&self) -> usize {
-        self.left_open
+    /// The ids of points that are open in the record and that are not chosen now.
+    pub(super) fn left_open(&self) -> Vec<String> {
+        self.left_open.clone()
     }
 
     /// Keeps what is left to do, or what is to be tested again.
@@ -143,7 +143,8 @@ impl Earlier {
             choose(prepared, redo, &wanted)?;
         }
         let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
-        self.left_open = open.iter().filter(|p| !chosen.contains(p.id.as_str())).count();
+        let left = open.into_iter().map(|p| p.id).filter(|id| !chosen.contains(id.as_str()));
+        self.left_open = left.collect();
         Ok(())
     }
 

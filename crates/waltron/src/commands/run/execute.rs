@@ -81,12 +81,14 @@ pub(crate) fn execute(
     let trouble = |e: waltron_rig::writer::WriteError| Failure::trouble(e.to_string());
     writer.append(&clock.now(), &first).map_err(trouble)?;
     let mut open = Opened { writer: &mut writer, clock, panel };
-    let prepared_points = prepared.point_count();
+    let ids: Vec<String> = prepared.points().map(|p| p.id.clone()).collect();
     let Some((asset, prepared)) = open.before(job, prepared, &mut *rig, &how)? else {
+        let open_ids = [so_far.left_open, ids].concat();
         let ended = RunEnded {
             outcome: Outcome::Stopped,
             summary: so_far.tally.summary(),
-            not_reached: so_far.left_open + prepared_points,
+            not_reached: open_ids.len(),
+            open: open_ids,
             injected: Default::default(),
         };
         open.note(&Event::RunEnded(ended.clone()))?;

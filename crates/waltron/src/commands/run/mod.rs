@@ -219,6 +219,8 @@ struct RunJson<'a> {
     simulated_s: f64,
     summary: Summary,
     not_reached: usize,
+    #[serde(skip_serializing_if = "<[String]>::is_empty")]
+    open: &'a [String],
     points: &'a [Grade],
 }
 
@@ -230,6 +232,7 @@ fn json_of(record: &Path, exit: Exit, done: &Finished) -> Result<String, Failure
         simulated_s: done.ended.injected.value,
         summary: done.ended.summary,
         not_reached: done.ended.not_reached,
+        open: &done.ended.open,
         points: &done.grades,
     };
     serde_json::to_string(&json).map_err(|e| Failure::trouble(format!("cannot write JSON: {e}")))
