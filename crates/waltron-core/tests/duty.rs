@@ -113,6 +113,8 @@ fn rest_is_as_long_as_the_hottest_channel_needs() {
     let out = held(currents(&[("ia", 50.0), ("ib", 30.0)]), 3.0);
     let mut duty = Duty::new(&ratings());
     assert_eq!(duty.rest_before(&out).si(), 0.0);
+    // What is too much for a cold asset is not for rest to mend: clearance refuses it.
+    assert_eq!(duty.rest_before(&held(currents(&[("ia", 90.0)]), 9.0)).si(), 0.0);
     duty.put_out(&out, &lasted(0.0, &[3.0]));
     // ia: 0.75 of all, ib: 0.27. Once more needs 0.5 · 10 000 / 16 s.
     assert!(near(duty.rest_before(&out).si(), 312.5));

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
-use waltron_core::procedure::Also;
+use waltron_core::procedure::{Also, Span};
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
 use waltron_core::record::{Outcome, RunEnded};
 use waltron_rig::runner::Prepared;
@@ -122,7 +122,8 @@ pub(crate) fn maxima(maxima: &[(Name, f64, bool)], ratings: &Ratings) -> String 
         .iter()
         .map(|(channel, si, is_current)| format!("{channel} {}", rms(*si, *is_current)))
         .collect();
-    let mut out = format!("Maxima    {}\n", all.join("   "));
+    let all = if all.is_empty() { "no output is used".to_owned() } else { all.join("   ") };
+    let mut out = format!("Maxima    {all}\n");
     let unknown = [
         ("currents", true, ratings.currents.is_unknown()),
         ("voltages", false, ratings.voltages.is_unknown()),
@@ -146,11 +147,14 @@ pub(crate) fn besides(prepared: &Prepared) -> String {
     }
     for (index, also) in prepared.also().into_iter().enumerate() {
         let what = match also {
-            Also::Sets { parameter, value } => {
-                format!("sets {} to {}", plain(parameter.as_str()), plain(value))
+            Also::Switches { parameter, on } => {
+                format!("switches {} {}", plain(parameter.as_str()), if on { "on" } else { "off" })
             }
-            Also::Sends { to, text } => format!("sends {} to {}", plain(text), plain(to.as_str())),
-            Also::Runs { program } => format!("runs {} on this computer", plain(program)),
+            Also::Sets { parameter, to } => {
+                format!("sets {} to {}", plain(parameter.as_str()), Span(to))
+            }
+            Also::Sends { to, text } => format!("sends {} to {}", plain(&text), plain(to.as_str())),
+            Also::Runs { program } => format!("runs {} on this computer", plain(&program)),
         };
         out.push_str(&format!("{:<10}{what}\n", if index == 0 { "Also" } else { "" }));
     }

@@ -8,11 +8,13 @@
 //! [`Procedure::observe`]; after [`Action::Ask`] exactly one [`Procedure::answer`]; until
 //! [`Action::Done`].
 
+mod also;
 mod pickup;
 mod setup;
 mod show;
 mod trip_time;
 
+pub use also::{Also, Span};
 pub use pickup::{Pickup, PickupSettings};
 pub use setup::{Bench, SetupError};
 pub use trip_time::{Level, TripTime, TripTimeSettings};
@@ -170,30 +172,6 @@ pub struct Planned {
     pub is_exact: bool,
     /// What is done besides.
     pub also: Vec<Also>,
-}
-
-/// What a test does besides putting something out.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Also {
-    /// It sets a parameter of the rig.
-    Sets {
-        /// Its name.
-        parameter: Name,
-        /// To what, in words.
-        value: String,
-    },
-    /// It sends an instrument a message of its own.
-    Sends {
-        /// The instrument.
-        to: Name,
-        /// The message.
-        text: String,
-    },
-    /// It runs a program on this computer.
-    Runs {
-        /// The program.
-        program: String,
-    },
 }
 
 /// What an injection is of, in its test.

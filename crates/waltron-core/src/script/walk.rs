@@ -24,7 +24,7 @@ use crate::grading::Values;
 use crate::name::Name;
 use crate::procedure::{Also, Planned, PlannedPoint};
 use crate::program::{Condition, Program};
-use crate::quantity::{Dimension, Measure, Quantity, seconds};
+use crate::quantity::{Dimension, Measure, seconds};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -280,14 +280,15 @@ impl<'a> Walk<'a> {
             }
             Statement::Set { parameter, value, at } => {
                 parameter_value(parameter, value, &at.0, scene)?;
-                let value = match value {
-                    SetValue::Switch(on) => if *on { "on" } else { "off" }.to_owned(),
-                    SetValue::Value(expr) => match evaluate(expr, scene)? {
-                        known if !known.is_unknown() => known.to_string(),
-                        other => at_most(&other, parameter, scene),
-                    },
+                let parameter = parameter.clone();
+                let also = match value {
+                    SetValue::Switch(on) => Also::Switches { parameter, on: *on },
+                    SetValue::Value(expr) => {
+                        let to = settable(&evaluate(expr, scene)?, &parameter, scene);
+                        Also::Sets { parameter, to }
+                    }
                 };
-                self.also(Also::Sets { parameter: parameter.clone(), value });
+                self.also(also);
             }
             Statement::Expect(expect) => self.expect(expect, step, scene)?,
             Statement::Capture { .. } => self.capture = true,
@@ -376,10 +377,8 @@ impl<'a> Walk<'a> {
         if self.planned.last().is_none_or(|last| !last.points.is_empty()) {
             self.planned.push(nothing());
         }
-        if let Some(last) = self.planned.last_mut()
-            && !last.also.contains(&also)
-        {
-            last.also.push(also);
+        if let Some(last) = self.planned.last_mut() {
+            also.join(&mut last.also);
         }
     }
 
@@ -570,16 +569,16 @@ fn is_sure(expr: &Expr, scene: &Scene) -> bool {
     }
 }
 
-/// What a parameter is set to at most, in words.
-fn at_most(value: &Value, parameter: &Name, scene: &Scene) -> String {
-    let allowed = scene.context.capability.parameter(parameter.as_str()).map(|p| p.kind);
-    match (value.range(), allowed) {
-        (Some(range), Some(ParameterKind::Quantity { dimension, most })) => {
-            let most = Quantity { si: range.largest().min(most), dimension };
-            format!("at most {most}, as measured")
-        }
-        _ => "as measured".to_owned(),
-    }
+/// What a parameter may be set to: what is known of the value, within what the parameter takes, since
+/// anything else is refused when it is due.
+fn settable(value: &Value, parameter: &Name, scene: &Scene) -> Range {
+    let kind = scene.context.capability.parameter(parameter.as_str()).map(|p| p.kind);
+    let (most, dimension) = match kind {
+        Some(ParameterKind::Quantity { most, dimension }) => (most, dimension),
+        _ => (f64::INFINITY, Dimension::NUMBER),
+    };
+    let known = value.range().unwrap_or(Range { low: -most, high: most, dimension });
+    Range { low: known.low.clamp(-most, most), high: known.high.clamp(-most, most), dimension }
 }
 
 /// A planned entry that injects nothing.

@@ -149,12 +149,10 @@ impl Prepared {
     }
 
     /// What is done besides putting something out, each once.
-    pub fn also(&self) -> Vec<&Also> {
-        let mut all: Vec<&Also> = Vec::new();
+    pub fn also(&self) -> Vec<Also> {
+        let mut all: Vec<Also> = Vec::new();
         for also in self.planned.iter().flat_map(|(_, p)| &p.also) {
-            if !all.contains(&also) {
-                all.push(also);
-            }
+            also.clone().join(&mut all);
         }
         all
     }

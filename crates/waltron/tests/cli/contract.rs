@@ -146,3 +146,25 @@ fn every_command_has_help_with_examples_a_manual_and_completions() {
     assert!(site.waltron(&["--version"]).exits(0).out().starts_with("waltron "));
     assert!(site.waltron(&["chek"]).exits(2).err().contains("check"));
 }
+
+/// What a plan does besides its outputs is told before it is confirmed: of a quantity the span of all
+/// that it may be set to, and where that follows from a reading all that the rig takes.
+#[test]
+fn what_is_set_besides_is_told_with_its_lowest_and_highest_value() {
+    let site = Site::examples();
+    let also = |site: &Site| {
+        let check = site.waltron(&["check", "dc1.plan.toml", "--format", "json"]).exits(0).json();
+        assert_eq!(check["maxima"], serde_json::json!({}), "no output is used");
+        check["also"].clone()
+    };
+    let switched = |to: &str| serde_json::json!({ "switches": "supply.output", "to": to });
+    let set = |low: f64, high: f64| serde_json::json!({ "sets": "supply.voltage", "lowest_v": low, "highest_v": high });
+    assert_eq!(also(&site), serde_json::json!([switched("on"), switched("off"), set(20.0, 29.5)]));
+    let text = site.waltron(&["check", "dc1.plan.toml"]).exits(0).out();
+    assert!(text.contains("sets supply.voltage to 20 V … 29.5 V"), "{text}");
+    site.write(
+        "readings.seq",
+        "set supply.output = on\nread u = supply.voltage\nset supply.voltage = 2 * u\nexpect u >= 0 V as \"p\"\n",
+    );
+    assert_eq!(also(&site)[2], set(-30.0, 30.0));
+}

@@ -12,9 +12,9 @@ use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::{besides, duration, maxima};
 use serde_json::json;
-use waltron_core::grading::{Criterion, words};
+use waltron_core::grading::{Criterion, Values, words};
 use waltron_core::procedure::{Also, Planned};
-use waltron_core::quantity::{Measure, Time, text};
+use waltron_core::quantity::{Measure, Quantity, Time, text};
 use waltron_rig::runner::Prepared;
 
 /// Loads, resolves, checks, and shows what will be put out.
@@ -87,7 +87,7 @@ fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
             (format!("{channel}_{}", if is_current { "a" } else { "v" }), rms.into())
         })
         .collect();
-    let also: Vec<_> = prepared.also().into_iter().map(also_json).collect();
+    let also: Vec<_> = prepared.also().into_iter().map(|a| also_json(&a)).collect();
     json!({
         "points": prepared.point_count(),
         "likely_s": prepared.likely_time().si(),
@@ -100,7 +100,16 @@ fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
 
 fn also_json(also: &Also) -> serde_json::Value {
     match also {
-        Also::Sets { parameter, value } => json!({ "sets": parameter, "to": value }),
+        Also::Switches { parameter, on } => {
+            json!({ "switches": parameter, "to": if *on { "on" } else { "off" } })
+        }
+        Also::Sets { parameter, to } => {
+            let of = |si| Quantity { si, dimension: to.dimension };
+            let span = Values::none().with_quantity("lowest", of(to.low));
+            let mut json = json!(span.with_quantity("highest", of(to.high)));
+            json["sets"] = json!(parameter);
+            json
+        }
         Also::Sends { to, text } => json!({ "sends": text, "to": to }),
         Also::Runs { program } => json!({ "runs": program }),
     }

@@ -1,0 +1,68 @@
+//! What a test does besides putting something out.
+
+use crate::expression::Range;
+use crate::name::Name;
+use crate::quantity::Quantity;
+use std::fmt;
+
+/// What a test does besides putting something out.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Also {
+    /// It switches a parameter of the rig.
+    Switches {
+        /// Its name.
+        parameter: Name,
+        /// On or off.
+        on: bool,
+    },
+    /// It sets a parameter of the rig.
+    Sets {
+        /// Its name.
+        parameter: Name,
+        /// The lowest and the highest value that it is set to.
+        to: Range,
+    },
+    /// It sends an instrument a message of its own.
+    Sends {
+        /// The instrument.
+        to: Name,
+        /// The message.
+        text: String,
+    },
+    /// It runs a program on this computer.
+    Runs {
+        /// The program.
+        program: String,
+    },
+}
+
+impl Also {
+    /// Adds this to others: each once, and of a parameter's values the span.
+    pub fn join(self, all: &mut Vec<Self>) {
+        if let Self::Sets { parameter, to } = &self {
+            let same = all.iter_mut().find_map(|other| match other {
+                Self::Sets { parameter: other, to } if other == parameter => Some(to),
+                _ => None,
+            });
+            if let Some(same) = same {
+                same.low = same.low.min(to.low);
+                same.high = same.high.max(to.high);
+                return;
+            }
+        }
+        if !all.contains(&self) {
+            all.push(self);
+        }
+    }
+}
+
+/// A span of values in words: `24 V`, `20 V … 29.5 V`.
+pub struct Span(pub Range);
+
+impl fmt::Display for Span {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Range { low, high, dimension } = self.0;
+        let of = |si| Quantity { si, dimension };
+        if low == high { of(low).fmt(f) } else { write!(f, "{} … {}", of(low), of(high)) }
+    }
+}
