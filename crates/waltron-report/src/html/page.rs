@@ -137,23 +137,23 @@ fn warnings(run: &Run) -> Markup {
             run.cut_bytes
         ));
     }
-    if !run.from_device.is_empty() {
-        let all = run.from_device.iter();
-        let all: Vec<String> =
-            all.map(|d| format!("{} {} (file: {})", d.name, d.device, d.file)).collect();
-        notes.push(format!(
-            "Settings read from the device held for this run, not those of its file: {}.",
-            all.join(", ")
-        ));
-    }
-    if !run.from_file.is_empty() {
-        let all = run.from_file.iter();
-        let all: Vec<String> =
-            all.map(|d| format!("{} {} (device: {})", d.name, d.file, d.device)).collect();
-        notes.push(format!(
-            "The device's settings differ from its file; it was tested against those of the file: {}.",
-            all.join(", ")
-        ));
+    let device = run.from_device.iter();
+    let device = device.map(|d| format!("{} {} (file: {})", d.name, d.device, d.file));
+    let file = run.from_file.iter();
+    let file = file.map(|d| format!("{} {} (device: {})", d.name, d.file, d.device));
+    for (differences, what) in [
+        (
+            device.collect::<Vec<_>>(),
+            "Settings read from the device held for this run, not those of its file",
+        ),
+        (
+            file.collect(),
+            "The device's settings differ from its file; it was tested against those of the file",
+        ),
+    ] {
+        if !differences.is_empty() {
+            notes.push(format!("{what}: {}.", differences.join(", ")));
+        }
     }
     match &run.ended {
         None => notes.push("The run did not come to its end; points are missing.".to_owned()),
