@@ -5,6 +5,7 @@
 //! [`SCALE`] times larger and scaled down by the SVG's view box.
 
 use super::PlotError;
+use super::axis::LogAxis;
 use super::model::{Mark, Outcome, TimeCurrent};
 use plotters::coord::Shift;
 use plotters::coord::combinators::LogCoord;
@@ -96,6 +97,11 @@ impl Picture for TimeCurrent {
     }
 }
 
+fn range(axis: LogAxis) -> std::ops::Range<f64> {
+    let (low, high) = axis.ends();
+    low..high
+}
+
 fn draw<B: DrawingBackend>(
     plot: &TimeCurrent,
     height: u32,
@@ -113,10 +119,7 @@ fn draw<B: DrawingBackend>(
         .margin_left(px(72.0))
         .margin_right(px(24.0))
         .margin_bottom(px(58.0))
-        .build_cartesian_2d(
-            (plot.currents.0..plot.currents.1).log_scale(),
-            (plot.times.0..plot.times.1).log_scale(),
-        )
+        .build_cartesian_2d(range(plot.currents).log_scale(), range(plot.times).log_scale())
         .map_err(drawing)?;
     grid(&root, &chart, plot)?;
     band(&mut chart, plot)?;
@@ -128,47 +131,30 @@ fn draw<B: DrawingBackend>(
     Ok(placed)
 }
 
-fn ticks((low, high): (f64, f64)) -> Vec<(f64, bool)> {
-    let (first, last) = (low.log10().floor() as i32, high.log10().ceil() as i32);
-    let decades = (first..=last).flat_map(|n| (1..10).map(move |k| (n, k)));
-    decades
-        .map(|(n, k)| (f64::from(k) * 10f64.powi(n), k == 1))
-        .filter(|(v, _)| *v >= low * 0.999_999 && *v <= high * 1.000_001)
-        .collect()
-}
-
-/// Which ticks get a label: 1, 2, 5 where there is room, else decades.
-fn labelled(value: f64, (low, high): (f64, f64)) -> bool {
-    let lead = (value / 10f64.powf(value.log10().floor() + 1e-9)).round() as i32;
-    let lead = if lead == 10 { 1 } else { lead };
-    let decades = (high / low).log10();
-    lead == 1 || (decades <= 5.0 && matches!(lead, 2 | 5))
-}
-
 fn grid<B: DrawingBackend>(
     root: &Area<B>,
     chart: &Chart<'_, B>,
     plot: &TimeCurrent,
 ) -> Result<(), PlotError> {
     let at = |x: f64, y: f64| chart.backend_coord(&(x, y));
-    let ((x0, x1), (y0, y1)) = (plot.currents, plot.times);
+    let ((x0, x1), (y0, y1)) = (plot.currents.ends(), plot.times.ends());
     let style = |strong: bool| {
         if strong { GRID_STRONG.stroke_width(px(1.0)) } else { GRID.stroke_width(px(0.75)) }
     };
-    for (x, strong) in ticks(plot.currents) {
+    for (x, strong) in plot.currents.ticks() {
         let path = PathElement::new(vec![at(x, y0), at(x, y1)], style(strong));
         root.draw(&path).map_err(drawing)?;
-        if labelled(x, plot.currents) {
+        if plot.currents.is_labelled(x) {
             let (px_x, px_y) = at(x, y0);
             let style = label(14.0, &INK).pos(Pos::new(HPos::Center, VPos::Top));
             let text = waltron_core::quantity::significant(x, 3);
             root.draw(&Text::new(text, (px_x, px_y + px(7.0) as i32), style)).map_err(drawing)?;
         }
     }
-    for (y, strong) in ticks(plot.times) {
+    for (y, strong) in plot.times.ticks() {
         let path = PathElement::new(vec![at(x0, y), at(x1, y)], style(strong));
         root.draw(&path).map_err(drawing)?;
-        if labelled(y, plot.times) {
+        if plot.times.is_labelled(y) {
             let (px_x, px_y) = at(x0, y);
             let style = label(14.0, &INK).pos(Pos::new(HPos::Right, VPos::Center));
             let text = waltron_core::quantity::significant(y, 3);
@@ -184,8 +170,9 @@ fn frame<B: DrawingBackend>(
     plot: &TimeCurrent,
     height: u32,
 ) -> Result<(), PlotError> {
-    let (left, bottom) = chart.backend_coord(&(plot.currents.0, plot.times.0));
-    let (right, top) = chart.backend_coord(&(plot.currents.1, plot.times.1));
+    let ((x0, x1), (y0, y1)) = (plot.currents.ends(), plot.times.ends());
+    let (left, bottom) = chart.backend_coord(&(x0, y0));
+    let (right, top) = chart.backend_coord(&(x1, y1));
     let box_ = Rectangle::new([(left, top), (right, bottom)], INK.stroke_width(px(1.2)));
     root.draw(&box_).map_err(drawing)?;
     let centre = Pos::new(HPos::Center, VPos::Bottom);
@@ -213,26 +200,27 @@ fn line<B: DrawingBackend>(
     Ok(())
 }
 
-/// Points within the time range; where the line leaves it, a point on the edge.
-fn clip(points: &[(f64, f64)], (low, high): (f64, f64)) -> Vec<(f64, f64)> {
-    let mut inside = Vec::new();
-    for (i, &(x, y)) in points.iter().enumerate() {
-        if (low..=high).contains(&y) {
-            if let Some(&(px, py)) = i.checked_sub(1).and_then(|p| points.get(p))
-                && py > high
-            {
-                let share = (high / y).ln() / (py / y).ln();
+/// Points within the time range; where the line leaves it above, a point on the edge. What is below
+/// it runs along the lower edge, as an element does that operates at once.
+fn clip(points: &[(f64, f64)], axis: LogAxis) -> Vec<(f64, f64)> {
+    let (low, high) = axis.ends();
+    let mut inside: Vec<(f64, f64)> = Vec::new();
+    let mut before: Option<(f64, f64)> = None;
+    for (x, y) in points.iter().map(|(x, y)| (*x, y.max(low))) {
+        if y <= high {
+            if let Some((px, py)) = before.filter(|(_, py)| *py > high) {
+                let share = if py.is_finite() { (high / y).ln() / (py / y).ln() } else { 0.0 };
                 inside.push((x * (px / x).powf(share), high));
             }
             inside.push((x, y));
         }
+        before = Some((x, y));
     }
     inside
 }
 
 fn band<B: DrawingBackend>(chart: &mut Chart<'_, B>, plot: &TimeCurrent) -> Result<(), PlotError> {
-    let (low, high) = plot.times;
-    let clamp = |t: f64| t.clamp(low, high);
+    let clamp = |t: f64| plot.times.clamp(t);
     let lower = plot.band.iter().map(|(i, earliest, _)| (*i, clamp(*earliest)));
     let upper = plot.band.iter().rev().map(|(i, _, latest)| (*i, clamp(*latest)));
     let outline: Vec<(f64, f64)> = lower.chain(upper).collect();
@@ -254,12 +242,13 @@ fn stages<B: DrawingBackend>(
             let dashes = DashedPathElement::new(points, px(6.0), px(4.0), style);
             chart.draw_series([dashes]).map_err(drawing)?;
         }
-        if !(plot.currents.0..=plot.currents.1).contains(&stage.pickup_a) {
+        if !plot.currents.contains(stage.pickup_a) {
             continue;
         }
         let colour = if stage.under_test { CURVE } else { STAGE };
-        let (x, top) = chart.backend_coord(&(stage.pickup_a, plot.times.1));
-        let (_, bottom) = chart.backend_coord(&(stage.pickup_a, plot.times.0));
+        let (low, high) = plot.times.ends();
+        let (x, top) = chart.backend_coord(&(stage.pickup_a, high));
+        let (_, bottom) = chart.backend_coord(&(stage.pickup_a, low));
         let path = DashedPathElement::new(
             [(x, top), (x, bottom)],
             px(2.0),
@@ -282,9 +271,8 @@ fn marks<B: DrawingBackend>(
 ) -> Result<Vec<Placed>, PlotError> {
     let mut placed = Vec::new();
     for (index, mark) in plot.marks.iter().enumerate() {
-        let top_edge = plot.times.1 * 0.93;
-        let time = mark.time_s.clamp(plot.times.0, top_edge);
-        let at = chart.backend_coord(&(mark.current_a, time));
+        let time = plot.times.clamp(mark.time_s).min(plot.times.ends().1 * 0.93);
+        let at = chart.backend_coord(&(plot.currents.clamp(mark.current_a), time));
         symbol(root, at, mark.outcome)?;
         let scale = f64::from(SCALE);
         placed.push(Placed { x: f64::from(at.0) / scale, y: f64::from(at.1) / scale, mark: index });

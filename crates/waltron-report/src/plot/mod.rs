@@ -1,5 +1,6 @@
 //! Pictures: what is drawn ([`TimeCurrent`], [`Oscillogram`]) apart from how ([`svg()`], [`png()`]).
 
+mod axis;
 mod draw;
 mod model;
 mod oscillogram;
@@ -7,6 +8,7 @@ mod png;
 mod svg;
 mod waves;
 
+pub use axis::LogAxis;
 pub use model::{Mark, Outcome, Stage, TimeCurrent};
 pub use oscillogram::{Oscillogram, Panel, Trace};
 pub use waves::{of_program, of_waveform};

@@ -1,6 +1,7 @@
 //! What a time-current diagram shows: a characteristic with its band, other stages, points.
 
 use super::PlotError;
+use super::axis::LogAxis;
 use waltron_core::asset::{Asset, Element};
 use waltron_core::characteristic::{Acceptance, earliest_of};
 use waltron_core::fault_loop::FaultLoop;
@@ -27,9 +28,9 @@ pub struct TimeCurrent {
     /// The graded points.
     pub marks: Vec<Mark>,
     /// Current range, in amperes.
-    pub currents: (f64, f64),
+    pub currents: LogAxis,
     /// Time range, in seconds.
-    pub times: (f64, f64),
+    pub times: LogAxis,
 }
 
 /// A stage's pickup.
@@ -83,7 +84,7 @@ impl TimeCurrent {
     /// [`PlotError::Empty`] when the asset has no element to draw.
     pub fn of_run(asset: &Asset, points: &[Grade]) -> Result<Vec<Self>, PlotError> {
         let mut tested: Vec<&Element> = Vec::new();
-        for grade in points.iter().filter(|g| is_time(g)) {
+        for grade in points.iter().filter(|g| is_time(g) && g.verdict != Verdict::NotTested) {
             let element = grade.point.element.as_ref().and_then(|id| asset.element(id.as_str()));
             tested.extend(element.filter(|e| !tested.iter().any(|t| t.id == e.id)));
         }
@@ -160,7 +161,7 @@ impl TimeCurrent {
             .collect();
         let curve: Vec<(f64, f64)> =
             grid.iter().filter_map(|i| Some((*i, whole(*i).expected?.si()))).collect();
-        let times = time_range(&marks, &curve, currents);
+        let times = time_range(&marks, &curve);
         Self {
             title: format!(
                 "{} · {} · trip time against current",
@@ -236,66 +237,35 @@ fn mark(element: &Element, grade: &Grade) -> Option<Mark> {
     })
 }
 
-fn current_range(marks: &[Mark], pickups: impl Iterator<Item = f64>) -> (f64, f64) {
+fn current_range(marks: &[Mark], pickups: impl Iterator<Item = f64>) -> LogAxis {
     let all: Vec<f64> = marks.iter().map(|m| m.current_a).chain(pickups).collect();
     let low = all.iter().copied().fold(f64::INFINITY, f64::min);
     let high = all.iter().copied().fold(0.0, f64::max);
-    (nice_below(low * 0.75), nice_above((high * 1.35).max(low * 8.0)))
+    LogAxis::around(low * 0.75, (high * 1.35).max(low * 8.0))
 }
 
-fn time_range(marks: &[Mark], curve: &[(f64, f64)], currents: (f64, f64)) -> (f64, f64) {
+fn time_range(marks: &[Mark], curve: &[(f64, f64)]) -> LogAxis {
     let measured = marks.iter().map(|m| m.time_s).filter(|t| t.is_finite());
-    let inside = curve.iter().filter(|(i, _)| *i <= currents.1).map(|(_, t)| *t);
-    let all: Vec<f64> = measured.clone().chain(inside).filter(|t| *t > 0.0).collect();
-    let low = all.iter().copied().fold(f64::INFINITY, f64::min);
+    let curve = curve.iter().map(|(_, t)| *t);
+    let all: Vec<f64> = measured.clone().chain(curve).filter(|t| *t > 0.0).collect();
+    // What operates at once stands on the axis' lower end.
+    let low = all.iter().copied().reduce(f64::min).unwrap_or(0.01);
     let slowest = measured.fold(0.0, f64::max);
     // The curve runs to infinity at pickup: show what was measured, and some more.
     let high = if slowest > 0.0 { slowest * 4.0 } else { low * 2000.0 };
-    let low = if low.is_finite() { low } else { 0.01 };
-    (nice_below((low * 0.5).max(0.001)), nice_above(high.max(low * 50.0)))
-}
-
-/// The next value of 1, 2, 5 · 10ⁿ at or below.
-fn nice_below(value: f64) -> f64 {
-    let decade = 10f64.powf(value.log10().floor());
-    let share = value / decade;
-    decade
-        * if share >= 5.0 {
-            5.0
-        } else if share >= 2.0 {
-            2.0
-        } else {
-            1.0
-        }
-}
-
-/// The next value of 1, 2, 5 · 10ⁿ at or above.
-fn nice_above(value: f64) -> f64 {
-    let below = nice_below(value);
-    if value <= below * 1.000_001 {
-        return below;
-    }
-    let decade = 10f64.powf(below.log10().floor());
-    let share = (below / decade).round();
-    decade
-        * if share >= 5.0 {
-            10.0
-        } else if share >= 2.0 {
-            5.0
-        } else {
-            2.0
-        }
+    LogAxis::around((low * 0.5).max(0.001), high.max(low * 50.0))
 }
 
 /// Currents evenly spread on a logarithmic axis, with the pickups' neighbourhoods resolved.
-fn logarithmic((low, high): (f64, f64), pickups: impl Iterator<Item = f64>) -> Vec<f64> {
+fn logarithmic(axis: LogAxis, pickups: impl Iterator<Item = f64>) -> Vec<f64> {
+    let (low, high) = axis.ends();
     let count = ((high / low).log10() * PER_DECADE).ceil().max(2.0);
     let even = (0..=count as usize).map(|i| low * (high / low).powf(i as f64 / count));
     let near = pickups.flat_map(|p| {
         let steps = [0.97, 0.98, 0.99, 0.999, 1.0, 1.000_01, 1.001, 1.003, 1.01, 1.02, 1.03, 1.05];
         steps.map(|s| p * s)
     });
-    let mut all: Vec<f64> = even.chain(near).filter(|i| (low..=high).contains(i)).collect();
+    let mut all: Vec<f64> = even.chain(near).filter(|i| axis.contains(*i)).collect();
     all.sort_by(f64::total_cmp);
     all
 }
@@ -305,18 +275,8 @@ mod tests {
     use super::*;
 
     #[test]
-    fn axis_ends_are_round_and_enclose() {
-        for (value, below, above) in
-            [(0.9, 0.5, 1.0), (1.0, 1.0, 1.0), (3.0, 2.0, 5.0), (70.0, 50.0, 100.0)]
-        {
-            assert!((nice_below(value) - below).abs() < 1e-9, "{value}");
-            assert!((nice_above(value) - above).abs() < 1e-9, "{value}");
-        }
-    }
-
-    #[test]
     fn curves_are_resolved_near_pickup() {
-        let grid = logarithmic((0.5, 20.0), [1.2, 9.6].into_iter());
+        let grid = logarithmic(LogAxis::around(0.5, 20.0), [1.2, 9.6].into_iter());
         assert!(grid.windows(2).all(|w| w[0] <= w[1]));
         assert!(grid.iter().any(|i| *i > 1.2 && *i < 1.2001));
         assert!(grid.first().is_some_and(|i| *i >= 0.5) && grid.last().is_some_and(|i| *i <= 20.0));

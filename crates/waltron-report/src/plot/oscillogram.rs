@@ -1,6 +1,7 @@
 //! Values over time: oscillograms and envelopes, one panel a unit, one below the other.
 
 use super::PlotError;
+use super::axis::{Axis, number};
 use super::draw::{
     FAINT, GRID, GRID_STRONG, INK, Picture, Placed, SCALE, drawing, fonts, heading, label, px,
 };
@@ -78,48 +79,19 @@ impl Trace {
     }
 }
 
-/// A round step that cuts a span into about `parts`.
-fn step(span: f64, parts: f64) -> f64 {
-    let rough = (span / parts).max(f64::MIN_POSITIVE);
-    let decade = 10f64.powf(rough.log10().floor());
-    let lead = [1.0, 2.0, 2.5, 5.0, 10.0].into_iter().find(|l| l * decade >= rough * 0.999);
-    lead.unwrap_or(10.0) * decade
-}
-
-fn ticks((low, high): (f64, f64), parts: f64) -> (Vec<f64>, f64) {
-    let step = step(high - low, parts);
-    let first = (low / step - 1e-9).ceil() as i64;
-    let last = (high / step + 1e-9).floor() as i64;
-    ((first..=last).map(|k| k as f64 * step).collect(), step)
-}
-
-/// A tick's text: as many decimals as the step has.
-fn number(value: f64, step: f64) -> String {
-    let decimals = usize::try_from((-(step.log10() + 1e-9).floor()) as i64).unwrap_or(0).min(6);
-    // 2.5 has one more digit than its decade.
-    let lead = step / 10f64.powf((step.log10() + 1e-9).floor());
-    let more = usize::from((lead - 2.5).abs() < 1e-6);
-    let text = format!("{:.*}", decimals + more, value);
-    if text.trim_start_matches('-').chars().all(|c| c == '0' || c == '.') {
-        "0".to_owned()
-    } else {
-        text
-    }
-}
-
 impl Panel {
-    fn range(&self, times: (f64, f64)) -> (f64, f64) {
+    fn range(&self, times: (f64, f64)) -> Axis {
         let values =
             self.traces.iter().flat_map(|t| t.seen(times)).map(|p| p.1).filter(|v| v.is_finite());
         let (low, high) =
             values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
         if !low.is_finite() {
-            return (0.0, 1.0);
+            return Axis::between(0.0, 1.0);
         }
         // Magnitudes stand on zero, unless all of them lie in a narrow band far from it.
         let low = if low >= 0.0 && (low < 0.7 * high || low == high) { 0.0 } else { low };
         let room = ((high - low) * 0.08).max(high.abs() * 1e-3).max(1e-9);
-        (if low == 0.0 { 0.0 } else { low - room }, high + room)
+        Axis::between(if low == 0.0 { 0.0 } else { low - room }, high + room)
     }
 }
 
@@ -190,28 +162,29 @@ impl Oscillogram {
         last: bool,
     ) -> Result<(), PlotError> {
         let area = root.clone().shrink((0, px(y) as i32), (px(width), px(each)));
-        let range = panel.range(self.times);
+        let axis = panel.range(self.times);
+        let (low, high) = axis.ends();
+        let across = Axis::between(self.times.0, self.times.1);
+        let (from, to) = across.ends();
         let mut chart = ChartBuilder::on(&area)
             .margin_left(px(LEFT))
             .margin_right(px(RIGHT))
             .margin_top(px(26.0))
             .margin_bottom(px(8.0))
-            .build_cartesian_2d(self.times.0..self.times.1, range.0..range.1)
+            .build_cartesian_2d(from..to, low..high)
             .map_err(drawing)?;
-        let (values, value_step) = ticks(range, (each / 42.0).clamp(2.0, 10.0));
-        let (times, time_step) = ticks(self.times, 10.0);
+        let (values, value_step) = axis.ticks((each / 42.0).clamp(2.0, 10.0));
+        let (times, time_step) = across.ticks(10.0);
         let line = |from: (f64, f64), to: (f64, f64), colour: RGBColor, stroke: f64| {
             PathElement::new(vec![from, to], colour.stroke_width(px(stroke)))
         };
         for t in &times {
-            chart.draw_series([line((*t, range.0), (*t, range.1), GRID, 1.0)]).map_err(drawing)?;
+            chart.draw_series([line((*t, low), (*t, high), GRID, 1.0)]).map_err(drawing)?;
         }
         for v in &values {
             let colour = if *v == 0.0 { GRID_STRONG } else { GRID };
-            chart
-                .draw_series([line((self.times.0, *v), (self.times.1, *v), colour, 1.0)])
-                .map_err(drawing)?;
-            let place = chart.backend_coord(&(self.times.0, *v));
+            chart.draw_series([line((from, *v), (to, *v), colour, 1.0)]).map_err(drawing)?;
+            let place = chart.backend_coord(&(from, *v));
             let style = label(12.0, &FAINT).pos(Pos::new(HPos::Right, VPos::Center));
             let text =
                 Text::new(number(*v, value_step), (place.0 - px(8.0) as i32, place.1), style);
@@ -219,8 +192,9 @@ impl Oscillogram {
         }
         for (index, trace) in panel.traces.iter().enumerate() {
             let colour = TRACES[index % TRACES.len()];
-            let clipped = clipped(&trace.seen(self.times), self.times);
-            let path = PathElement::new(clipped, colour.stroke_width(px(1.5)));
+            let seen = clipped(&trace.seen((from, to)), (from, to)).into_iter();
+            let inside: Vec<_> = seen.map(|(t, v)| (t, axis.clamp(v))).collect();
+            let path = PathElement::new(inside, colour.stroke_width(px(1.5)));
             chart.draw_series([path]).map_err(drawing)?;
         }
         // Heading and legend on one line above the panel.
@@ -243,11 +217,11 @@ impl Oscillogram {
             x += 40.0 + 8.0 * trace.name.chars().count() as f64;
         }
         // Short stretches read better in milliseconds.
-        let short = self.times.1 - self.times.0 <= 0.5;
+        let short = across.span() <= 0.5;
         let (factor, unit) = if short { (1e3, "Time, ms") } else { (1.0, "Time, s") };
         if last {
             for t in &times {
-                let place = chart.backend_coord(&(*t, range.0));
+                let place = chart.backend_coord(&(*t, low));
                 let style = label(12.0, &FAINT).pos(Pos::new(HPos::Center, VPos::Top));
                 let text = Text::new(
                     number(*t * factor, time_step * factor),
@@ -256,7 +230,7 @@ impl Oscillogram {
                 );
                 root.draw(&text).map_err(drawing)?;
             }
-            let place = chart.backend_coord(&(self.times.1, range.0));
+            let place = chart.backend_coord(&(to, low));
             let style = label(13.0, &INK).pos(Pos::new(HPos::Right, VPos::Top));
             root.draw(&Text::new(unit, (place.0, place.1 + px(22.0) as i32), style))
                 .map_err(drawing)?;
@@ -271,12 +245,11 @@ impl Oscillogram {
         (tops, each): (&[f64], f64),
         width: f64,
     ) -> Result<(), PlotError> {
-        let span = self.times.1 - self.times.0;
+        let across = Axis::between(self.times.0, self.times.1);
+        let (begin, end) = across.ends();
         let mut free_from = 0.0;
-        for (time, word) in
-            self.moments.iter().filter(|(t, _)| *t >= self.times.0 && *t <= self.times.1)
-        {
-            let x = LEFT + (time - self.times.0) / span * (width - LEFT - RIGHT);
+        for (time, word) in self.moments.iter().filter(|(t, _)| *t >= begin && *t <= end) {
+            let x = LEFT + (time - begin) / across.span() * (width - LEFT - RIGHT);
             let style = FAINT.stroke_width(px(0.8));
             // Panels only: the words between them stay readable.
             for top in tops {
@@ -307,16 +280,6 @@ impl Oscillogram {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn ticks_are_round_and_cover_the_range() {
-        assert_eq!(ticks((0.0, 10.0), 5.0), (vec![0.0, 2.0, 4.0, 6.0, 8.0, 10.0], 2.0));
-        assert_eq!(ticks((-1.1, 1.1), 4.0).0, [-1.0, 0.0, 1.0]);
-        assert_eq!(number(0.0, 0.5), "0");
-        assert_eq!(number(-0.5, 0.5), "-0.5");
-        assert_eq!(number(0.25, 0.25), "0.25");
-        assert_eq!(number(20.0, 10.0), "20");
-    }
 
     #[test]
     fn thinning_keeps_every_peak() {

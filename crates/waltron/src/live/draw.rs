@@ -116,14 +116,16 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
     frame.render_widget(Paragraph::new(lines).block(block), area);
 }
 
-/// The decades around some logarithms.
+/// The decades around some logarithms: at least one, and no more than a dozen.
 fn bounds(values: impl Iterator<Item = f64>, most: f64) -> [f64; 2] {
+    let values = values.filter(|v| v.is_finite());
     let (low, high) =
         values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
     if low > high {
         return [0.0, 1.0];
     }
-    let (low, high) = (low.floor(), high.min(most).ceil());
+    let high = high.min(most).ceil().max(-8.0);
+    let low = low.floor().max(high - 12.0);
     if high > low { [low, high] } else { [low, low + 1.0] }
 }
 
@@ -302,6 +304,26 @@ mod tests {
         state.event(&Event::Graded(scaled));
         let (x, _) = state.curve.passed[before];
         assert!((x - 2.4_f64.log10()).abs() < 1e-9, "{x}");
+    }
+
+    /// The logarithm of nothing, and of what no chart shows.
+    #[test]
+    fn the_chart_has_few_decades_whatever_was_measured() {
+        for values in [
+            vec![],
+            vec![f64::NEG_INFINITY],
+            vec![f64::NAN, 3.0],
+            vec![-300.0, 300.0],
+            vec![0.0, 0.0],
+            vec![1e300, -1e300],
+        ] {
+            let [low, high] = bounds(values.iter().copied(), 3.0);
+            assert!((1.0..=12.0).contains(&(high - low)), "{values:?}: {low} … {high}");
+        }
+        assert_eq!(bounds([0.1, 1.9].into_iter(), 3.0), [0.0, 2.0]);
+        let mut state = state();
+        state.event(&Event::Graded(grade(Verdict::Pass, 0.0, 4.1)));
+        screen(&state, 110, 32);
     }
 
     #[test]

@@ -198,8 +198,9 @@ impl Curve {
         let multiple = |n: usize| 1.02 * (20.0_f64 / 1.02).powf(n as f64 / CURVE_POINTS as f64);
         let points = (0..=CURVE_POINTS).filter_map(|n| {
             let m = multiple(n);
-            let time = element.characteristic.operate_time(m)?.si();
-            (time > 0.0).then(|| ((m * element.pickup.si()).log10(), time.log10()))
+            // What operates at once stands at a millisecond.
+            let time = element.characteristic.operate_time(m)?.si().max(1e-3);
+            Some(((m * element.pickup.si()).log10(), time.log10()))
         });
         Self { element: element.id.to_string(), line: points.collect(), ..Self::default() }
     }
