@@ -31,28 +31,124 @@ pub fn phasor(samples: &[f64], rate_hz: f64, frequency_hz: f64, start_s: f64) ->
     sum * SQRT_2 / samples.len().max(1) as f64
 }
 
-/// The frequency near a nominal one, from the turn of the phasor between two halves of the samples;
-/// `None` where there is no such wave.
+/// Weights of samples over a stretch whose length need not be a whole number of samples.
+///
+/// Over two cycles or more they are those of a raised cosine (Hann): its spectrum is zero at every
+/// other multiple of the fundamental, and so small beyond that sampling adds nothing, however few
+/// samples a cycle has. One cycle alone gets equal weights.
+struct Window {
+    weights: Vec<f64>,
+    sum: f64,
+}
+
+/// Fewest cycles that a window with smooth weights spans.
+const SMOOTH_FROM: f64 = 2.0;
+
+/// Fewest cycles in which a frequency is found: two windows, one of them a cycle later.
+pub const FEWEST_CYCLES: f64 = 3.0;
+
+impl Window {
+    /// A window over so many cycles, of at most so many samples.
+    fn new(cycles: f64, rate_hz: f64, frequency_hz: f64, most: usize) -> Self {
+        let length = (cycles * rate_hz / frequency_hz).max(1.0);
+        let weight = |k: usize| {
+            let place = k as f64 / length;
+            if cycles >= SMOOTH_FROM {
+                (std::f64::consts::PI * place).sin().powi(2)
+            } else {
+                // The last sample counts by as much of it as lies inside.
+                (length - k as f64).clamp(0.0, 1.0)
+            }
+        };
+        let weights: Vec<f64> = (0..most.min(length.ceil() as usize)).map(weight).collect();
+        let sum = weights.iter().sum::<f64>().max(f64::MIN_POSITIVE);
+        Self { weights, sum }
+    }
+
+    fn mean(&self, samples: &[f64], of: impl Fn(f64) -> f64) -> f64 {
+        let weighted = samples.iter().zip(&self.weights).map(|(x, w)| of(*x) * w);
+        weighted.sum::<f64>() / self.sum
+    }
+
+    /// The RMS phasor of one frequency, at the first sample.
+    fn phasor(&self, samples: &[f64], rate_hz: f64, frequency_hz: f64) -> Complex64 {
+        let step = Complex64::from_polar(1.0, -TAU * frequency_hz / rate_hz);
+        let mut turn = Complex64::ONE;
+        let mut sum = Complex64::ZERO;
+        for (k, (x, w)) in samples.iter().zip(&self.weights).enumerate() {
+            if k % 256 == 0 {
+                turn = Complex64::from_polar(1.0, -TAU * frequency_hz * (k as f64 / rate_hz));
+            }
+            sum += turn * (x * w);
+            turn *= step;
+        }
+        sum * SQRT_2 / self.sum
+    }
+}
+
+/// Whole cycles in so many samples.
+fn whole_cycles(count: usize, rate_hz: f64, frequency_hz: f64) -> f64 {
+    (count as f64 / rate_hz * frequency_hz + 1e-6).floor()
+}
+
+/// The frequency near a nominal one (0.2 to 2.5 of it); `None` where there is no such wave, or fewer
+/// than [`FEWEST_CYCLES`] of it.
+///
+/// The strongest line of the first cycles gives a first value. The phasor's turn between two windows
+/// then makes it exact: the windows move apart as far as the last value tells whole turns, so that a
+/// long window makes it better and never wrong by a turn.
 pub fn frequency(samples: &[f64], rate_hz: f64, nominal_hz: f64) -> Option<f64> {
-    let mut found = nominal_hz;
-    for _ in 0..4 {
-        // Halves of whole cycles of what was found so far.
-        let cycles = (samples.len() as f64 / 2.0 / rate_hz * found).floor();
-        let half = (cycles / found * rate_hz).round() as usize;
-        if cycles < 1.0 || half == 0 || half * 2 > samples.len() {
+    let mut found = strongest(samples, rate_hz, nominal_hz)?;
+    let mut apart = 1.0;
+    for _ in 0..40 {
+        let all = whole_cycles(samples.len(), rate_hz, found);
+        if all < FEWEST_CYCLES {
             return None;
         }
-        let a = phasor(&samples[..half], rate_hz, found, 0.0);
-        let b = phasor(&samples[half..2 * half], rate_hz, found, half as f64 / rate_hz);
-        if a.norm() < 1e-9 || b.norm() < 1e-9 {
+        let cycles = (all / 2.0).floor().clamp(SMOOTH_FROM, all - 1.0);
+        let most = all - cycles;
+        let is_last = apart >= most;
+        let shift = (apart.min(most) / found * rate_hz).round() as usize;
+        let window = Window::new(cycles, rate_hz, found, samples.len() - shift);
+        let a = window.phasor(samples, rate_hz, found);
+        let b = window.phasor(&samples[shift..], rate_hz, found);
+        // What is left of rounding, or of other frequencies, is no wave.
+        let least = 1e-6 * rms(samples);
+        if a.norm() <= least || b.norm() <= least {
             return None;
         }
-        found += (b / a).arg() / TAU / (half as f64 / rate_hz);
-        if !(nominal_hz * 0.2..nominal_hz * 5.0).contains(&found) {
+        let time = shift as f64 / rate_hz;
+        let turned = (b / a * Complex64::from_polar(1.0, -TAU * found * time)).arg();
+        let change = turned / TAU / time;
+        found += change;
+        if !(nominal_hz * 0.2..nominal_hz * 2.5).contains(&found) {
             return None;
         }
+        if is_last && change.abs() <= 1e-10 * found {
+            break;
+        }
+        apart *= 2.0;
     }
     Some(found)
+}
+
+/// The frequency of the strongest line in the first cycles, to a few percent.
+fn strongest(samples: &[f64], rate_hz: f64, nominal_hz: f64) -> Option<f64> {
+    let cycles = whole_cycles(samples.len(), rate_hz, nominal_hz).min(4.0);
+    if cycles < FEWEST_CYCLES {
+        return None;
+    }
+    let window = Window::new(cycles, rate_hz, nominal_hz, samples.len());
+    let offset = window.mean(samples, |x| x);
+    let swinging: Vec<f64> =
+        samples.iter().take(window.weights.len()).map(|x| x - offset).collect();
+    // Half of what the window tells apart is near enough for the first step.
+    let step = nominal_hz / cycles / 2.0;
+    let count = (2.3 * nominal_hz / step) as usize;
+    let line = |n: usize| nominal_hz * 0.2 + step * n as f64;
+    let size = |n: usize| window.phasor(&swinging, rate_hz, line(n)).norm();
+    let best = (0..=count).map(|n| (n, size(n))).max_by(|a, b| a.1.total_cmp(&b.1));
+    best.filter(|(_, size)| *size > 0.0).map(|(n, _)| line(n))
 }
 
 /// What a wave consists of, over whole cycles of its fundamental.
@@ -71,20 +167,19 @@ pub struct Spectrum {
 }
 
 impl Spectrum {
-    /// Analyses samples up to a harmonic order; the window is cut to whole cycles. Orders above
-    /// half the sampling rate are left out.
+    /// Analyses samples up to a harmonic order; the window is cut to whole cycles. Orders at or
+    /// above half the sampling rate are left out.
     pub fn of(samples: &[f64], rate_hz: f64, frequency_hz: f64, orders: u32) -> Self {
-        let cycles = (samples.len() as f64 / rate_hz * frequency_hz + 1e-6).floor().max(1.0);
-        let length = ((cycles / frequency_hz * rate_hz).round() as usize).min(samples.len());
-        let window = &samples[..length];
+        let cycles = whole_cycles(samples.len(), rate_hz, frequency_hz).max(1.0);
+        let window = Window::new(cycles, rate_hz, frequency_hz, samples.len());
         let visible = (rate_hz / 2.0 / frequency_hz).ceil() as u32;
-        let at = |n: u32| phasor(window, rate_hz, frequency_hz * f64::from(n), 0.0);
+        let at = |n: u32| window.phasor(samples, rate_hz, frequency_hz * f64::from(n));
         Self {
             frequency_hz,
             fundamental: at(1),
             harmonics: (2..=orders.min(visible.saturating_sub(1))).map(at).collect(),
-            dc: mean(window),
-            rms: rms(window),
+            dc: window.mean(samples, |x| x),
+            rms: window.mean(samples, |x| x * x).sqrt(),
         }
     }
 

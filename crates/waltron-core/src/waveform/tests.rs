@@ -66,6 +66,61 @@ fn the_frequency_is_found_off_nominal() {
         assert!((found - hz).abs() < 0.003, "{hz}: {found}");
     }
     assert_eq!(spectrum::frequency(&[0.0; 2000], 10_000.0, 50.0), None);
+    assert_eq!(spectrum::frequency(&[1.0; 2000], 10_000.0, 50.0), None, "no swing, no frequency");
+    assert_eq!(spectrum::frequency(&[1.0, -1.0], 10_000.0, 50.0), None);
+}
+
+/// A wave as its formula says, sample by sample: RMS and phase of each order, and an offset.
+fn formula(hz: f64, rate: f64, count: usize, orders: &[(f64, f64, f64)], dc: f64) -> Vec<f64> {
+    let at = |k: usize| {
+        let turn = std::f64::consts::TAU * hz * k as f64 / rate;
+        let one = |(n, rms, phase): &(f64, f64, f64)| {
+            rms * std::f64::consts::SQRT_2 * (n * turn + phase).cos()
+        };
+        dc + orders.iter().map(one).sum::<f64>()
+    };
+    (0..count).map(at).collect()
+}
+
+/// 5 A at 49.4 Hz over 100 cycles, as a generator off the grid gives it.
+#[test]
+fn long_windows_find_a_frequency_far_from_nominal() {
+    for rate in [600.0, 1000.0, 4800.0, 10_000.0] {
+        let orders = [(1.0, 5.0, 0.3), (3.0, 0.5, -1.0), (5.0, 0.25, 2.0)];
+        let samples = formula(49.4, rate, (2.0 * rate) as usize, &orders, 0.2);
+        let hz = spectrum::frequency(&samples, rate, 50.0).unwrap();
+        assert!((hz - 49.4).abs() < 1e-5, "{rate}: {hz}");
+        let found = Spectrum::of(&samples, rate, hz, 5);
+        let near = |a: f64, b: f64| assert!((a - b).abs() < 1e-4, "{rate}: {a}, not {b}");
+        near(found.fundamental.norm(), 5.0);
+        near(found.fundamental.arg(), 0.3);
+        near(found.share(3), 0.1);
+        near(found.share(5), 0.05);
+        near(found.dc, 0.2);
+        near(found.rms, (25.0_f64 + 0.25 + 0.0625 + 0.04).sqrt());
+        near(found.thd(), 0.0125_f64.sqrt());
+    }
+}
+
+proptest! {
+    /// Whatever the frequency, the length, the rate and what is mixed in, the wave reads back.
+    #[test]
+    fn a_steady_wave_reads_back(
+        off in 0.45f64..2.0, cycles in 4.0f64..120.0, per_cycle in 16.0f64..200.0,
+        phase in -3.0f64..3.0, third in 0.0f64..0.3, dc in -1.0f64..1.0,
+    ) {
+        let (hz, rate) = (50.0 * off, 50.0 * off * per_cycle);
+        let count = (cycles * per_cycle / off.min(1.0)) as usize + 2;
+        let orders = [(1.0, 5.0, phase), (3.0, 5.0 * third, 1.0)];
+        let samples = formula(hz, rate, count, &orders, dc);
+        let found = spectrum::frequency(&samples, rate, 50.0);
+        let found = found.ok_or_else(|| TestCaseError::fail("no frequency"))?;
+        prop_assert!((found - hz).abs() < 2e-3 * hz / cycles, "{hz} Hz: {found}");
+        let spectrum = Spectrum::of(&samples, rate, found, 3);
+        prop_assert!((spectrum.fundamental.norm() - 5.0).abs() < 0.01);
+        prop_assert!((spectrum.share(3) - third).abs() < 5e-3);
+        prop_assert!((spectrum.dc - dc).abs() < 0.01);
+    }
 }
 
 #[test]
