@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use waltron_wire::comtrade::emit::{AnalogTrack, DigitalTrack, Recording, combined, files};
 use waltron_wire::comtrade::{
-    Config, ConfigError, Container, ContainerError, Data, DataError, Format, Revision, Side,
+    Config, ConfigError, Container, ContainerError, Data, DataError, Format, Revision, Side, Stamp,
 };
 
 const CFG: &str = "Brackwater,Q07-F1,1999\r\n3,2A,1D\r\n1,IL1,A,,A,0.5,-1,0,-100,100,600,1,S\r\n2,UL1,A,,V,0.01,0,0,-32767,32767,20000,110,P\r\n1,TRIP,,,0\r\n50\r\n1\r\n1000,3\r\n01/05/2026,08:00:00.000000\r\n01/05/2026,08:00:00.001000\r\nBINARY\r\n1\r\n";
@@ -106,25 +106,124 @@ fn every_mistake_has_its_place() {
     );
 }
 
+/// The same file in the words of 1991: no year in its first line, no ratio, the month first, 999999
+/// for what is missing (C37.111-1991, 7 and 8).
+const CFG_1991: &str = "Brackwater,Q07-F1\r\n3,2A,1D\r\n1,IL1,A,,A,0.5,-1,0,-100,100\r\n2,UL1,A,,V,0.01,0,0,-32767,32767\r\n1,TRIP,1\r\n50\r\n1\r\n1000,3\r\n05/01/97,08:00:00.000000\r\n05/01/97,08:00:00.001000\r\nASCII\r\n";
+
+#[test]
+fn the_first_edition_has_its_own_dates_and_marks() {
+    let config = Config::parse(CFG_1991).unwrap();
+    assert_eq!(config.revision, Revision::R1991);
+    assert!(config.digital[0].normal);
+    assert_eq!(config.start.text(Revision::R1991), "05/01/97,08:00:00.000000");
+    assert_eq!(config.start.text(Revision::R2013), "01/05/1997,08:00:00.000000");
+    let rows = all(&config, b"1,0,10,-1000,0\r\n2,1000,-10,999999,1\r\n3,2000,99999,1000,1\r\n");
+    assert!(rows[1].1[1].is_nan(), "its own mark");
+    assert!(rows[2].1[0].is_nan(), "the later one, beyond the channel's range");
+    let recording = recording(&[vec![1.0, f64::NAN]], &[]);
+    let written = files(&recording, Revision::R1991, Format::Ascii);
+    let lines: Vec<&str> = written.config.lines().collect();
+    assert!(lines.contains(&"12/31/25,23:59:59.900000"), "{}", written.config);
+    assert!(lines.contains(&"01/01/26,00:00:00.150000"));
+    let data = String::from_utf8(written.data).unwrap();
+    assert_eq!(data, "1,0,99998\r\n2,250,999999\r\n");
+    let later = files(&recording, Revision::R1999, Format::Ascii);
+    assert!(String::from_utf8(later.data).unwrap().contains(",99999\r\n"));
+}
+
+#[test]
+fn moments_are_read_and_moved() {
+    let parse = |text: &str| Stamp::parse(text, Revision::R2013);
+    let moved = |text: &str, by: f64| parse(text).later(by).text(Revision::R2013);
+    assert_eq!(moved("31/12/2025,23:59:59.900000", 0.25), "01/01/2026,00:00:00.150000");
+    assert_eq!(moved("01/03/2024,00:00:00.000000", -0.5), "29/02/2024,23:59:59.500000");
+    assert_eq!(moved("01/05/2026,08:00:00.000000", 1e-9), "01/05/2026,08:00:00.000000");
+    assert_eq!(moved("01/05/2026,08:00:00.000000000", 1e-9), "01/05/2026,08:00:00.000000001");
+    assert_eq!(moved("1/5/2026, 8:0:0", 0.0), "01/05/2026,08:00:00.000000");
+    assert_eq!(moved("01/05/2026,08:00:00.000000", 1e300), "01/05/2026,08:00:00.000000");
+    // What is no moment is kept as it was.
+    for odd in ["", "soon", "99/99/9999,08:00:00", "01/05/2026", "01/05/2026,25:00:00"] {
+        assert_eq!(moved(odd, 1.0), odd);
+    }
+    assert_eq!(
+        Stamp::utc("2026-05-04T08:00:00.123Z").text(Revision::R1999),
+        "04/05/2026,08:00:00.123000"
+    );
+}
+
+/// Nine digits behind the second: stamps count nanoseconds; where no rate is told they alone give
+/// the time (C37.111-2013, 7.4.7 and 8.4).
+#[test]
+fn time_stamps_count_what_the_start_says() {
+    let with = |start: &str, factor: &str| {
+        let text = CFG
+            .replace(",1999", ",2013")
+            .replace("1\r\n1000,3", "0\r\n0,3")
+            .replacen("01/05/2026,08:00:00.000000", start, 1)
+            .replace("BINARY\r\n1\r\n", &format!("BINARY\r\n{factor}\r\n0,0\r\n0,0\r\n"));
+        let config = Config::parse(&text).unwrap();
+        all(&config, &DAT).iter().map(|(t, _, _)| *t).collect::<Vec<_>>()
+    };
+    // The stamps by hand: 0, 1000, 2000.
+    let near = |found: Vec<f64>, wanted: [f64; 3]| {
+        found.iter().zip(wanted).all(|(a, b)| (a - b).abs() < 1e-15)
+    };
+    assert!(near(with("01/05/2026,08:00:00.000000", "1"), [0.0, 1e-3, 2e-3]));
+    assert!(near(with("01/05/2026,08:00:00.000000", "0.5"), [0.0, 5e-4, 1e-3]));
+    assert!(near(with("01/05/2026,08:00:00.000000000", "1"), [0.0, 1e-6, 2e-6]));
+}
+
+/// Habits of devices that do no harm, and what looks like them but does.
+#[test]
+fn sloppy_files_are_read_and_garbage_is_not() {
+    let sloppy = CFG
+        .replace("50\r\n1\r\n", "\r\n1\r\n")
+        .replace("1000,3\r\n", "1000,3,,\r\n")
+        .replace(".000000\r\n", ".000000,\r\n")
+        .replace("BINARY\r\n1\r\n", "ASCII,\r\n1,\r\n")
+        .replace("600,1,S", "600,1,S,,");
+    let config = Config::parse(&sloppy).unwrap();
+    assert_eq!((config.frequency_hz, config.samples()), (None, 3));
+    assert_eq!(config.start.text(Revision::R1999), "01/05/2026,08:00:00.000000");
+    let rows = all(&config, b"1,0,10,-1000,0,\n2,1000,,1000,1,,\n3,2000,0,1000,1");
+    assert_eq!(rows[0].1, [4.0, -10.0]);
+    assert!(rows[1].1[0].is_nan(), "an empty field is a missing value");
+    assert_eq!(rows[2], (0.002, vec![-1.0, 10.0], vec![true]), "a last line without its end");
+    let wrong = |data: &[u8]| Data::new(&config, data).unwrap_err();
+    let good = "1,0,1,2,0\n2,1,1,2,0\n3,2,1,2,0\n";
+    for garbage in ["x", "4,", "4,3,1,2,0\n", "\u{0}\u{1}"] {
+        let error = wrong(format!("{good}{garbage}").as_bytes());
+        assert_eq!(error, DataError::Garbage { declared: 3, line: 4 }, "{garbage}");
+    }
+    let cut = wrong(b"1,0,1,2,0\n2,1,1,2,0\n3,2,1,2x");
+    assert_eq!(cut, DataError::Truncated { declared: 3, held: 2, left_over: 0 });
+}
+
 fn recording(values: &[Vec<f64>], states: &[Vec<bool>]) -> Recording {
     let analog = values.iter().enumerate().map(|(k, v)| AnalogTrack {
         id: format!("I{k}"),
         phase: "A".into(),
+        circuit: "bay 7".into(),
+        skew_us: 12.5,
         unit: "A".into(),
         ratio: (600.0, 1.0),
         side: Side::Secondary,
         values: v.clone(),
     });
-    let digital = states
-        .iter()
-        .enumerate()
-        .map(|(k, s)| DigitalTrack { id: format!("D{k}"), states: s.clone() });
+    let digital = states.iter().enumerate().map(|(k, s)| DigitalTrack {
+        id: format!("D{k}"),
+        phase: "B".into(),
+        circuit: "bay 7".into(),
+        normal: k % 2 == 1,
+        states: s.clone(),
+    });
     Recording {
         station: "Brackwater, 110 kV".into(),
         device: "rig".into(),
-        frequency_hz: 50.0,
+        frequency_hz: Some(50.0),
         rate_hz: 4000.0,
-        start: "01/05/2026,08:00:00.000000".into(),
+        start: Stamp::parse("31/12/2025,23:59:59.900000", Revision::R2013),
+        trigger: Stamp::parse("01/01/2026,00:00:00.150000", Revision::R2013),
         analog: analog.collect(),
         digital: digital.collect(),
         header: "Recorded at Brackwater\r\n".into(),
@@ -158,6 +257,14 @@ proptest! {
             (Config::parse(&split.config).unwrap(), &split.data)
         };
         prop_assert_eq!(config.rate_hz(), Some(4000.0));
+        prop_assert_eq!((&config.start, &config.trigger), (&given.start, &given.trigger));
+        for (k, channel) in config.analog.iter().enumerate() {
+            prop_assert_eq!((&*channel.circuit, channel.skew_us), ("bay 7", 12.5), "{}", k);
+        }
+        let kept = |k: usize| (if config.revision == Revision::R1991 { "" } else { "bay 7" }, k % 2 == 1);
+        for (k, channel) in config.digital.iter().enumerate() {
+            prop_assert_eq!((&*channel.circuit, channel.normal), kept(k));
+        }
         let rows = all(&config, data);
         prop_assert_eq!(rows.len(), n);
         let step = match format { Format::Ascii => 1e-5, Format::Binary => 2e-5, Format::Binary32 => 1e-9, Format::Float32 => 1e-6 };

@@ -91,7 +91,7 @@ impl Failure {
     /// Shows it: text on stderr, or JSON on stdout where JSON was asked for.
     pub(crate) fn show(&self, terminal: &Terminal, format: Format) {
         if format == Format::Json {
-            terminal.print(&format!("{}\n", self.json()));
+            terminal.print_json(self.json());
         } else {
             terminal.chat(&self.text(terminal.colours_errors()));
         }

@@ -89,6 +89,19 @@ pub(crate) fn refuse_existing(path: &Path, force: bool) -> Result<(), Failure> {
     Ok(())
 }
 
+/// Removes a file that is written over by nothing.
+///
+/// # Errors
+/// A file that cannot be removed.
+pub(crate) fn remove(path: &Path) -> Result<(), Failure> {
+    match fs::remove_file(path) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => {
+            Err(Failure::trouble(format!("cannot remove {}: {error}", path.display())))
+        }
+        _ => Ok(()),
+    }
+}
+
 /// Writes a whole file or nothing: into a neighbour first, then renamed.
 ///
 /// # Errors

@@ -10,7 +10,7 @@ use waltron_core::script::{RecordedChannel, RecordedFile};
 use waltron_core::waveform::Waveform;
 use waltron_wire::comtrade::emit::{self, AnalogTrack, DigitalTrack, Recording};
 use waltron_wire::comtrade::{
-    Config, ConfigError, Container, Data, DataError, Format, Revision, Side,
+    Analog, Config, ConfigError, Container, Data, DataError, Format, Revision, Side, Stamp,
 };
 
 /// A recording's configuration and its data's bytes, read once and kept as they are.
@@ -53,21 +53,21 @@ impl Recorded {
             }
             "cfg" => {
                 let config = config(path, &files::read_bytes(path)?, latin1)?;
-                let beside = [path.with_extension("dat"), path.with_extension("DAT")];
-                let Some(data) = beside.iter().find(|p| p.exists()) else {
-                    let message = format!("its data, {}, are not there", beside[0].display());
+                let Some(data) = beside(path, "dat") else {
+                    let data = path.with_extension("dat");
+                    let message = format!("its data, {}, are not there", data.display());
                     return Err(Failure::file(path, message).help("copy the .dat beside the .cfg"));
                 };
-                let bytes = files::read_bytes(data)?;
+                let bytes = files::read_bytes(&data)?;
                 // Both texts may be missing.
-                let beside = |ending: &str| match path.with_extension(ending) {
-                    file if file.exists() => {
+                let text = |ending: &str| match beside(path, ending) {
+                    Some(file) => {
                         files::read_bytes(&file).map(|b| String::from_utf8_lossy(&b).into_owned())
                     }
-                    _ => Ok(String::new()),
+                    None => Ok(String::new()),
                 };
-                let (header, information) = (beside("hdr")?, beside("inf")?);
-                let (path, data) = (data.clone(), 0..bytes.len());
+                let (header, information) = (text("hdr")?, text("inf")?);
+                let (path, data) = (data, 0..bytes.len());
                 Self { config, bytes, data, path, partial, header, information }
             }
             _ => {
@@ -120,7 +120,13 @@ impl Recorded {
         })
     }
 
-    /// The recording as sequences play it: channels in A or V. Missing values are played as zero.
+    /// The power system's frequency, where the recording tells it; else 50 Hz.
+    pub(crate) fn nominal_hz(&self) -> f64 {
+        self.config.frequency_hz.unwrap_or(USUAL_HZ)
+    }
+
+    /// The recording as sequences play it: channels in A or V of the secondary side. Missing values
+    /// are played as zero.
     ///
     /// # Errors
     /// Data that do not fit, a rate that changes.
@@ -128,7 +134,7 @@ impl Recorded {
         let (rate_hz, data) = (self.rate_hz()?, self.data()?);
         let channels = self.config.analog.iter().enumerate().map(|(index, channel)| {
             let unit = Unit::parse(&channel.unit);
-            let factor = unit.map_or(1.0, |u| u.factor);
+            let factor = unit.map_or(1.0, |u| u.factor) * to_secondary(channel);
             let scaled = |v: f64| if v.is_finite() { v * factor } else { 0.0 };
             let samples: Vec<f64> =
                 data.analog(index, 0..data.len()).into_iter().map(scaled).collect();
@@ -139,7 +145,7 @@ impl Recorded {
             }
         });
         let channels = channels.collect();
-        Ok(RecordedFile { rate_hz, frequency_hz: self.config.frequency_hz, channels })
+        Ok(RecordedFile { rate_hz, frequency_hz: self.nominal_hz(), channels })
     }
 
     /// The recording, or a part of it, to be written again.
@@ -153,6 +159,8 @@ impl Recorded {
         let analog = self.config.analog.iter().enumerate().map(|(k, c)| AnalogTrack {
             id: c.id.clone(),
             phase: c.phase.clone(),
+            circuit: c.circuit.clone(),
+            skew_us: c.skew_us,
             unit: c.unit.clone(),
             ratio: (c.primary, c.secondary),
             side: c.side,
@@ -172,12 +180,50 @@ impl Recorded {
             device: self.config.device.clone(),
             frequency_hz: self.config.frequency_hz,
             rate_hz,
-            start: self.config.start.clone(),
+            start: self.config.start.later(range.start as f64 / rate_hz),
+            trigger: self.config.trigger.clone(),
             analog: analog.collect(),
-            digital: digital.map(|(d, states)| DigitalTrack { id: d.id.clone(), states }).collect(),
+            digital: digital
+                .map(|(d, states)| DigitalTrack {
+                    id: d.id.clone(),
+                    phase: d.phase.clone(),
+                    circuit: d.circuit.clone(),
+                    normal: d.normal,
+                    states,
+                })
+                .collect(),
             header: self.header.clone(),
             information: self.information.clone(),
         })
+    }
+}
+
+/// The frequency that is taken where a recording tells none.
+const USUAL_HZ: f64 = 50.0;
+
+/// The file beside a configuration with this ending, in whatever case it is written.
+fn beside(config: &Path, ending: &str) -> Option<PathBuf> {
+    let exact = config.with_extension(ending);
+    if exact.exists() {
+        return Some(exact);
+    }
+    let folder = config.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let fits = |p: &PathBuf| {
+        let same = p.file_stem() == config.file_stem();
+        same && p.extension().is_some_and(|e| e.eq_ignore_ascii_case(ending))
+    };
+    let mut found: Vec<PathBuf> =
+        std::fs::read_dir(folder).ok()?.filter_map(|e| Some(e.ok()?.path())).filter(fits).collect();
+    found.sort();
+    found.into_iter().next()
+}
+
+/// What makes a channel's values those of the secondary side.
+fn to_secondary(channel: &Analog) -> f64 {
+    let known = channel.primary > 0.0 && channel.secondary > 0.0;
+    match channel.side {
+        Side::Primary if known => channel.secondary / channel.primary,
+        _ => 1.0,
     }
 }
 
@@ -204,6 +250,8 @@ pub(crate) struct Origin<'a> {
     pub(crate) station: &'a str,
     pub(crate) device: &'a str,
     pub(crate) frequency_hz: f64,
+    /// Time of the first sample; what is only computed has none.
+    pub(crate) start: Option<Stamp>,
 }
 
 /// A made waveform with its contacts, to be written.
@@ -216,18 +264,21 @@ pub(crate) fn of_waveform(
     let analog = waveform.channels.iter().map(|c| AnalogTrack {
         id: c.name.to_string(),
         phase: phase(c.name.as_str()).unwrap_or_default(),
+        circuit: String::new(),
+        skew_us: 0.0,
         unit: if c.is_current { "A" } else { "V" }.to_owned(),
         ratio: (1.0, 1.0),
         side: Side::Secondary,
         values: c.samples.clone(),
     });
+    let start = origin.start.clone().unwrap_or_else(|| Stamp::utc("2000-01-01T00:00:00Z"));
     Recording {
         station: origin.station.to_owned(),
         device: origin.device.to_owned(),
-        frequency_hz: origin.frequency_hz,
+        frequency_hz: Some(origin.frequency_hz),
         rate_hz: waveform.rate_hz,
-        // What is computed has no time of day.
-        start: "01/01/2000,00:00:00.000000".to_owned(),
+        trigger: start.clone(),
+        start,
         analog: analog.collect(),
         digital: contacts,
         header: String::new(),
@@ -263,14 +314,19 @@ pub(crate) fn write(recording: &Recording, args: &WaveWrite) -> Result<(), Failu
         }
         Some("cff") => files::write(&args.output, &emit::combined(recording, format), args.force),
         Some("cfg") => {
-            let data = args.output.with_extension("dat");
-            files::refuse_existing(&args.output, args.force)?;
-            let written = emit::files(recording, revision, format);
-            let texts = [("hdr", &recording.header), ("inf", &recording.information)];
-            for (ending, text) in texts.into_iter().filter(|(_, text)| !text.is_empty()) {
-                files::write(&args.output.with_extension(ending), text.as_bytes(), args.force)?;
+            let file = |ending| args.output.with_extension(ending);
+            // All or none: what stands there must not be mixed with what is written.
+            for ending in ["cfg", "dat", "hdr", "inf"] {
+                files::refuse_existing(&file(ending), args.force)?;
             }
-            files::write(&data, &written.data, args.force)?;
+            let written = emit::files(recording, revision, format);
+            for (ending, text) in [("hdr", &recording.header), ("inf", &recording.information)] {
+                match text.as_str() {
+                    "" => beside(&args.output, ending).map_or(Ok(()), |old| files::remove(&old))?,
+                    text => files::write(&file(ending), text.as_bytes(), args.force)?,
+                }
+            }
+            files::write(&file("dat"), &written.data, args.force)?;
             files::write(&args.output, written.config.as_bytes(), args.force)
         }
         _ => {

@@ -2,7 +2,9 @@
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
+use serde_json::Value;
 use std::io::{self, IsTerminal, Write};
+use std::sync::OnceLock;
 
 /// When to colour.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -62,19 +64,53 @@ impl Terminal {
 
     /// Results. A reader that went away is no error: the exit code still tells the verdict.
     pub(crate) fn print(&self, text: &str) {
-        let _ = AutoStream::new(io::stdout().lock(), self.out).write_all(text.as_bytes());
-        let _ = io::stdout().flush();
+        let mut out = AutoStream::new(io::stdout().lock(), self.out);
+        note(out.write_all(text.as_bytes()).and_then(|()| out.flush()));
     }
 
     /// Results for programs, as they are: there is no colour in them to strip.
     pub(crate) fn print_data(&self, text: &str) {
         let mut out = io::stdout().lock();
-        let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+        note(out.write_all(text.as_bytes()).and_then(|()| out.flush()));
+    }
+
+    /// Results for programs, as JSON. What is unknown or empty is absent.
+    pub(crate) fn print_json(&self, mut value: Value) {
+        leave_out_absent(&mut value);
+        self.print_data(&format!("{value}\n"));
+    }
+
+    /// Why results could not be written, where they could not.
+    pub(crate) fn lost(&self) -> Option<&'static str> {
+        LOST.get().map(String::as_str)
     }
 
     /// Chatter, warnings and errors.
     pub(crate) fn chat(&self, text: &str) {
         let _ = AutoStream::new(io::stderr().lock(), self.err).write_all(text.as_bytes());
+    }
+}
+
+/// Why results were lost, the first time.
+static LOST: OnceLock<String> = OnceLock::new();
+
+fn note(written: io::Result<()>) {
+    if let Err(error) = written
+        && error.kind() != io::ErrorKind::BrokenPipe
+    {
+        let _ = LOST.set(error.to_string());
+    }
+}
+
+/// Takes out of objects what is null or an empty text.
+fn leave_out_absent(value: &mut Value) {
+    match value {
+        Value::Object(entries) => {
+            entries.retain(|_, v| !v.is_null() && v.as_str() != Some(""));
+            entries.values_mut().for_each(leave_out_absent);
+        }
+        Value::Array(all) => all.iter_mut().for_each(leave_out_absent),
+        _ => {}
     }
 }
 

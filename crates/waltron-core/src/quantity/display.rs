@@ -22,6 +22,9 @@ pub fn fixed(value: f64, digits: usize) -> String {
         return if value == 0.0 { "0".to_owned() } else { value.to_string() };
     }
     let digits = digits.max(1);
+    // A value half way between two digits is a matter of its last bit, which arithmetic decides one
+    // way or the other: 1.0125 s is always 1.013 s.
+    let value = if digits <= 10 { value * (1.0 + 4e-13) } else { value };
     // Rounding first: 9.9996 with four digits has two digits before the point.
     let scientific = format!("{value:.*e}", digits - 1);
     let Some((_, exponent)) = scientific.split_once('e') else { return scientific };

@@ -57,6 +57,11 @@ fn writes_few_digits_with_a_fitting_prefix() {
     assert_eq!(text(degrees(-120.0)), "-120 deg");
     assert_eq!(significant(9.999_96, 4), "10");
     assert_eq!(significant(0.0, 4), "0");
+    // The same time, worked out in two ways that differ in the last bit.
+    for time in [1.0125, 1.0125_f64.next_down(), 4.05 / 4.0, 0.3 * 13.5 / 4.0] {
+        assert_eq!(text(seconds(time)), "1.013 s");
+        assert_eq!(text(seconds(-time)), "-1.013 s");
+    }
     assert_eq!(significant(123_456.0, 4), "123456");
 }
 

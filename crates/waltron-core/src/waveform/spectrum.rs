@@ -50,10 +50,14 @@ pub const FEWEST_CYCLES: f64 = 3.0;
 impl Window {
     /// A window over so many cycles, of at most so many samples.
     fn new(cycles: f64, rate_hz: f64, frequency_hz: f64, most: usize) -> Self {
+        Self::shaped(cycles >= SMOOTH_FROM, cycles, rate_hz, frequency_hz, most)
+    }
+
+    fn shaped(smooth: bool, cycles: f64, rate_hz: f64, frequency_hz: f64, most: usize) -> Self {
         let length = (cycles * rate_hz / frequency_hz).max(1.0);
         let weight = |k: usize| {
             let place = k as f64 / length;
-            if cycles >= SMOOTH_FROM {
+            if smooth {
                 (std::f64::consts::PI * place).sin().powi(2)
             } else {
                 // The last sample counts by as much of it as lies inside.
@@ -134,11 +138,12 @@ pub fn frequency(samples: &[f64], rate_hz: f64, nominal_hz: f64) -> Option<f64> 
 
 /// The frequency of the strongest line in the first cycles, to a few percent.
 fn strongest(samples: &[f64], rate_hz: f64, nominal_hz: f64) -> Option<f64> {
-    let cycles = whole_cycles(samples.len(), rate_hz, nominal_hz).min(4.0);
-    if cycles < FEWEST_CYCLES {
+    // A faster wave has its cycles in fewer of the nominal one.
+    let cycles = (samples.len() as f64 / rate_hz * nominal_hz).min(4.0);
+    if cycles < FEWEST_CYCLES / 2.5 {
         return None;
     }
-    let window = Window::new(cycles, rate_hz, nominal_hz, samples.len());
+    let window = Window::shaped(true, cycles, rate_hz, nominal_hz, samples.len());
     let offset = window.mean(samples, |x| x);
     let swinging: Vec<f64> =
         samples.iter().take(window.weights.len()).map(|x| x - offset).collect();

@@ -1,6 +1,7 @@
 //! The configuration (`.cfg`): C37.111-2013, clause 7.
 
 use super::error::ConfigError;
+use super::stamp::Stamp;
 
 /// Edition of the standard.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -99,14 +100,14 @@ pub struct Config {
     pub analog: Vec<Analog>,
     /// Status channels in order.
     pub digital: Vec<Digital>,
-    /// Frequency of the power system, in Hz.
-    pub frequency_hz: f64,
+    /// Frequency of the power system, in Hz, where it is told.
+    pub frequency_hz: Option<f64>,
     /// Sampling rates; one of 0 Hz where only the time stamps tell.
     pub rates: Vec<Rate>,
-    /// Time of the first sample, as written.
-    pub start: String,
-    /// Time of the trigger, as written.
-    pub trigger: String,
+    /// Time of the first sample.
+    pub start: Stamp,
+    /// Time of the trigger.
+    pub trigger: Stamp,
     /// How the data are written.
     pub format: Format,
     /// Factor of the time stamps.
@@ -124,20 +125,28 @@ struct Lines<'a> {
 impl<'a> Lines<'a> {
     /// The next line's fields, without blanks around them.
     fn next(&mut self, wanted: &'static str) -> Result<Fields<'a>, ConfigError> {
+        let fields = self.or_empty(wanted)?;
+        if fields.fields.iter().all(|f| f.is_empty()) {
+            return Err(ConfigError::Ends { line: self.number, wanted });
+        }
+        Ok(fields)
+    }
+
+    /// The next line's fields, of a line that may be empty.
+    fn or_empty(&mut self, wanted: &'static str) -> Result<Fields<'a>, ConfigError> {
         let Some((index, text)) = self.lines.next() else {
             return Err(ConfigError::Ends { line: self.number + 1, wanted });
         };
         self.number = index + 1;
-        if text.trim().is_empty() {
-            return Err(ConfigError::Ends { line: self.number, wanted });
-        }
         Ok(Fields { line: self.number, fields: text.split(',').map(str::trim).collect() })
     }
 
+    /// A line that may be missing; commas at its end are a habit of some devices.
     fn optional(&mut self) -> Option<&'a str> {
         let (index, text) = self.lines.next()?;
         self.number = index + 1;
-        Some(text.trim()).filter(|t| !t.is_empty() && *t != "\u{1a}")
+        let text = text.trim().trim_end_matches([',', ' ']);
+        Some(text).filter(|t| !t.is_empty() && *t != "\u{1a}")
     }
 }
 
@@ -148,10 +157,9 @@ struct Fields<'a> {
 
 impl<'a> Fields<'a> {
     fn at_most(&self, most: usize) -> Result<(), ConfigError> {
-        let found = self.fields.len();
-        // A comma at a line's end is a habit of some devices.
-        let real = if self.fields.last() == Some(&"") { found - 1 } else { found };
-        if real > most {
+        // Commas at a line's end are a habit of some devices.
+        let found = self.fields.iter().rposition(|f| !f.is_empty()).map_or(0, |last| last + 1);
+        if found > most {
             return Err(ConfigError::TooManyFields { line: self.line, found, most });
         }
         Ok(())
@@ -160,6 +168,12 @@ impl<'a> Fields<'a> {
     fn text(&self, index: usize, name: &'static str) -> Result<&'a str, ConfigError> {
         let missing = || ConfigError::Missing { line: self.line, field: index + 1, name };
         self.fields.get(index).copied().ok_or_else(missing)
+    }
+
+    /// A date and a time.
+    fn stamp(&self, revision: Revision) -> Stamp {
+        let used = self.fields.iter().take_while(|f| !f.is_empty()).count();
+        Stamp::parse(&self.fields[..used].join(","), revision)
     }
 
     fn or_empty(&self, index: usize) -> String {
@@ -264,9 +278,12 @@ impl Config {
                 normal,
             });
         }
-        let frequency = lines.next("the frequency")?;
-        let frequency_hz = frequency.number_or(0, "the frequency", 50.0)?;
-        if frequency_hz <= 0.0 {
+        let frequency = lines.or_empty("the frequency")?;
+        let frequency_hz = match frequency.or_empty(0).as_str() {
+            "" => None,
+            _ => Some(frequency.number(0, "the frequency")?),
+        };
+        if frequency_hz.is_some_and(|hz| hz <= 0.0) {
             let text = frequency.or_empty(0);
             return Err(ConfigError::OutOfRange {
                 line: frequency.line,
@@ -276,8 +293,8 @@ impl Config {
             });
         }
         let rates = rates(&mut lines)?;
-        let start = lines.next("the time of the first sample")?.fields.join(",");
-        let trigger = lines.next("the time of the trigger")?.fields.join(",");
+        let start = lines.next("the time of the first sample")?.stamp(revision);
+        let trigger = lines.next("the time of the trigger")?.stamp(revision);
         let kind = lines.next("the data format")?;
         let format = match kind.or_empty(0).to_ascii_uppercase().as_str() {
             "ASCII" => Format::Ascii,
@@ -340,7 +357,8 @@ impl Config {
 
     /// Time of a sample, counted from 0, in seconds since the first; `stamp` is its time stamp.
     pub fn time_s(&self, index: u64, stamp: f64) -> f64 {
-        let stamped = || stamp * self.time_factor * 1e-6;
+        let unit = if self.start.counts_nanoseconds() { 1e-9 } else { 1e-6 };
+        let stamped = || stamp * self.time_factor * unit;
         let (mut before, mut passed) = (0u64, 0.0);
         for rate in &self.rates {
             if rate.hz <= 0.0 {

@@ -1,6 +1,6 @@
 //! A view of the data's bytes (`.dat`): C37.111-2013, clause 8. Nothing is copied.
 
-use super::config::{Config, Format};
+use super::config::{Analog, Config, Format, Revision};
 use super::error::DataError;
 
 /// The samples of a recording.
@@ -11,6 +11,8 @@ pub struct Data<'a> {
     count: u64,
     /// Start of each ASCII line.
     lines: Vec<usize>,
+    /// Number of an ASCII line that the file's end cut off.
+    cut: Option<usize>,
 }
 
 impl<'a> Data<'a> {
@@ -29,6 +31,9 @@ impl<'a> Data<'a> {
             };
             return Err(DataError::Truncated { declared, held: view.count, left_over });
         }
+        if let Some(line) = view.cut {
+            return Err(DataError::Garbage { declared, line });
+        }
         Ok(Self { count: declared, ..view })
     }
 
@@ -39,9 +44,13 @@ impl<'a> Data<'a> {
     pub fn what_is_there(config: &'a Config, bytes: &'a [u8]) -> Result<Self, DataError> {
         let declared = config.samples();
         if config.format == Format::Ascii {
-            let lines = ascii_lines(config, bytes)?;
+            let (lines, cut) = ascii_lines(config, bytes)?;
             let count = lines.len() as u64;
-            return Ok(Self { config, bytes, count: count.min(declared), lines });
+            if count > declared {
+                let line = usize::try_from(declared).unwrap_or(usize::MAX).saturating_add(1);
+                return Err(DataError::Garbage { declared, line });
+            }
+            return Ok(Self { config, bytes, count, lines, cut });
         }
         let size = config.sample_bytes();
         let held = (bytes.len() / size) as u64;
@@ -51,7 +60,7 @@ impl<'a> Data<'a> {
             let extra = usize::try_from(extra).unwrap_or(usize::MAX);
             return Err(DataError::TooLong { declared, extra, format: config.format });
         }
-        Ok(Self { config, bytes, count: held.min(declared), lines: Vec::new() })
+        Ok(Self { config, bytes, count: held.min(declared), lines: Vec::new(), cut: None })
     }
 
     /// Number of samples.
@@ -139,6 +148,14 @@ impl<'a> Data<'a> {
         values
     }
 
+    /// Whether a value of ASCII data is a mark. In 1991 the later one is too, unless the channel's
+    /// own range reaches it.
+    fn is_missing(&self, raw: f64, channel: &Analog) -> bool {
+        let revision = self.config.revision;
+        raw == ascii_mark(revision)
+            || revision == Revision::R1991 && raw == 99_999.0 && raw > channel.max
+    }
+
     /// Reads one ASCII line, which was checked before; returns its time stamp.
     fn ascii(&self, start: usize, analog: &mut [f64], digital: &mut [bool]) -> f64 {
         let rest = &self.bytes[start..];
@@ -149,7 +166,7 @@ impl<'a> Data<'a> {
         values.next();
         let stamp = number(values.next()).unwrap_or_default();
         for (value, channel) in analog.iter_mut().zip(&self.config.analog) {
-            let raw = number(values.next()).filter(|raw| *raw != MISSING_ASCII);
+            let raw = number(values.next()).filter(|raw| !self.is_missing(*raw, channel));
             *value = raw.map_or(f64::NAN, |raw| raw * channel.a + channel.b);
         }
         for state in digital {
@@ -159,8 +176,10 @@ impl<'a> Data<'a> {
     }
 }
 
-/// What stands for a missing value in ASCII data.
-const MISSING_ASCII: f64 = 99999.0;
+/// What stands for a missing value in ASCII data, where the field is not empty.
+pub(super) fn ascii_mark(revision: Revision) -> f64 {
+    if revision == Revision::R1991 { 999_999.0 } else { 99_999.0 }
+}
 
 fn le_u32(bytes: &[u8]) -> u32 {
     let mut four = [0; 4];
@@ -234,8 +253,8 @@ impl Scale {
     }
 }
 
-/// The starts of all lines, each checked.
-fn ascii_lines(config: &Config, bytes: &[u8]) -> Result<Vec<usize>, DataError> {
+/// The starts of all lines, each checked; and the number of a last one that the file's end cut off.
+fn ascii_lines(config: &Config, bytes: &[u8]) -> Result<(Vec<usize>, Option<usize>), DataError> {
     let wanted = 2 + config.analog.len() + config.digital.len();
     let mut starts = Vec::new();
     let mut start = 0;
@@ -246,29 +265,39 @@ fn ascii_lines(config: &Config, bytes: &[u8]) -> Result<Vec<usize>, DataError> {
         if line.iter().all(|b| b.is_ascii_whitespace() || *b == 0x1a) {
             continue;
         }
-        let line_number = index + 1;
-        let mut found = 0;
-        for value in line.split(|b| *b == b',') {
-            found += 1;
-            let text = value.trim_ascii();
-            let number = std::str::from_utf8(text).ok().and_then(|t| t.parse::<f64>().ok());
-            // A missing analog value may be empty.
-            let may_be_empty = text.is_empty() && found > 1;
-            let cut_off = here + line.len() == bytes.len();
-            let is_number = number.is_some_and(f64::is_finite);
-            if !is_number && !may_be_empty && !cut_off && found <= wanted {
-                let text = String::from_utf8_lossy(text).chars().take(40).collect();
-                return Err(DataError::NotANumber { line: line_number, value: found, text });
-            }
+        // A line without its end may have been cut off with the file.
+        let is_last = here + line.len() == bytes.len();
+        match ascii_line(line.trim_ascii_end(), wanted, index + 1) {
+            Ok(()) => starts.push(here),
+            Err(_) if is_last => return Ok((starts, Some(index + 1))),
+            Err(error) => return Err(error),
         }
-        // A last line without its end was cut off with the file.
-        if found < wanted && here + line.len() == bytes.len() {
-            break;
-        }
-        if found != wanted {
-            return Err(DataError::Values { line: line_number, found, wanted });
-        }
-        starts.push(here);
     }
-    Ok(starts)
+    Ok((starts, None))
+}
+
+fn ascii_line(line: &[u8], wanted: usize, number: usize) -> Result<(), DataError> {
+    let mut found = 0;
+    let mut first_wrong = None;
+    for value in line.split(|b| *b == b',') {
+        found += 1;
+        let text = value.trim_ascii();
+        // A missing analog value may be empty, and so may what commas at the line's end part.
+        if text.is_empty() && found > 1 {
+            continue;
+        }
+        let parsed = std::str::from_utf8(text).ok().and_then(|t| t.parse::<f64>().ok());
+        if first_wrong.is_none() && !parsed.is_some_and(f64::is_finite) {
+            let text = String::from_utf8_lossy(text).chars().take(40).collect();
+            first_wrong = Some((found, text));
+        }
+        if found > wanted {
+            return Err(DataError::Values { line: number, found, wanted });
+        }
+    }
+    match first_wrong {
+        Some((value, text)) => Err(DataError::NotANumber { line: number, value, text }),
+        None if found < wanted => Err(DataError::Values { line: number, found, wanted }),
+        None => Ok(()),
+    }
 }

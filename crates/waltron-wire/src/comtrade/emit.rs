@@ -1,6 +1,8 @@
 //! Writing recordings. Every edition and format that is read is written too.
 
 use super::config::{Analog, Config, Digital, Format, Rate, Revision, Side};
+use super::data::ascii_mark;
+use super::stamp::Stamp;
 use std::fmt::Write;
 
 /// A recording to be written.
@@ -10,12 +12,14 @@ pub struct Recording {
     pub station: String,
     /// Recording device.
     pub device: String,
-    /// Frequency of the power system, in Hz.
-    pub frequency_hz: f64,
+    /// Frequency of the power system, in Hz, where it is known.
+    pub frequency_hz: Option<f64>,
     /// Samples a second.
     pub rate_hz: f64,
-    /// Time of the first sample and of the trigger: `dd/mm/yyyy,hh:mm:ss.ssssss`.
-    pub start: String,
+    /// Time of the first sample.
+    pub start: Stamp,
+    /// Time of the trigger.
+    pub trigger: Stamp,
     /// Analog channels, all of the same length.
     pub analog: Vec<AnalogTrack>,
     /// Status channels, all of that length.
@@ -33,6 +37,10 @@ pub struct AnalogTrack {
     pub id: String,
     /// Phase.
     pub phase: String,
+    /// Circuit component being monitored.
+    pub circuit: String,
+    /// Time skew in µs.
+    pub skew_us: f64,
     /// Unit of the values.
     pub unit: String,
     /// Transformer ratio: primary and secondary factor.
@@ -48,6 +56,12 @@ pub struct AnalogTrack {
 pub struct DigitalTrack {
     /// Its name.
     pub id: String,
+    /// Phase.
+    pub phase: String,
+    /// Circuit component being monitored.
+    pub circuit: String,
+    /// State in normal operation.
+    pub normal: bool,
     /// The states.
     pub states: Vec<bool>,
 }
@@ -79,10 +93,11 @@ pub fn files(recording: &Recording, revision: Revision, format: Format) -> Files
         || recording.digital.first().map_or(0, |d| d.states.len()),
         |a| a.values.len(),
     );
+    let unit = per_second(recording, revision);
     let mut data = Vec::new();
     for index in 0..count {
-        // Time stamps count in microseconds, or in the unit that the factor makes of them.
-        let stamp = (index as f64 / recording.rate_hz * 1e6 / config.time_factor).round();
+        // Time stamps count in micro- or nanoseconds, or in what the factor makes of them.
+        let stamp = (index as f64 / recording.rate_hz * unit / config.time_factor).round();
         match format {
             Format::Ascii => ascii(recording, &config, index, stamp, &mut data),
             _ => binary(recording, &config, index, stamp, &mut data),
@@ -123,11 +138,11 @@ fn config(recording: &Recording, revision: Revision, format: Format) -> Config {
         Analog {
             id: clean(&track.id),
             phase: clean(&track.phase),
-            circuit: String::new(),
+            circuit: clean(&track.circuit),
             unit: clean(&track.unit),
             a,
             b: 0.0,
-            skew_us: 0.0,
+            skew_us: track.skew_us,
             min: -limit,
             max: limit,
             primary: track.ratio.0,
@@ -137,9 +152,9 @@ fn config(recording: &Recording, revision: Revision, format: Format) -> Config {
     });
     let digital = recording.digital.iter().map(|track| Digital {
         id: clean(&track.id),
-        phase: String::new(),
-        circuit: String::new(),
-        normal: false,
+        phase: clean(&track.phase),
+        circuit: clean(&track.circuit),
+        normal: track.normal,
     });
     let count = recording.analog.first().map(|a| a.values.len());
     let count = count.or_else(|| recording.digital.first().map(|d| d.states.len())).unwrap_or(0);
@@ -152,9 +167,9 @@ fn config(recording: &Recording, revision: Revision, format: Format) -> Config {
         frequency_hz: recording.frequency_hz,
         rates: vec![Rate { hz: recording.rate_hz, last: count as u64 }],
         start: recording.start.clone(),
-        trigger: recording.start.clone(),
+        trigger: recording.trigger.clone(),
         format,
-        time_factor: time_factor(count, recording.rate_hz, revision),
+        time_factor: time_factor(count, recording, revision),
         extra: if revision == Revision::R2013 {
             vec!["0,0".into(), "0,0".into()]
         } else {
@@ -164,9 +179,15 @@ fn config(recording: &Recording, revision: Revision, format: Format) -> Config {
 }
 
 /// Time stamps have 32 bits: a long recording needs a coarser unit, where the edition has one.
-fn time_factor(count: usize, rate_hz: f64, revision: Revision) -> f64 {
-    let last_us = count as f64 / rate_hz * 1e6;
-    if revision == Revision::R1991 || last_us < 4e9 { 1.0 } else { (last_us / 4e9).ceil() }
+fn time_factor(count: usize, recording: &Recording, revision: Revision) -> f64 {
+    let last = count as f64 / recording.rate_hz * per_second(recording, revision);
+    if revision == Revision::R1991 || last < 4e9 { 1.0 } else { (last / 4e9).ceil() }
+}
+
+/// How many of the units of time stamps make a second.
+fn per_second(recording: &Recording, revision: Revision) -> f64 {
+    let fine = revision == Revision::R2013 && recording.start.counts_nanoseconds();
+    if fine { 1e9 } else { 1e6 }
 }
 
 /// Text without what would break the line apart.
@@ -213,11 +234,13 @@ fn text(c: &Config) -> String {
             _ => write!(out, "{n},{},{},{},{normal}\r\n", x.id, x.phase, x.circuit),
         };
     }
-    let _ = write!(out, "{}\r\n{}\r\n", c.frequency_hz, c.rates.len());
+    let frequency = c.frequency_hz.map(|hz| hz.to_string()).unwrap_or_default();
+    let _ = write!(out, "{frequency}\r\n{}\r\n", c.rates.len());
     for rate in &c.rates {
         let _ = write!(out, "{},{}\r\n", rate.hz, rate.last);
     }
-    let _ = write!(out, "{}\r\n{}\r\n{}\r\n", c.start, c.trigger, name(c.format));
+    let [start, trigger] = [&c.start, &c.trigger].map(|stamp| stamp.text(c.revision));
+    let _ = write!(out, "{start}\r\n{trigger}\r\n{}\r\n", name(c.format));
     if c.revision > Revision::R1991 {
         let _ = write!(out, "{}\r\n", c.time_factor);
     }
@@ -234,7 +257,7 @@ fn ascii(r: &Recording, c: &Config, index: usize, stamp: f64, out: &mut Vec<u8>)
         let _ = if value.is_finite() {
             write!(line, ",{}", (value / channel.a).round())
         } else {
-            write!(line, ",99999")
+            write!(line, ",{}", ascii_mark(c.revision))
         };
     }
     for track in &r.digital {

@@ -120,6 +120,16 @@ pub enum DataError {
         /// The format as declared.
         format: Format,
     },
+    /// ASCII data that go on after what is declared.
+    #[error(
+        "data line {line}: the configuration declares {declared} samples, this is something else"
+    )]
+    Garbage {
+        /// Samples declared.
+        declared: u64,
+        /// The line.
+        line: usize,
+    },
     /// A line of ASCII data with a wrong number of values.
     #[error(
         "data line {line} has {found} values, {wanted} are declared; decimal commas make two values of one"

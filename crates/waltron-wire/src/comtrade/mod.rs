@@ -5,16 +5,20 @@
 //! [`Config::parse`] reads the configuration, [`Data`] is a view of the data's bytes that copies
 //! nothing, [`Container`] takes a `.cff` apart, [`emit`] writes.
 //!
-//! Not supported: data of the revision of 1991 with its own maximum and minimum for missing values
-//! beyond the ASCII mark 99999, and several data files for one configuration.
+//! A missing value is told by the edition's mark: an empty field or 99999 in ASCII data, 999999 in those
+//! of 1991, the most negative integer in binary data, no number in floating point.
+//!
+//! Not supported: several data files for one configuration.
 
 mod config;
 mod container;
 mod data;
 pub mod emit;
 mod error;
+mod stamp;
 
 pub use config::{Analog, Config, Digital, Format, Rate, Revision, Side};
 pub use container::Container;
 pub use data::Data;
 pub use error::{ConfigError, ContainerError, DataError};
+pub use stamp::Stamp;

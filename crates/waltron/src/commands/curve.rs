@@ -39,7 +39,7 @@ pub(crate) fn curve(what: &Curve, terminal: &Terminal) -> Result<Exit, Failure> 
     match args.format {
         Format::Json => {
             let points: Vec<Value> = rows.iter().map(Row::json).collect();
-            terminal.print(&format!("{}\n", json!({ "points": points })));
+            terminal.print_json(json!({ "points": points }));
         }
         Format::Text => rows.iter().for_each(|row| terminal.print(&row.line())),
     }

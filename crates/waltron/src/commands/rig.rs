@@ -43,7 +43,7 @@ fn probed(args: &RigProbe, terminal: &Terminal) -> Result<Exit, Failure> {
             "controller": found.owner.as_deref().filter(|o| *o != "0"),
             "energised": found.energised,
         });
-        terminal.print_data(&format!("{json}\n"));
+        terminal.print_json(json);
     } else {
         terminal.print(&presented(args, &found));
     }

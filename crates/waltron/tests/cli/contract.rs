@@ -168,3 +168,43 @@ fn what_is_set_besides_is_told_with_its_lowest_and_highest_value() {
     );
     assert_eq!(also(&site)[2], set(-30.0, 30.0));
 }
+
+/// Whoever asks for JSON gets it, of mistakes on the command line too.
+#[test]
+fn wrong_usage_is_told_in_the_format_that_was_asked_for() {
+    let site = Site::new();
+    for args in [
+        &["check", "q07-f1.plan.toml", "--bogus", "--format", "json"][..],
+        &["run", "--format=json"],
+        &["wave", "info", "--format", "json"],
+    ] {
+        let done = site.waltron(args).exits(2);
+        let error = &done.json()["error"];
+        assert_eq!(error["kind"], "usage", "{error}");
+        assert!(!error["message"].as_str().unwrap().contains("error:"), "{error}");
+        assert_eq!(done.err(), "");
+    }
+    assert!(site.waltron(&["check", "--bogus"]).exits(2).err().contains("--bogus"));
+}
+
+/// A verdict that could not be written is none; a reader that went away wanted no more.
+#[cfg(target_os = "linux")]
+#[test]
+fn results_that_cannot_be_written_are_trouble() {
+    use std::process::{Command, Stdio};
+    let site = Site::new();
+    let into = |out: Stdio, args: &[&str]| {
+        let mut program = Command::new(env!("CARGO_BIN_EXE_waltron"));
+        program.args(args).current_dir(site.dir.path()).stdin(Stdio::null()).stdout(out);
+        program.output().unwrap()
+    };
+    let full = || std::fs::File::options().write(true).open("/dev/full").unwrap().into();
+    for format in ["text", "json"] {
+        let done = into(full(), &["check", "q07-f1.plan.toml", "--format", format]);
+        assert_eq!(done.status.code(), Some(3), "{format}");
+        assert!(String::from_utf8_lossy(&done.stderr).contains("could not be written"));
+    }
+    let (reader, writer) = std::io::pipe().unwrap();
+    drop(reader);
+    assert_eq!(into(writer.into(), &["check", "q07-f1.plan.toml"]).status.code(), Some(0));
+}

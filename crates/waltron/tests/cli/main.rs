@@ -9,4 +9,5 @@ mod instruments;
 mod keys;
 mod sequences;
 mod support;
+mod waves;
 mod wire;

@@ -35,7 +35,7 @@ pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         return Ok(Exit::Pass);
     }
     match args.format {
-        Format::Json => terminal.print(&format!("{}\n", as_json(&prepared, args.timeline))),
+        Format::Json => terminal.print_json(as_json(&prepared, args.timeline)),
         Format::Text if args.timeline => terminal.print(&timeline::text(&prepared, terminal)),
         Format::Text => terminal.print(&as_text(&job, &prepared, terminal)),
     }

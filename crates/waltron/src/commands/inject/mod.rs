@@ -56,7 +56,7 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let seen = rig.play(&cleared, &mut panel).map_err(|e| Failure::trouble(e.to_string()))?;
     rig.off().map_err(|e| Failure::trouble(e.to_string()))?;
     if quiet {
-        terminal.print_data(&format!("{}\n", as_json(cleared.program(), &seen)));
+        terminal.print_json(as_json(cleared.program(), &seen));
     } else {
         terminal.print(&outcome(cleared.program(), &seen));
     }

@@ -9,8 +9,8 @@ use waltron_core::observation::Observation;
 use waltron_core::program::Program;
 use waltron_core::quantity::{Measure, seconds};
 use waltron_core::waveform::{pieces, render};
-use waltron_wire::comtrade::Format;
 use waltron_wire::comtrade::emit::{DigitalTrack, combined};
+use waltron_wire::comtrade::{Format, Stamp};
 
 /// Samples a second of captured waveforms; long injections get fewer.
 const CAPTURE_HZ: [f64; 4] = [10_000.0, 5_000.0, 2_000.0, 1_000.0];
@@ -19,13 +19,14 @@ const CAPTURE_HZ: [f64; 4] = [10_000.0, 5_000.0, 2_000.0, 1_000.0];
 const MOST_CAPTURED: f64 = 2e6;
 
 /// Writes the waveforms and contacts of an injection beside the record; `None` where they are too
-/// long to be kept.
+/// long to be kept. `now` is the moment at which the injection ended, RFC 3339 in UTC.
 pub(super) fn capture(
     job: &Job,
     record: &Path,
     name: &Name,
     program: &Program,
     observation: &Observation,
+    now: &str,
 ) -> Result<Option<PathBuf>, Failure> {
     let length = observation.length().si();
     let Some(rate_hz) = CAPTURE_HZ.into_iter().find(|hz| length * hz <= MOST_CAPTURED) else {
@@ -40,13 +41,21 @@ pub(super) fn capture(
             let time = seconds((k as f64 + 0.5) / rate_hz);
             observation.closed_before(&input.meaning, time)
         };
-        DigitalTrack { id: input.meaning.to_string(), states: (0..count).map(state).collect() }
+        DigitalTrack {
+            id: input.meaning.to_string(),
+            phase: String::new(),
+            circuit: String::new(),
+            normal: false,
+            states: (0..count).map(state).collect(),
+        }
     });
     let site = job.asset.identity.site.clone().unwrap_or_default();
     let origin = Origin {
         station: &site,
         device: &job.asset.identity.tag,
         frequency_hz: job.asset.ratings.frequency.si(),
+        // The injection has just ended.
+        start: Some(Stamp::utc(now).later(-length)),
     };
     let recording = of_waveform(&waveform, contacts.collect(), &origin);
     let stem = record.file_name().unwrap_or_default().to_string_lossy();

@@ -137,14 +137,15 @@ pub(crate) fn execute(
             Event::Rested { time } => clock.injected(*time),
             _ => {}
         }
-        writer.append(&clock.now(), event)?;
+        let now = clock.now();
+        writer.append(&now, event)?;
         if let Some(live) = &live {
             live.event(event);
         }
         match event {
             Event::Observed { program, observation, .. } => {
                 if let Some(name) = &program.capture {
-                    let note = match capture(job, &record, name, program, observation)? {
+                    let note = match capture(job, &record, name, program, observation, &now)? {
                         Some(path) => path.display().to_string(),
                         None => format!("{name} is too long to be kept"),
                     };

@@ -9,7 +9,7 @@ use crate::tables::table;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use serde_json::{Value, json};
 use waltron_core::quantity::{seconds, text};
-use waltron_wire::comtrade::{Config, Data, Revision};
+use waltron_wire::comtrade::{Config, Data, Revision, Side};
 
 /// What goes through each channel.
 struct Extremes {
@@ -49,7 +49,8 @@ impl Extremes {
             before = digital.to_vec();
         });
         for (k, sum) in all.rms.iter_mut().enumerate() {
-            *sum = (*sum / (data.len() - all.missing[k]).max(1) as f64).sqrt();
+            // Of nothing there is none.
+            *sum = (*sum / (data.len() - all.missing[k]) as f64).sqrt();
         }
         all
     }
@@ -68,7 +69,7 @@ pub(super) fn info(args: &WaveRead, terminal: &Terminal) -> Result<(), Failure> 
             let mut whole = as_json(config, &data, &extremes);
             whole["header"] = recorded.header.as_str().into();
             whole["information"] = recorded.information.as_str().into();
-            terminal.print_data(&format!("{whole}\n"));
+            terminal.print_json(whole);
         }
         Format::Text => {
             let mut out = as_text(config, &data, &extremes, terminal);
@@ -103,8 +104,10 @@ fn as_json(c: &Config, data: &Data<'_>, e: &Extremes) -> Value {
     let analog = c.analog.iter().enumerate().map(|(k, a)| {
         json!({
             "id": a.id, "phase": a.phase, "unit": a.unit,
-            "lowest": finite(e.low[k]), "highest": finite(e.high[k]), "rms": e.rms[k],
-            "missing": e.missing[k], "primary": a.primary, "secondary": a.secondary,
+            "circuit": a.circuit, "lowest": finite(e.low[k]), "highest": finite(e.high[k]),
+            "rms": finite(e.rms[k]), "missing": e.missing[k], "skew_us": a.skew_us,
+            "primary": a.primary, "secondary": a.secondary,
+            "side": if a.side == Side::Primary { "primary" } else { "secondary" },
         })
     });
     let digital = c.digital.iter().zip(&e.changes);
@@ -113,7 +116,8 @@ fn as_json(c: &Config, data: &Data<'_>, e: &Extremes) -> Value {
     json!({
         "station": c.station, "device": c.device, "revision": revision(c),
         "encoding": encoding(c), "frequency_hz": c.frequency_hz,
-        "samples": data.len(), "length_s": e.length_s, "start": c.start, "trigger": c.trigger,
+        "samples": data.len(), "length_s": e.length_s,
+        "start": c.start.text(Revision::R2013), "trigger": c.trigger.text(Revision::R2013),
         "rates": rates.collect::<Vec<_>>(),
         "analog": analog.collect::<Vec<_>>(),
         "digital": digital.collect::<Vec<_>>(),
@@ -122,18 +126,18 @@ fn as_json(c: &Config, data: &Data<'_>, e: &Extremes) -> Value {
 
 fn as_text(c: &Config, data: &Data<'_>, e: &Extremes, terminal: &Terminal) -> String {
     let rate = c.rate_hz().map_or("several rates".to_owned(), |r| format!("{r} a second"));
+    let system = c.frequency_hz.map_or("no frequency told".to_owned(), |hz| format!("{hz} Hz"));
     let mut out = format!(
-        "{}  {}\n{} samples over {}, {rate}, {} Hz, IEEE C37.111-{} {}\n\
+        "{}  {}\n{} samples over {}, {rate}, {system}, IEEE C37.111-{} {}\n\
          First sample  {}\nTrigger       {}\n\n",
         styled(STRONG, &plain(&c.station)),
         plain(&c.device),
         data.len(),
         text(seconds(e.length_s)),
-        c.frequency_hz,
         revision(c),
         encoding(c),
-        plain(&c.start),
-        plain(&c.trigger),
+        plain(&c.start.text(Revision::R2013)),
+        plain(&c.trigger.text(Revision::R2013)),
     );
     let header = ["Channel", "Phase", "Lowest", "Highest", "RMS", "Missing"];
     let mut channels = table(header, terminal);

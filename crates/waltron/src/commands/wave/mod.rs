@@ -18,6 +18,7 @@ use waltron_core::quantity::{
 };
 use waltron_core::waveform::{Waveform, WaveformChannel, pieces, render};
 use waltron_report::plot::of_waveform as oscillogram;
+use waltron_wire::comtrade::{Config, Revision};
 
 /// Does what was asked of recordings.
 ///
@@ -75,6 +76,11 @@ fn right(mut table: Table, first: usize) -> String {
     format!("{table}\n")
 }
 
+/// The time of the first sample as today's edition writes it.
+fn moment(config: &Config) -> String {
+    config.start.text(Revision::R2013)
+}
+
 fn convert(args: &WaveConvert, terminal: &Terminal) -> Result<(), Failure> {
     let recorded = Recorded::of(&args.read)?;
     let end = recorded.data()?.len() as f64 / recorded.rate_hz()?;
@@ -103,7 +109,7 @@ fn draw(args: &WavePlot, terminal: &Terminal) -> Result<(), Failure> {
     });
     let waveform = Waveform { rate_hz, channels: channels.collect() };
     let title = format!("{} {}", recorded.config.station, recorded.config.device);
-    let subtitle = format!("first sample {}", recorded.config.start);
+    let subtitle = format!("first sample {}", moment(&recorded.config));
     let mut plot = oscillogram(title, subtitle, &waveform, times);
     let mut before: Option<Vec<bool>> = None;
     data.for_each(|t, _, digital| {
@@ -132,6 +138,7 @@ fn make(args: &WaveMake, terminal: &Terminal) -> Result<(), Failure> {
         station: &site,
         device: &job.asset.identity.tag,
         frequency_hz: job.asset.ratings.frequency.si(),
+        start: None,
     };
     write(&of_waveform(&waveform, Vec::new(), &origin), &args.write)?;
     terminal.print(&format!("Recording  {}\n", args.write.output.display()));
