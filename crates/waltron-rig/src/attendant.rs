@@ -24,6 +24,11 @@ pub trait Attendant {
         false
     }
 
+    /// Whether what the computer watches outside the rig holds at present.
+    fn outside(&mut self) -> bool {
+        false
+    }
+
     /// Whether [`Attendant::sees`] is worth the trouble of measuring.
     fn is_watching(&self) -> bool {
         false

@@ -213,6 +213,39 @@ fn the_attendants_mark_ends_a_step() {
     assert!((seen.length().si() - 0.3).abs() < 0.011, "looked at every 10 ms");
 }
 
+/// Sees something outside for a while: from the tenth look to the twentieth.
+struct Looking(Cell<u32>);
+
+impl Attendant for Looking {
+    fn ask(&mut self, _: &Question) -> Answer {
+        Answer::Confirmed
+    }
+    fn wants_to_stop(&self) -> bool {
+        false
+    }
+    fn outside(&mut self) -> bool {
+        self.0.set(self.0.get() + 1);
+        (10..20).contains(&self.0.get())
+    }
+}
+
+/// What is seen outside counts while it is seen; a mark stays, and neither stands for the other.
+#[test]
+fn what_is_seen_outside_does_not_latch_and_is_no_mark() {
+    let ended = |when: Condition| {
+        let cleared = clear(waiting(when), &ratings(20.0), &capability()).unwrap();
+        let seen = rig(SUPPLY).play(&cleared, &mut Looking(Cell::new(0))).unwrap();
+        (seen.segments[0].ended == Ended::Stop(0), seen.length().si())
+    };
+    let late = |t: f64| Condition::All(vec![Condition::Outside, Condition::After(seconds(t))]);
+    let (alone, at) = ended(Condition::Outside);
+    assert!(alone && (at - 0.09).abs() < 0.011, "{at}");
+    let (both, at) = ended(late(0.15));
+    assert!(both && (at - 0.15).abs() < 0.011, "{at}");
+    assert!(!ended(late(0.5)).0, "it is no longer seen by then");
+    assert!(!ended(Condition::Mark).0);
+}
+
 fn volts(rms: f64, hz: f64) -> Stimulus {
     let drive = |id: &str, angle: f64| {
         Drive::sine(

@@ -62,6 +62,8 @@ pub enum Condition {
     },
     /// The attendant has set a mark.
     Mark,
+    /// What the computer watches outside the rig holds at present.
+    Outside,
     /// At least one of these holds.
     Any(Vec<Condition>),
     /// All of these hold.
@@ -153,6 +155,7 @@ impl std::fmt::Display for Condition {
                 )
             }
             Self::Mark => f.write_str("the attendant's mark"),
+            Self::Outside => f.write_str("what the computer watches"),
             Self::Any(inner) => f.write_str(&joined(inner, " or ")),
             Self::All(inner) => f.write_str(&joined(inner, " and ")),
         }

@@ -131,7 +131,7 @@ impl WithInstruments {
     }
 }
 
-/// Looks at one instrument's condition whenever the rig asks for the attendant's mark.
+/// Looks at one instrument's condition whenever the rig asks what is seen outside.
 struct Watching<'a> {
     attendant: &'a mut dyn Attendant,
     driven: &'a mut [Driven],
@@ -200,6 +200,10 @@ impl Attendant for Watching<'_> {
     }
 
     fn mark(&mut self) -> bool {
+        self.attendant.mark()
+    }
+
+    fn outside(&mut self) -> bool {
         self.look()
     }
 
@@ -216,7 +220,7 @@ impl Attendant for Watching<'_> {
     }
 }
 
-/// Puts the attendant's mark, which the computer sets, in the place of a condition on an instrument.
+/// Puts what the computer tells in the place of a condition on an instrument.
 fn replace(
     condition: &mut Condition,
     is_ours: &impl Fn(&Probe) -> bool,
@@ -224,7 +228,7 @@ fn replace(
 ) {
     match condition {
         Condition::Reading { probe, .. } | Condition::Stable { probe, .. } if is_ours(probe) => {
-            taken.push(std::mem::replace(condition, Condition::Mark));
+            taken.push(std::mem::replace(condition, Condition::Outside));
         }
         Condition::Any(inner) | Condition::All(inner) => {
             inner.iter_mut().for_each(|c| replace(c, is_ours, taken));

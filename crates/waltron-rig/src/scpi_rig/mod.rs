@@ -202,9 +202,14 @@ impl ScpiRig {
     }
 
     /// Waits for the end of what plays, passing on what the attendant wants.
-    fn follow(&mut self, first: String, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+    fn follow(
+        &mut self,
+        first: String,
+        watches: bool,
+        attendant: &mut dyn Attendant,
+    ) -> Result<(), RigError> {
         let query = format!("PROG:STAT? {LOOK}");
-        let (mut state, mut stopping) = (first, false);
+        let (mut state, mut stopping, mut outside) = (first, false, false);
         loop {
             let fields = parts(&state).unwrap_or_default();
             match fields.iter().map(String::as_str).collect::<Vec<_>>()[..] {
@@ -226,6 +231,11 @@ impl ScpiRig {
             }
             if attendant.mark() {
                 self.link().tell(b"TRIG:MARK")?;
+            }
+            let holds = watches && attendant.outside();
+            if holds != outside {
+                outside = holds;
+                self.link().tell(if holds { b"TRIG:OUTS ON" } else { b"TRIG:OUTS OFF" })?;
             }
             if attendant.is_watching() {
                 self.show(attendant)?;
@@ -318,7 +328,10 @@ impl Rig for ScpiRig {
     ) -> Result<Observation, RigError> {
         let program = program.program();
         let first = self.begin(program)?;
-        self.follow(first, attendant)?;
+        let stops = program.segments.iter().flat_map(|s| &s.stops);
+        let outside = |c: &&Condition| matches!(c, Condition::Outside);
+        let watches = stops.flat_map(|s| s.when.parts()).any(|c| outside(&c));
+        self.follow(first, watches, attendant)?;
         let mut observation: Observation = self.link().ask_json("FETC:OBS?")?;
         if observation.segments.len() > program.segments.len() {
             return Err(RigError::Reports { errors: "more segments than the program has".into() });

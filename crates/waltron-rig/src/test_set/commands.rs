@@ -95,6 +95,8 @@ pub enum Meaning {
     Finish,
     /// `TRIGger:MARK`
     Mark,
+    /// `TRIGger:OUTSide`
+    Outside,
     /// `FETCh:OBServation?`
     Observation,
     /// `FETCh:EVENts?`
@@ -192,6 +194,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     set("INITiate[:IMMediate]", M::Begin),
     set("ABORt", M::Abort),
     set("TRIGger:MARK", M::Mark),
+    set("TRIGger:OUTSide", M::Outside),
     ask("FETCh:OBServation", M::Observation),
     ask("FETCh:EVENts", M::Edges),
     ask("FETCh:TIME", M::Time),

@@ -17,6 +17,7 @@ use waltron_core::stimulus::Stimulus;
 pub(super) struct Flags {
     stop: AtomicBool,
     mark: AtomicBool,
+    outside: AtomicBool,
 }
 
 impl Flags {
@@ -32,7 +33,13 @@ impl Flags {
         self.mark.store(true, Ordering::SeqCst);
     }
 
+    /// What is watched outside holds, or no longer.
+    pub(super) fn outside(&self, holds: bool) {
+        self.outside.store(holds, Ordering::SeqCst);
+    }
+
     pub(super) fn reset(&self) {
+        self.outside.store(false, Ordering::SeqCst);
         self.stop.store(false, Ordering::SeqCst);
         self.mark.store(false, Ordering::SeqCst);
     }
@@ -59,6 +66,10 @@ impl Attendant for Remote {
 
     fn mark(&mut self) -> bool {
         self.flags.mark.swap(false, Ordering::SeqCst)
+    }
+
+    fn outside(&mut self) -> bool {
+        self.flags.outside.load(Ordering::SeqCst)
     }
 
     fn is_watching(&self) -> bool {

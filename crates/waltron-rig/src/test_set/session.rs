@@ -385,6 +385,7 @@ impl Session {
             M::SegmentStop => self.edit(|program| entry::stop(program, p))?,
             M::Finish => self.edit(|program| entry::finish(program, p))?,
             M::Mark => self.set.flags.mark(),
+            M::Outside => self.set.flags.outside(first()?.switch()?),
             M::ByteOrder => {
                 self.swapped = match first()?.text()? {
                     "NORM" | "NORMAL" => false,
@@ -566,6 +567,7 @@ fn needs_control(meaning: Meaning) -> bool {
             | M::SegmentStop
             | M::Finish
             | M::Mark
+            | M::Outside
             | M::Watchdog
             | M::Parameter
             | M::ParametersOff

@@ -138,9 +138,6 @@ impl VirtualRig {
             return Ok(Ended::Aborted);
         }
         let mut watch = Watch::new(&segment.stops, play.now);
-        if watch.waits_for_mark() {
-            watch.keep_polling(play.now);
-        }
         for (stimulus, lasts) in levels(&segment.profile) {
             if lasts.is_none() && segment.longest().is_none() {
                 return Err(RigError::Endless { segment: segment.name.to_string() });
@@ -166,7 +163,7 @@ impl VirtualRig {
             if watch.due(play.now) {
                 let (capability, specimen) = (&self.capability, &*self.specimen);
                 let mut meter = Meter::of_now(capability, specimen, &self.out, &mut play.noise);
-                watch.poll(play.now, |probe| meter.read(probe), play.attendant.mark());
+                watch.poll(play.now, |probe| meter.read(probe), &mut *play.attendant);
                 // Looking may have taken longer than the time between two looks.
                 if self.pace == Pace::Real {
                     watch.not_before(seconds(play.began.elapsed().as_secs_f64()));

@@ -1,6 +1,7 @@
 //! Whether a segment's stop conditions hold.
 
 use super::debounce::Debounce;
+use crate::attendant::Attendant;
 use waltron_core::observation::Edge;
 use waltron_core::program::{Condition, Probe, Stop};
 use waltron_core::quantity::{Time, seconds};
@@ -17,7 +18,10 @@ pub(super) struct Watch<'a> {
     /// The latest value of everything that is looked at.
     values: Vec<(Probe, Option<f64>)>,
     next_poll: Option<Time>,
+    /// A mark stays set until the segment ends.
     marked: bool,
+    /// What is watched outside is as it was seen last.
+    outside: bool,
 }
 
 impl<'a> Watch<'a> {
@@ -36,8 +40,10 @@ impl<'a> Watch<'a> {
                 steady.push(Vec::new());
             }
         }
-        let next_poll = (!values.is_empty()).then_some(start);
-        Self { stops, start, steady, values, next_poll, marked: false }
+        let told = |c: &&Condition| matches!(c, Condition::Mark | Condition::Outside);
+        let is_told = stops.iter().flat_map(|s| s.when.parts()).any(|c| told(&c));
+        let next_poll = (is_told || !values.is_empty()).then_some(start);
+        Self { stops, start, steady, values, next_poll, marked: false, outside: false }
     }
 
     /// What is to be measured now, if it is time.
@@ -45,14 +51,19 @@ impl<'a> Watch<'a> {
         self.next_poll.is_some_and(|at| now >= at)
     }
 
-    /// Takes new measured values and the attendant's mark.
+    /// Takes new measured values, the attendant's mark and what is seen outside.
     pub(super) fn poll(
         &mut self,
         now: Time,
         mut read: impl FnMut(&Probe) -> Option<f64>,
-        marked: bool,
+        attendant: &mut dyn Attendant,
     ) {
-        self.marked |= marked;
+        if self.waits_for(&Condition::Mark) {
+            self.marked |= attendant.mark();
+        }
+        if self.waits_for(&Condition::Outside) {
+            self.outside = attendant.outside();
+        }
         for (probe, value) in &mut self.values {
             *value = read(probe);
         }
@@ -127,6 +138,7 @@ impl<'a> Watch<'a> {
                 long_enough && high - low <= within * high.abs().max(low.abs())
             }),
             Condition::Mark => self.marked,
+            Condition::Outside => self.outside,
             Condition::Any(inner) => {
                 let all: Vec<bool> =
                     inner.iter().map(|c| self.holds(c, now, contacts, steady)).collect();
@@ -141,14 +153,7 @@ impl<'a> Watch<'a> {
         }
     }
 
-    /// Whether a measured value or a mark is waited for, which must be looked at again and again.
-    pub(super) fn waits_for_mark(&self) -> bool {
-        self.stops.iter().flat_map(|s| s.when.parts()).any(|c| matches!(c, Condition::Mark))
-    }
-
-    pub(super) fn keep_polling(&mut self, now: Time) {
-        if self.next_poll.is_none() {
-            self.next_poll = Some(now);
-        }
+    fn waits_for(&self, what: &Condition) -> bool {
+        self.stops.iter().flat_map(|s| s.when.parts()).any(|c| c == what)
     }
 }

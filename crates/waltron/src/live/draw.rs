@@ -66,7 +66,7 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
     } else if state.question.is_some() {
         "type the answer and Enter   Esc outputs off, stop"
     } else {
-        "Esc, Space outputs off, stop   p pause   r repeat   s skip test"
+        "Esc, Space outputs off, stop   p pause   r repeat   s skip test   m mark"
     };
     frame.render_widget(Paragraph::new(help).style(FAINT), keys);
 }

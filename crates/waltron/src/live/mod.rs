@@ -167,7 +167,7 @@ fn press(shared: &Shared, key: KeyEvent) {
         return;
     }
     let Some(asked) = &mut state.question else {
-        if let KeyCode::Char(c @ ('p' | 'r' | 's' | 'q')) = key.code {
+        if let KeyCode::Char(c @ ('p' | 'r' | 's' | 'm' | 'q')) = key.code {
             lock(&shared.commands).push_back(c);
         }
         return;
@@ -235,6 +235,13 @@ impl Live {
     /// A command key pressed since the last call.
     pub(crate) fn command(&self) -> Option<char> {
         lock(&self.0.commands).pop_front()
+    }
+
+    /// Whether the mark's key was pressed since the last call.
+    pub(crate) fn mark(&self) -> bool {
+        let mut commands = lock(&self.0.commands);
+        let at = commands.iter().position(|c| *c == 'm');
+        at.is_some_and(|at| commands.remove(at).is_some())
     }
 
     /// Asks and waits for the answer; to stop, where the run shall or nobody answers in time.

@@ -9,6 +9,7 @@ use crate::terminal::{Colour, Terminal, plain};
 use indicatif::ProgressBar;
 use lines::{Lines, Reading, Silence};
 use prompt::{Said, prompt, reason, said};
+use std::collections::VecDeque;
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
@@ -18,8 +19,7 @@ use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
 
 /// What is typed between prompts, in one line.
-const COMMANDS: &str =
-    "type p and Enter to pause, r to repeat the last point, s to skip this test, q to stop";
+const COMMANDS: &str = "type p and Enter to pause, r to repeat the last point, s to skip this test, m to set a mark, q to stop";
 
 /// The person at the panel.
 pub(crate) struct Panel {
@@ -30,6 +30,8 @@ pub(crate) struct Panel {
     /// How long a prompt waits; for ever where nothing else was asked for.
     limit: Option<Duration>,
     pause_on_fail: bool,
+    /// What was typed while something was put out, for when it is over.
+    typed: VecDeque<String>,
 }
 
 enum Voice {
@@ -52,6 +54,7 @@ impl Panel {
             bar: ProgressBar::hidden(),
             limit: None,
             pause_on_fail: false,
+            typed: VecDeque::new(),
         }
     }
 
@@ -162,7 +165,8 @@ impl Panel {
             return None;
         }
         let stops = |line: &String| said(&reason(), line) == Ok(Said::Answer(Answer::Stop));
-        let ahead: Vec<String> = std::iter::from_fn(|| lines.unasked()).collect();
+        let ahead: Vec<String> =
+            self.typed.drain(..).chain(std::iter::from_fn(|| lines.unasked())).collect();
         ahead.iter().any(stops).then_some(Answer::Stop)
     }
 
@@ -254,7 +258,10 @@ impl Attendant for Panel {
             return self.pause(moment);
         }
         let typed = match &mut self.voice {
-            Voice::Typing(Some(lines)) if std::io::stdin().is_terminal() => lines.unasked(),
+            Voice::Typing(Some(lines)) if std::io::stdin().is_terminal() => {
+                self.typed.extend(std::iter::from_fn(|| lines.unasked()));
+                self.typed.pop_front()
+            }
             Voice::Live(live) => {
                 live.begin_test(moment.test);
                 live.command().map(String::from)
@@ -267,10 +274,24 @@ impl Attendant for Panel {
             Some("r") => Wish::Repeat,
             Some("s") => self.skip(),
             Some("q") => Wish::Stop,
+            // A mark that nothing waited for.
+            Some("m") => Wish::GoOn,
             Some(_) => {
                 self.chat(&format!("{COMMANDS}\n"));
                 Wish::GoOn
             }
+        }
+    }
+
+    fn mark(&mut self) -> bool {
+        match &self.voice {
+            Voice::Typing(Some(lines)) if std::io::stdin().is_terminal() => {
+                self.typed.extend(std::iter::from_fn(|| lines.unasked()));
+                let at = self.typed.iter().position(|line| line == "m");
+                at.is_some_and(|at| self.typed.remove(at).is_some())
+            }
+            Voice::Live(live) => live.mark(),
+            _ => false,
         }
     }
 

@@ -163,7 +163,7 @@ fn check_shows_what_will_be_put_out_and_writes_nothing() {
     let text = site.waltron(&["check", "q08-f2.plan.toml"]).exits(0).out();
     for part in [
         "51P-times/A-N/1.5x",
-        "8.089 s",
+        "8.09 s",
         "3.2 A → 4.8 A by 16 mA",
         "ia 28.8 A",
         "Points    38",

@@ -21,7 +21,11 @@ struct Terminal {
 
 impl Terminal {
     fn start(site: &Site, args: &[&str]) -> Self {
-        let size = PtySize { rows: 40, cols: 120, pixel_width: 0, pixel_height: 0 };
+        Self::sized(site, args, [40, 120])
+    }
+
+    fn sized(site: &Site, args: &[&str], [rows, cols]: [u16; 2]) -> Self {
+        let size = PtySize { rows, cols, pixel_width: 0, pixel_height: 0 };
         let pair = native_pty_system().openpty(size).unwrap();
         let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_waltron"));
         command.args(args);
@@ -32,7 +36,7 @@ impl Terminal {
         let mut output = pair.master.try_clone_reader().unwrap();
         let seen = Arc::new(Mutex::new(String::new()));
         let into = Arc::clone(&seen);
-        let [rows, columns] = [40, 120].map(|n| NonZero::new(n).unwrap());
+        let [rows, columns] = [rows, cols].map(|n| NonZero::new(n).unwrap());
         let screen = Arc::new(Mutex::new(vt100::Parser::new(rows, columns, 0)));
         let onto = Arc::clone(&screen);
         std::thread::spawn(move || {
@@ -226,4 +230,33 @@ fn the_live_view_takes_keys_at_prompts_and_between_them() {
         assert_eq!(it.exit(), 4, "{}", it.seen());
         assert!(site.read(&name).contains("\"stopped\""));
     }
+}
+
+/// A step that waits for the attendant's mark ends when `m` is typed, and in the live view pressed;
+/// what else is typed meanwhile is not lost.
+#[test]
+fn a_mark_is_typed_or_pressed_while_something_is_put_out() {
+    let site = Site::new();
+    let plan = site.read("q07-f1.plan.toml");
+    let head = &plan[..plan.find("[[test]]").unwrap()];
+    site.write(
+        "marked.plan.toml",
+        &format!(
+            "{head}[[test]]\nid = \"marked\"\nprocedure = \"sequence\"\nscript = \"\"\"\n\
+             tell \"waiting now\"\nhold i = 0.5 A until mark, at most 15 s as watched\n\
+             expect watched.time < 14 s as \"seen in time\"\n\"\"\"\n"
+        ),
+    );
+    let run = ["run", "marked.plan.toml", "--pace", "real", "--record"];
+    let mut plain = Terminal::start(&site, &[&run[..], &["a.run.jsonl"]].concat());
+    plain.shows("waiting now", 1);
+    plain.press("m\r");
+    assert_eq!(plain.exit(), 0, "{}", plain.seen());
+    let mut live =
+        Terminal::sized(&site, &[&run[..], &["b.run.jsonl", "--live"]].concat(), [24, 80]);
+    live.stands(&["OUTPUTS ON"]);
+    live.press("m");
+    live.stands(&["any key"]);
+    live.press("x");
+    assert_eq!(live.exit(), 0, "{}", live.seen());
 }
