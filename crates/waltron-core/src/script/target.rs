@@ -321,10 +321,18 @@ fn drive<'a, Q: Measure>(
     frequency: Frequency,
 ) -> &'a mut Drive<Q> {
     let at = drives.iter().position(|d| d.channel == *channel).unwrap_or_else(|| {
-        drives.push(Drive::sine(channel.clone(), Phasor::zero(), frequency));
+        let silent = Phasor::zero().at(nominal_angle(channel));
+        drives.push(Drive::sine(channel.clone(), silent, frequency));
         drives.len() - 1
     });
     &mut drives[at]
+}
+
+/// The angle of a channel that is switched on without one: its phase's in a balanced system.
+fn nominal_angle(channel: &Name) -> Angle {
+    let phases = [PHASE_CURRENTS, PHASE_VOLTAGES];
+    let phase = phases.iter().find_map(|all| all.iter().position(|c| *channel == **c));
+    phase.map_or_else(Angle::default, |k| degrees([0.0, -120.0, 120.0][k]))
 }
 
 fn set_part<Q: Measure>(drive: &mut Drive<Q>, part: Part, value: &Value, turn: Option<Angle>) {
@@ -334,6 +342,10 @@ fn set_part<Q: Measure>(drive: &mut Drive<Q>, part: Part, value: &Value, turn: O
         _ => return,
     };
     match part {
+        // A magnitude alone keeps the channel's angle.
+        Part::Phasor if matches!(value, Value::Quantity(_)) && turn.is_none() => {
+            drive.phasor = drive.phasor.with_rms(Q::from_si(phasor.rms));
+        }
         Part::Phasor => {
             let angle = Angle::from_si(phasor.angle) + turn.unwrap_or_default();
             drive.phasor = Phasor::new(Q::from_si(phasor.rms), angle);

@@ -447,6 +447,37 @@ fn blocks_and_recursion_are_checked() {
 }
 
 /// The stimulus that a script of one step puts out first.
+/// Settings of one step that bear on each other.
+const SETTINGS: [&str; 10] = [
+    "f = 49 Hz",
+    "v = balanced(63.5 V)",
+    "vb = 20 V",
+    "va.h3 = 5 % @ 10 deg",
+    "va.h5.absolute = 4 % @ 20 deg",
+    "ia = 1 A @ -30 deg",
+    "ia.dc = 0.2 A",
+    "ia.tau = 60 ms",
+    "vc.phase = 100 deg",
+    "df = -0.1 Hz/s",
+];
+
+/// A magnitude alone keeps the channel's angle; one that was off has its phase's in a balanced system.
+#[test]
+fn a_magnitude_alone_turns_nothing() {
+    let degrees = |script: &str| {
+        let out = put_out(script);
+        let drive = out.voltages.iter().find(|d| d.channel == "vb").unwrap();
+        (drive.phasor.rms().si(), crate::quantity::in_degrees(drive.phasor.angle()).round())
+    };
+    assert_eq!(degrees("hold vb = 20 V for 1 s\n"), (20.0, -120.0));
+    assert_eq!(degrees("hold vb = 20 V @ 0 deg for 1 s\n"), (20.0, 0.0));
+    assert_eq!(degrees("hold v = balanced(63.5 V), vb = 20 V for 1 s\n"), (20.0, -120.0));
+    assert_eq!(degrees("hold vb = 60 V @ 100 deg, vb.rms = 20 V for 1 s\n"), (20.0, 100.0));
+    assert_eq!(degrees("hold vb.rms = 20 V for 1 s\n"), (20.0, -120.0));
+    let out = put_out("hold f = 49 Hz, v = balanced(63.5 V) for 1 s\n");
+    assert!(out.voltages.iter().all(|d| d.frequency.si() == 49.0));
+}
+
 fn put_out(script: &str) -> crate::stimulus::Stimulus {
     let mut machine = loaded(script);
     match machine.next() {
@@ -479,6 +510,22 @@ proptest! {
         let off = |found: f64| ((found - angle + 540.0).rem_euclid(360.0) - 180.0).abs();
         prop_assert!(off(own.arg().to_degrees()) < 1e-6, "{}", own.arg().to_degrees());
         prop_assert!(off(read("").harmonic_angle(order).to_degrees()) < 1e-6);
+    }
+
+    /// The order of settings inside one step means nothing.
+    #[test]
+    fn a_step_means_the_same_in_any_order(
+        settings in proptest::sample::subsequence(SETTINGS.to_vec(), 1..=SETTINGS.len()).prop_shuffle(),
+    ) {
+        let in_order = |all: &[&str]| {
+            let mut out = put_out(&format!("hold {} for 1 s\n", all.join(", ")));
+            out.currents.sort_by(|a, b| a.channel.cmp(&b.channel));
+            out.voltages.sort_by(|a, b| a.channel.cmp(&b.channel));
+            out
+        };
+        let mut sorted = settings.clone();
+        sorted.sort_unstable();
+        prop_assert_eq!(in_order(&settings), in_order(&sorted));
     }
 
     /// Levels of a ramp: as many as fit, equally far apart, up and down alike.
