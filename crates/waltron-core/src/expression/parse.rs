@@ -14,6 +14,9 @@ pub const OPERATORS: [&str; 5] = ["and", "or", "not", "true", "false"];
 /// Deepest nesting of brackets and signs; beyond it a generated mistake is likelier than a wish.
 const DEEPEST: usize = 64;
 
+/// Most operators of one expression: it is gone through as deeply as they are many.
+const MOST_OPERATORS: usize = 300;
+
 /// Reads a text as one expression.
 ///
 /// # Errors
@@ -34,12 +37,14 @@ pub struct Cursor<'a> {
     /// Byte offset of the line's end, where what is missing would stand.
     end: usize,
     depth: usize,
+    /// Operators of the expression that is being read.
+    operators: usize,
 }
 
 impl<'a> Cursor<'a> {
     /// A cursor at the first of these tokens of `text`; the line ends at byte `end`.
     pub fn new(text: &'a str, tokens: &'a [Token], end: usize) -> Self {
-        Self { text, tokens, end, depth: 0 }
+        Self { text, tokens, end, depth: 0, operators: 0 }
     }
 
     /// The next token, which stays.
@@ -284,11 +289,38 @@ impl<'a> Cursor<'a> {
     }
 
     fn level(&mut self, lowest: u8) -> Result<Expr, Problem> {
-        self.depth += 1;
-        if self.depth > DEEPEST {
+        if self.depth == 0 {
+            self.operators = 0;
+        }
+        self.deeper(|cursor| cursor.climb(lowest))
+    }
+
+    /// Reads something inside something else.
+    fn deeper(
+        &mut self,
+        read: impl FnOnce(&mut Self) -> Result<Expr, Problem>,
+    ) -> Result<Expr, Problem> {
+        if self.depth >= DEEPEST {
             return Err(Problem::new(self.here(), "this expression is nested too deeply")
                 .help("name a part of it with `let`"));
         }
+        self.depth += 1;
+        let read = read(self);
+        self.depth -= 1;
+        read
+    }
+
+    /// Counts an operator.
+    fn operator_read(&mut self) -> Result<(), Problem> {
+        self.operators += 1;
+        if self.operators > MOST_OPERATORS {
+            return Err(Problem::new(self.here(), "this expression has too many parts")
+                .help("name a part of it with `let`"));
+        }
+        Ok(())
+    }
+
+    fn climb(&mut self, lowest: u8) -> Result<Expr, Problem> {
         let mut left = self.unary()?;
         while let Some((op, level)) = self.operator().filter(|(_, level)| *level >= lowest) {
             if let Some(Token { span, .. }) = self.take()
@@ -299,11 +331,11 @@ impl<'a> Cursor<'a> {
                 return Err(Problem::new(span.clone(), "comparisons cannot be chained")
                     .help("join two with `and`: `a < x and x < b`"));
             }
+            self.operator_read()?;
             let right = self.level(level + 1)?;
             let span = left.span.start..right.span.end;
             left = Expr { kind: ExprKind::Binary(op, Box::new(left), Box::new(right)), span };
         }
-        self.depth -= 1;
         Ok(left)
     }
 
@@ -329,7 +361,8 @@ impl<'a> Cursor<'a> {
         if !self.eat(Sign::Power) {
             return Ok(base);
         }
-        let exponent = self.unary()?;
+        self.operator_read()?;
+        let exponent = self.deeper(Self::unary)?;
         let span = base.span.start..exponent.span.end;
         Ok(Expr { kind: ExprKind::Binary(Binary::Power, Box::new(base), Box::new(exponent)), span })
     }

@@ -95,7 +95,16 @@ fn mistakes_name_both_sides_and_a_way_out() {
         let error = value(text).expect_err(text);
         assert!(error.contains(message), "{text}: {error}");
     }
-    assert!(value(&"(".repeat(10_000)).unwrap_err().contains("too deeply"));
+    // However deep or long, it is refused before anything goes through it.
+    for text in ["(", "-", "not ", "1^", "[", "abs(", "2 * (", "1^-"] {
+        let error = value(&text.repeat(10_000)).unwrap_err();
+        assert!(error.contains("too deeply"), "{text}: {error}");
+    }
+    for text in ["1 + ", "1 / ", "true and ", "1 A @ "] {
+        let error = value(&format!("{}1", text.repeat(10_000))).unwrap_err();
+        assert!(error.contains("too many parts"), "{text}: {error}");
+    }
+    assert_eq!(si(&format!("{}1", "1 + ".repeat(200))).0, 201.0);
 }
 
 #[test]

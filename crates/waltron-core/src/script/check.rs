@@ -33,7 +33,9 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
         reassigned: reassigned(script),
         yields: HashMap::new(),
     };
-    recursion(script, checker.problems);
+    if !recursion(script, checker.problems) {
+        return;
+    }
     checker.find_yields();
     let mut names: Vec<&Name> = Vec::new();
     for sequence in &script.sequences {
@@ -76,8 +78,12 @@ pub(super) fn blocks(what: &Statement) -> Vec<&[Step]> {
     }
 }
 
-/// Sub-sequences that call themselves, by whatever way.
-fn recursion(script: &Script, problems: &mut Problems) {
+/// Longest chain of sub-sequences that call each other.
+const DEEPEST_CALLS: usize = 30;
+
+/// Sub-sequences that call themselves, by whatever way; false where they call each other so deeply
+/// that nothing can be gone through.
+fn recursion(script: &Script, problems: &mut Problems) -> bool {
     fn calls(steps: &[Step], found: &mut Vec<(Name, std::ops::Range<usize>)>) {
         for step in steps {
             if let Statement::Call { name, .. } = &step.what {
@@ -91,6 +97,22 @@ fn recursion(script: &Script, problems: &mut Problems) {
         let mut found = Vec::new();
         calls(&sequence.body, &mut found);
         graph.insert(&sequence.name, found);
+    }
+    // Each pass finds the chains that are one call longer.
+    let mut depths: HashMap<&Name, usize> = HashMap::new();
+    for _ in 0..=DEEPEST_CALLS {
+        for sequence in &script.sequences {
+            let below = graph[&sequence.name].iter().filter_map(|(called, _)| depths.get(called));
+            let depth = 1 + below.copied().max().unwrap_or(0);
+            depths.insert(&sequence.name, depth.min(DEEPEST_CALLS + 1));
+        }
+    }
+    let deep = script.sequences.iter().find(|s| depths[&s.name] > DEEPEST_CALLS);
+    if let Some(deep) = deep.filter(|_| script.sequences.len() > DEEPEST_CALLS) {
+        let message = format!("sequences call each other more than {DEEPEST_CALLS} deep");
+        let problem = Problem::new(deep.span.0.clone(), message);
+        problems.push(problem.help("call several from one, instead of each the next"));
+        return false;
     }
     for sequence in &script.sequences {
         let (mut seen, mut open) = (Vec::new(), vec![sequence.name.clone()]);
@@ -108,6 +130,7 @@ fn recursion(script: &Script, problems: &mut Problems) {
             }
         }
     }
+    true
 }
 
 /// A wave on every phase channel that the rig has.

@@ -437,6 +437,18 @@ fn blocks_and_recursion_are_checked() {
         all("sequence a(y: current)\n  hold ia = y for 1 s\nend\ncall a(3 V)\ncall a()\n")
             .contains("`y` is a current, not a voltage")
     );
+    // However deep, it is refused before anything goes through it.
+    for open in ["repeat 1 times\n", "if 1 == 1\n", "for x in [1]\n", "play\n", "guard trip\n"] {
+        let deep = format!("{}hold ia = 1 A for 1 s\n{}", open.repeat(5000), "end\n".repeat(5000));
+        assert!(all(&deep).contains("nested more than 50 deep"), "{open}");
+    }
+    let chain = |n: usize| {
+        let call = |k: usize| format!("sequence s{k}()\n  call s{}()\nend\n", k + 1);
+        let calls: String = (0..n).map(call).collect();
+        format!("{calls}sequence s{n}()\n  hold ia = 1 A for 1 s\nend\ncall s0()\n")
+    };
+    assert_eq!(all(&chain(20)), "");
+    assert!(all(&chain(5000)).contains("call each other more than 30 deep"));
     // Names of a block are gone behind it.
     assert!(all("if 1 == 1\n  let y = 2\nend\nexpect y == 2\n").contains("nothing is called `y`"));
     let text =

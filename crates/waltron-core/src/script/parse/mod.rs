@@ -52,10 +52,15 @@ struct Open {
     branches: Vec<(Option<crate::expression::Expr>, Vec<Step>)>,
 }
 
+/// Deepest nesting of blocks.
+const DEEPEST: usize = 50;
+
 #[derive(Default)]
 struct Builder {
     script: Script,
     open: Vec<Open>,
+    /// Blocks that are begun beyond the deepest one, which are told once and left out.
+    beyond: usize,
 }
 
 impl Builder {
@@ -69,6 +74,16 @@ impl Builder {
 
     fn add(&mut self, line: Line, span: Range<usize>, problems: &mut Problems) {
         match line {
+            Line::Open(_) if self.open.len() >= DEEPEST => {
+                if self.beyond == 0 {
+                    let message = format!("blocks are nested more than {DEEPEST} deep");
+                    let problem = Problem::new(span, message);
+                    problems.push(problem.help("put a part of it into a `sequence`, and call it"));
+                }
+                self.beyond += 1;
+            }
+            Line::End | Line::ThenEnding(_) if self.beyond > 0 => self.beyond -= 1,
+            _ if self.beyond > 0 => {}
             Line::Whole(what) => self.push(what, span),
             Line::Open(opening) => {
                 if matches!(opening, Opening::Sequence(..)) && !self.open.is_empty() {
