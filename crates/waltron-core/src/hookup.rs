@@ -1,6 +1,6 @@
 //! The connection sheet: which rig terminal goes to which asset terminal, and what to see to first.
 
-use crate::asset::Asset;
+use crate::asset::{Asset, Identity};
 use crate::capability::Capability;
 use crate::name::Name;
 use crate::plan::{Plan, ProcedureSettings};
@@ -18,6 +18,9 @@ pub struct Sheet {
     pub rig: String,
     /// What the asset is called.
     pub asset: String,
+    /// Where it stands and what it is, each with its name: site, bay, device, serial number.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub details: Vec<(String, String)>,
     /// What to isolate, short, earth, close, bypass or reset first, in order.
     pub before: Vec<String>,
     /// The connections, outputs first.
@@ -72,6 +75,18 @@ pub struct Site<'a> {
     pub rig: &'a str,
 }
 
+fn details(identity: &Identity) -> Vec<(String, String)> {
+    let made = [&identity.maker, &identity.model].map(|part| part.as_deref().unwrap_or_default());
+    let all = [
+        ("Site", identity.site.clone().unwrap_or_default()),
+        ("Bay", identity.bay.clone().unwrap_or_default()),
+        ("Device", made.join(" ").trim().to_owned()),
+        ("Serial", identity.serial.clone().unwrap_or_default()),
+    ];
+    let known = all.into_iter().filter(|(_, value)| !value.is_empty());
+    known.map(|(name, value)| (name.to_owned(), value)).collect()
+}
+
 impl Sheet {
     /// Derives the sheet from every injection of a plan; `terminal` tells what is written at the
     /// rig's sockets of a channel or input.
@@ -121,6 +136,7 @@ impl Sheet {
         let mut sheet = Self {
             rig: site.rig.to_owned(),
             asset: site.asset.identity.tag.clone(),
+            details: details(&site.asset.identity),
             before: Vec::new(),
             wires,
             after: Vec::new(),

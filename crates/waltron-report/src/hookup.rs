@@ -115,8 +115,21 @@ fn row(wire: &Wire, top: u32, height: u32) -> Markup {
     }
 }
 
-/// The drawing as an SVG element.
+/// The drawing of the connections as an SVG element.
 pub fn drawing(sheet: &Sheet) -> String {
+    let (inner, height) = connections(sheet);
+    let view = format!("0 0 {WIDTH} {height}");
+    let label = format!("Connections between {} and {}", sheet.rig, sheet.asset);
+    let svg = markup! {
+        svg class="connections" xmlns="http://www.w3.org/2000/svg" viewBox=(view) width=(WIDTH) height=(height) role="img" aria-label=(label) {
+            (inner)
+        }
+    };
+    svg.into_string()
+}
+
+/// What is drawn of the connections, and how high it is.
+fn connections(sheet: &Sheet) -> (Markup, u32) {
     let height_of = |wire: &Wire| {
         let most = lines(&wire.rig, LETTERS).len().max(lines(&at_asset(wire), LETTERS).len());
         ROW.max(20 + most as u32 * LINE)
@@ -140,21 +153,60 @@ pub fn drawing(sheet: &Sheet) -> String {
         y += height;
     }
     let (height, bottom) = (y + 12, y + 4);
+    let inner = markup! {
+        style { (PreEscaped(TEXT)) }
+        rect width=(WIDTH) height=(height) fill="#fff" {}
+        @for x in [1, WIDTH - BOX - 4] {
+            rect x=(x) y="2" width=(BOX + 3) height=(bottom) rx="4" fill="#f4f6f8" stroke="#1d242b" stroke-width="1.5" {}
+        }
+        (text_lines(BOX / 2 + 2, head / 2 + 2, &rig, "middle", "name"))
+        (text_lines(WIDTH - BOX / 2 - 2, head / 2 + 2, &asset, "middle", "name"))
+        @for (_, part) in &placed { (part) }
+    };
+    (inner, height)
+}
+
+/// Letters of a list's line across the whole drawing.
+const LIST_LETTERS: usize = 66;
+
+/// A list with its heading from a height on, and the height where it ends.
+fn list(title: &str, entries: &[String], top: u32) -> (Markup, u32) {
+    if entries.is_empty() {
+        return (Markup::default(), top);
+    }
+    let mut rows: Vec<(u32, String)> = Vec::new();
+    let mut y = top + 2 * LINE;
+    for (n, entry) in entries.iter().enumerate() {
+        for (k, line) in lines(entry, LIST_LETTERS - 4).into_iter().enumerate() {
+            let number = if k == 0 { format!("{}  ", n + 1) } else { "    ".to_owned() };
+            rows.push((y, format!("{number}{line}")));
+            y += LINE;
+        }
+    }
+    let drawn = markup! {
+        text class="name" x="6" y=(top + LINE) { (title) }
+        @for (y, row) in &rows { text x="6" y=(y) xml:space="preserve" { (row) } }
+    };
+    (drawn, y)
+}
+
+/// The whole sheet as one picture: what to see to first, the drawing, what to put back.
+pub fn whole_drawing(sheet: &Sheet) -> String {
+    let (before, top) = list("Before connecting", &sheet.before, 4);
+    let (inner, height) = connections(sheet);
+    let (after, bottom) = list("Afterwards", &sheet.after, top + height);
+    let height = bottom + 8;
     let view = format!("0 0 {WIDTH} {height}");
-    let label = format!("Connections between {} and {}", sheet.rig, sheet.asset);
     let svg = markup! {
-        svg class="connections" xmlns="http://www.w3.org/2000/svg" viewBox=(view) width=(WIDTH) height=(height) role="img" aria-label=(label) {
+        svg class="connections" xmlns="http://www.w3.org/2000/svg" viewBox=(view) width=(WIDTH) height=(height) role="img" {
             style { (PreEscaped(TEXT)) }
             rect width=(WIDTH) height=(height) fill="#fff" {}
-            @for x in [1, WIDTH - BOX - 4] {
-                rect x=(x) y="2" width=(BOX + 3) height=(bottom) rx="4" fill="#f4f6f8" stroke="#1d242b" stroke-width="1.5" {}
-            }
-            (text_lines(BOX / 2 + 2, head / 2 + 2, &rig, "middle", "name"))
-            (text_lines(WIDTH - BOX / 2 - 2, head / 2 + 2, &asset, "middle", "name"))
-            @for (_, part) in &placed { (part) }
+            (before)
+            svg y=(top) width=(WIDTH) { (inner) }
+            (after)
         }
     };
-    svg.into_string()
+    crate::clean::document(svg.into_string())
 }
 
 // In a page the rules would reach every other drawing, but for the class.

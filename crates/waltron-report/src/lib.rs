@@ -10,6 +10,7 @@
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
+mod clean;
 pub mod hookup;
 pub mod html;
 pub mod plot;

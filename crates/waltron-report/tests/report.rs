@@ -141,6 +141,25 @@ fn the_report_shows_verdict_values_and_title_block_and_escapes_what_files_say() 
     assert!(!page.contains("because <script>") && !page.contains("Q01 <b>"));
 }
 
+/// No element has an attribute twice, and no text of a file turns the page around.
+#[test]
+fn the_page_is_well_formed_whatever_the_files_say() {
+    let mut odd = run(all_kinds(), Some(Outcome::Completed));
+    odd.started.title = "A\u{202e}B\u{7}C".into();
+    odd.points[0].reason = "x\u{2066}y".into();
+    let page = html(&[odd], true).unwrap();
+    assert!(page.contains("A\u{fffd}B\u{fffd}C"));
+    assert!(!page.contains(['\u{202e}', '\u{2066}', '\u{7}']));
+    for tag in page.split('<').filter_map(|t| Some(t.split_once('>')?.0)) {
+        let names = tag.split('"').step_by(2).filter_map(|t| t.trim().strip_suffix('='));
+        let mut names: Vec<&str> = names.collect();
+        let count = names.len();
+        names.sort_unstable();
+        names.dedup();
+        assert_eq!(names.len(), count, "<{tag}>");
+    }
+}
+
 #[test]
 fn what_is_not_whole_is_never_called_a_pass() {
     let good = || vec![point("times/A-N/2x", 2.0, Some(4.1), Verdict::Pass)];

@@ -83,6 +83,12 @@ impl Failure {
         self
     }
 
+    /// What is wrong, in one line.
+    pub(crate) fn message(&self) -> String {
+        let all: Vec<&str> = self.reports.iter().map(|r| r.message.as_str()).collect();
+        all.join("; ")
+    }
+
     /// The exit code.
     pub(crate) fn exit(&self) -> Exit {
         self.exit

@@ -3,6 +3,7 @@
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
 use serde_json::Value;
+use std::borrow::Cow;
 use std::io::{self, IsTerminal, Write};
 use std::sync::OnceLock;
 
@@ -65,7 +66,7 @@ impl Terminal {
     /// Results. A reader that went away is no error: the exit code still tells the verdict.
     pub(crate) fn print(&self, text: &str) {
         let mut out = AutoStream::new(io::stdout().lock(), self.out);
-        note(out.write_all(text.as_bytes()).and_then(|()| out.flush()));
+        note(out.write_all(tame(text).as_bytes()).and_then(|()| out.flush()));
     }
 
     /// Results for programs, as they are: there is no colour in them to strip.
@@ -87,7 +88,7 @@ impl Terminal {
 
     /// Chatter, warnings and errors.
     pub(crate) fn chat(&self, text: &str) {
-        let _ = AutoStream::new(io::stderr().lock(), self.err).write_all(text.as_bytes());
+        let _ = AutoStream::new(io::stderr().lock(), self.err).write_all(tame(text).as_bytes());
     }
 }
 
@@ -119,7 +120,51 @@ pub(crate) fn styled(style: Style, text: &str) -> String {
     format!("{style}{text}{style:#}")
 }
 
-/// Text from a file, safe to show: control characters would command the terminal.
+/// Text from a file, safe to show: control characters would command the terminal, and marks of
+/// direction would show it in another order than it has.
 pub(crate) fn plain(text: &str) -> String {
-    text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect()
+    text.chars().map(|c| if c.is_control() || turns(c) { '\u{fffd}' } else { c }).collect()
+}
+
+/// Whether a character changes the direction or the visibility of what is around it (Unicode
+/// Standard Annex 9, 2).
+fn turns(c: char) -> bool {
+    matches!(c, '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}')
+}
+
+/// The last look at what is shown: of commands to the terminal, colours and the clearing of a line
+/// are left, whatever a text that came from a file held.
+fn tame(text: &str) -> Cow<'_, str> {
+    let harmless = |c: char| matches!(c, '\n' | '\r' | '\t') || !(c.is_control() || turns(c));
+    if text.chars().all(harmless) {
+        return Cow::Borrowed(text);
+    }
+    let mut tamed = String::with_capacity(text.len());
+    for (at, c) in text.char_indices() {
+        let own = || {
+            let rest = text[at + 1..].strip_prefix('[')?;
+            let end = rest.find(|c: char| !c.is_ascii_digit() && c != ';')?;
+            matches!(rest.as_bytes()[end], b'm' | b'K').then_some(())
+        };
+        tamed.push(if harmless(c) || c == '\u{1b}' && own().is_some() { c } else { '\u{fffd}' });
+    }
+    Cow::Owned(tamed)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_text_of_a_file_commands_the_terminal_or_turns_its_order() {
+        assert_eq!(plain("a\u{1b}[2Jb\u{202e}c"), "a\u{fffd}[2Jb\u{fffd}c");
+        let own = format!("\r\u{1b}[K{}\n", styled(GOOD, "pass"));
+        assert_eq!(tame(&own), own, "what the program itself writes stays");
+        for command in
+            ["\u{1b}[2J", "\u{1b}]0;title\u{7}", "\u{1b}", "\u{1b}[", "\u{9b}2J", "\u{2066}x"]
+        {
+            let tamed = tame(command).into_owned();
+            assert!(!tamed.contains(['\u{1b}', '\u{7}', '\u{9b}', '\u{2066}']), "{tamed:?}");
+        }
+    }
 }

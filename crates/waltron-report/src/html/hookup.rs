@@ -20,12 +20,22 @@ pub fn page(sheet: &Sheet, title: &str) -> String {
             body {
                 article {
                     header { div { p.kind { "Hook-up sheet" } h1 { (title) } } }
-                    (body(sheet))
+                    dl.block {
+                        div { dt { "Asset" } dd { (sheet.asset) } }
+                        @for (name, value) in &sheet.details { div { dt { (name) } dd { (value) } } }
+                        div { dt { "Rig" } dd { (sheet.rig) } }
+                        div { dt { "Date" } dd {} }
+                    }
+                    (body(sheet, true))
+                    footer {
+                        div.sign { span { "Connected by" } span {} }
+                        div.sign { span { "Put back by" } span {} }
+                    }
                 }
             }
         }
     };
-    page.into_string()
+    crate::clean::document(page.into_string())
 }
 
 /// The sheet as a part of a report.
@@ -33,21 +43,23 @@ pub(super) fn section(sheet: &Sheet) -> Markup {
     if sheet.wires.is_empty() {
         return markup! {};
     }
-    markup! { section.hookup { h2 { "Hook-up" } (body(sheet)) } }
+    markup! { section.hookup { h2 { "Hook-up" } (body(sheet, false)) } }
 }
 
-fn body(sheet: &Sheet) -> Markup {
+/// The lists and the drawing; on a page of their own with boxes to tick, and headings of its level.
+fn body(sheet: &Sheet, alone: bool) -> Markup {
+    let heading = |title: &str| markup! { @if alone { h2 { (title) } } @else { h3 { (title) } } };
     let list = |title: &str, lines: &[String]| {
         markup! {
             @if !lines.is_empty() {
-                h3 { (title) }
-                ol.steps { @for line in lines { li { (line) } } }
+                (heading(title))
+                ol.steps.tick[alone] { @for line in lines { li { (line) } } }
             }
         }
     };
     markup! {
         (list("Before connecting", &sheet.before))
-        h3 { "Connections" }
+        (heading("Connections"))
         figure.wiring { (PreEscaped(drawing(sheet))) }
         (tests(sheet))
         (list("Afterwards", &sheet.after))

@@ -54,7 +54,7 @@ pub fn html(runs: &[Run], attempts: bool) -> Result<String, ReportError> {
             }
         }
     };
-    Ok(page.into_string())
+    Ok(crate::clean::document(page.into_string()))
 }
 
 fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {

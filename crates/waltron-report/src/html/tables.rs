@@ -23,7 +23,9 @@ fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {
 pub(super) fn summary(run: &Run) -> Markup {
     let tests = by_test(run);
     let cell = |n: usize, class: &str| {
-        markup! { td.number class=[(n > 0).then_some(class)] { @if n > 0 { (n) } @else { "–" } } }
+        markup! {
+            @if n > 0 { td class={ "number " (class) } { (n) } } @else { td.number { "–" } }
+        }
     };
     let row = |name: &str, s: Summary| {
         markup! {
@@ -234,7 +236,7 @@ fn result(grade: &Grade, guarded: bool) -> Markup {
     let short = grade.point.id.strip_prefix(&prefix).unwrap_or(&grade.point.id);
     markup! {
         tr {
-            td.verdict class=(class) { (sign) " " (grade.verdict) }
+            td class={ "verdict " (class) } { (sign) " " (grade.verdict) }
             td { (short) @if grade.attempt > 1 { " (attempt " (grade.attempt) ")" } }
             td.number { (words::injected(&grade.stimulus).unwrap_or_default()) }
             td.number { (words::main_value(&grade.expected, grade.criterion, false)) }

@@ -43,7 +43,7 @@ pub(super) fn svg_of(plot: &impl Picture, size: (u32, u32)) -> Result<String, Pl
         );
     }
     text.push_str("</svg>\n");
-    Ok(text)
+    Ok(crate::clean::document(text))
 }
 
 fn escape(text: &str) -> String {

@@ -8,7 +8,7 @@ use crate::job::Job;
 use crate::tables;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use waltron_core::hookup::{Carries, Sheet};
-use waltron_report::hookup::drawing;
+use waltron_report::hookup::whole_drawing;
 use waltron_report::html::{by_test, hookup_page};
 
 /// Prints the sheet, or writes it where a file is named.
@@ -31,7 +31,7 @@ pub(crate) fn hookup(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     files::refuse_existing(output, args.force)?;
     let ending = output.extension().and_then(|e| e.to_str()).unwrap_or_default();
     let page = match ending.to_ascii_lowercase().as_str() {
-        "svg" => drawing(&sheet),
+        "svg" => whole_drawing(&sheet),
         "html" | "htm" => hookup_page(&sheet, title),
         "txt" => anstream::adapter::strip_str(&text(&sheet, title, terminal)).to_string(),
         _ => {
@@ -56,7 +56,10 @@ fn numbered(title: &str, lines: &[String], out: &mut String) {
 }
 
 fn text(sheet: &Sheet, title: &str, terminal: &Terminal) -> String {
-    let mut out = format!("{}\n{}\n\n", styled(STRONG, &plain(title)), plain(&sheet.asset));
+    let details: String =
+        sheet.details.iter().map(|(_, value)| format!("  {}", plain(value))).collect();
+    let mut out =
+        format!("{}\n{}{details}\n\n", styled(STRONG, &plain(title)), plain(&sheet.asset));
     if sheet.wires.is_empty() {
         out.push_str("Nothing is connected: no test puts anything out\n\n");
     }

@@ -430,7 +430,14 @@ fn hook_up_sheets_of_every_format() {
     assert!(places.is_sorted(), "{text}");
     for name in ["h.svg", "h.html", "h.txt"] {
         site.waltron(&["hookup", "q07-f1.plan.toml", "-o", name]).exits(0);
-        assert!(site.read(name).contains("X1:1"), "{name}");
+        let sheet = site.read(name);
+        // Whatever the format, the lists that keep people safe are on it.
+        for part in ["X1:1", "Ask the control room", "Count the tools", "tripping circuits last"] {
+            assert!(sheet.contains(part), "{part} is not in {name}");
+        }
+    }
+    for part in ["300-11874", "Brackwater 110/20 kV", "Connected by", "class=\"steps tick\""] {
+        assert!(site.read("h.html").contains(part), "{part}");
     }
     site.waltron(&["hookup", "q07-f1.plan.toml", "-o", "h.pdf"]).exits(2);
     site.waltron(&["hookup", "q07-f1.plan.toml", "-o", "h.svg"]).exits(2);

@@ -314,3 +314,28 @@ fn damaged_recordings_are_refused_with_their_place() {
         done.err()
     );
 }
+
+/// A capture's name is a part of a file's name, wherever it points; what cannot be written is told,
+/// and what was measured counts.
+#[test]
+fn a_capture_stays_beside_its_record() {
+    let site = Site::examples();
+    let plan = site.read("q05-t2.plan.toml");
+    let head = &plan[..plan.find("[[test]]").unwrap()];
+    site.write(
+        "own.plan.toml",
+        &format!("{head}[[test]]\nid = \"own\"\nprocedure = \"sequence\"\nscript = \"own.seq\"\n"),
+    );
+    let run = |name: &str, record: &str| {
+        site.write(
+            "own.seq",
+            &format!("capture `{name}`\nhold ia = 0.5 A for 100 ms\nexpect no trip as \"p\"\n"),
+        );
+        site.waltron(&["run", "own.plan.toml", "--yes", "--format", "json", "--record", record])
+    };
+    run("../a/b:c", "r.run.jsonl").exits(0);
+    assert!(site.files().contains(&"r.---a-b-c.cff".to_owned()), "{:?}", site.files());
+    let done = run("x", &format!("{}.run.jsonl", "r".repeat(240))).exits(0);
+    assert!(done.err().contains("x could not be kept"), "{}", done.err());
+    assert_eq!(done.json()["summary"]["pass"], 1);
+}

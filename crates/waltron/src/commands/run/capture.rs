@@ -18,6 +18,12 @@ const CAPTURE_HZ: [f64; 4] = [10_000.0, 5_000.0, 2_000.0, 1_000.0];
 /// Most samples of a captured channel: half an hour at the lowest rate.
 const MOST_CAPTURED: f64 = 2e6;
 
+/// A capture's name as a part of a file's: what means something in paths becomes a dash.
+fn file_name(name: &str) -> String {
+    let safe = |c: char| if c.is_alphanumeric() || " _-+=%".contains(c) { c } else { '-' };
+    name.chars().take(60).map(safe).collect()
+}
+
 /// Writes the waveforms and contacts of an injection beside the record; `None` where they are too
 /// long to be kept. `now` is the moment at which the injection ended, RFC 3339 in UTC.
 pub(super) fn capture(
@@ -60,6 +66,7 @@ pub(super) fn capture(
     let recording = of_waveform(&waveform, contacts.collect(), &origin);
     let stem = record.file_name().unwrap_or_default().to_string_lossy();
     let stem = stem.strip_suffix(".run.jsonl").unwrap_or(&stem).to_owned();
+    let name = file_name(name.as_str());
     let file = |n: u32| {
         let suffix = if n == 1 { String::new() } else { format!("-{n}") };
         record.with_file_name(format!("{stem}.{name}{suffix}.cff"))

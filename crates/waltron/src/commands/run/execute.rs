@@ -145,9 +145,11 @@ pub(crate) fn execute(
         match event {
             Event::Observed { program, observation, .. } => {
                 if let Some(name) = &program.capture {
-                    let note = match capture(job, &record, name, program, observation, &now)? {
-                        Some(path) => path.display().to_string(),
-                        None => format!("{name} is too long to be kept"),
+                    // What was measured is worth more than its picture: the run goes on.
+                    let note = match capture(job, &record, name, program, observation, &now) {
+                        Ok(Some(path)) => path.display().to_string(),
+                        Ok(None) => format!("{name} is too long to be kept"),
+                        Err(failure) => format!("{name} could not be kept: {}", failure.message()),
                     };
                     captured.push(note);
                 }
