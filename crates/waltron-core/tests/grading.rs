@@ -215,6 +215,9 @@ fn every_dimension_has_its_suffix_and_comes_back() {
         (Dimension::FREQUENCY_RATE, "x_hz_per_s", -0.5),
         (Dimension::RESISTANCE, "x_ohm", 4.0),
         (Dimension::POWER, "x_va", 2.5),
+        (Dimension::TEMPERATURE, "x_k", 293.15),
+        (Dimension::AMPERE_SQUARED_SECOND, "x_a2s", 1e4),
+        (Dimension::VOLTS_PER_HERTZ, "x_v_per_hz", 2.2),
         (Dimension::NUMBER, "x", 7.0),
     ];
     for (dimension, key, si) in cases {

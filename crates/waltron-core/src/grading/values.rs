@@ -33,6 +33,9 @@ const SUFFIXES: &[(&str, Dimension)] = &[
     ("_hz_per_s", Dimension::FREQUENCY_RATE),
     ("_ohm", Dimension::RESISTANCE),
     ("_va", Dimension::POWER),
+    ("_k", Dimension::TEMPERATURE),
+    ("_a2s", Dimension::AMPERE_SQUARED_SECOND),
+    ("_v_per_hz", Dimension::VOLTS_PER_HERTZ),
 ];
 
 impl Values {

@@ -4,6 +4,7 @@ mod again;
 mod bad_input;
 mod contract;
 mod demo;
+mod documents;
 mod instruments;
 #[cfg(unix)]
 mod keys;
