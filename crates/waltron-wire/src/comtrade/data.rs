@@ -63,6 +63,28 @@ impl<'a> Data<'a> {
         Ok(Self { config, bytes, count: held.min(declared), lines: Vec::new(), cut: None })
     }
 
+    /// The configuration that describes it.
+    pub fn config(&self) -> &'a Config {
+        self.config
+    }
+
+    /// The bytes of all samples, of binary data.
+    pub(super) fn records(&self) -> &'a [u8] {
+        let bytes = (self.count as usize).saturating_mul(self.config.sample_bytes());
+        &self.bytes[..bytes.min(self.bytes.len())]
+    }
+
+    /// Time of a sample of binary data, counted from 0.
+    pub(super) fn time_s(&self, index: u64, record: &[u8]) -> f64 {
+        self.config.time_s(index, f64::from(le_u32(&record[4..8])))
+    }
+
+    /// Time of the last sample of binary data, 0 where there is none.
+    pub(super) fn length_s(&self) -> f64 {
+        let last = self.records().rchunks_exact(self.config.sample_bytes()).next();
+        last.map_or(0.0, |record| self.time_s(self.count - 1, record))
+    }
+
     /// Number of samples.
     pub fn len(&self) -> u64 {
         self.count

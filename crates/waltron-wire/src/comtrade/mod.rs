@@ -16,9 +16,11 @@ mod data;
 pub mod emit;
 mod error;
 mod stamp;
+mod survey;
 
 pub use config::{Analog, Config, Digital, Format, Rate, Revision, Side};
 pub use container::Container;
 pub use data::Data;
 pub use error::{ConfigError, ContainerError, DataError};
 pub use stamp::Stamp;
+pub use survey::{Changes, Extremes, KEPT, Seen, Survey};

@@ -52,7 +52,8 @@ fn every_key_of_the_output_is_documented_and_none_is_empty() {
     // What a program holds is described where programs are sent.
     let words = code_words(&(document("json.md") + &document("scpi.md")));
     // `lower_…`: the unit stands in the suffix.
-    let suffixes = ["_a", "_v", "_k", "_a2s", "_hz", "_s", "_deg", "_pct", "_ohm", "_va", "_hz_per_s"];
+    let suffixes =
+        ["_a", "_v", "_k", "_a2s", "_hz", "_s", "_deg", "_pct", "_ohm", "_va", "_hz_per_s"];
     let stands = |key: &str| {
         let base =
             |s: &&str| key.strip_suffix(*s).is_some_and(|b| words.contains(&format!("{b}_")));

@@ -5,56 +5,14 @@ use crate::cli::Format;
 use crate::cli::wave::WaveRead;
 use crate::failure::Failure;
 use crate::recording::Recorded;
-use crate::tables::table;
+use crate::tables::{align_right, table};
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use serde_json::{Value, json};
 use waltron_core::quantity::{seconds, text};
-use waltron_wire::comtrade::{Config, Data, Revision, Side};
+use waltron_wire::comtrade::{Config, Data, Extremes, Revision, Side, Survey};
 
-/// What goes through each channel.
-struct Extremes {
-    low: Vec<f64>,
-    high: Vec<f64>,
-    rms: Vec<f64>,
-    missing: Vec<u64>,
-    changes: Vec<u64>,
-    length_s: f64,
-}
-
-impl Extremes {
-    fn of(config: &Config, data: &Data<'_>) -> Self {
-        let n = config.analog.len();
-        let mut all = Self {
-            low: vec![f64::INFINITY; n],
-            high: vec![f64::NEG_INFINITY; n],
-            rms: vec![0.0; n],
-            missing: vec![0; n],
-            changes: vec![0; config.digital.len()],
-            length_s: 0.0,
-        };
-        let mut before: Vec<bool> = Vec::new();
-        data.for_each(|t, analog, digital| {
-            all.length_s = t;
-            for (k, v) in analog.iter().enumerate() {
-                if v.is_finite() {
-                    all.low[k] = all.low[k].min(*v);
-                    all.high[k] = all.high[k].max(*v);
-                    all.rms[k] += v * v;
-                } else {
-                    all.missing[k] += 1;
-                }
-            }
-            let changed = before.iter().zip(digital).zip(&mut all.changes);
-            changed.filter(|((a, b), _)| a != b).for_each(|(_, n)| *n += 1);
-            before = digital.to_vec();
-        });
-        for (k, sum) in all.rms.iter_mut().enumerate() {
-            // Of nothing there is none.
-            *sum = (*sum / (data.len() - all.missing[k]) as f64).sqrt();
-        }
-        all
-    }
-}
+/// Changes of a status channel that are shown.
+const SHOWN: usize = 6;
 
 /// Prints what a recording holds.
 ///
@@ -63,16 +21,16 @@ impl Extremes {
 pub(super) fn info(args: &WaveRead, terminal: &Terminal) -> Result<(), Failure> {
     let recorded = Recorded::of(args)?;
     let (config, data) = (&recorded.config, recorded.data()?);
-    let extremes = Extremes::of(config, &data);
+    let survey = Survey::of(&data);
     match args.format {
         Format::Json => {
-            let mut whole = as_json(config, &data, &extremes);
+            let mut whole = as_json(config, &data, &survey);
             whole["header"] = recorded.header.as_str().into();
             whole["information"] = recorded.information.as_str().into();
             terminal.print_json(whole);
         }
         Format::Text => {
-            let mut out = as_text(config, &data, &extremes, terminal);
+            let mut out = as_text(config, &data, &survey, terminal);
             for (name, text) in
                 [("Header", &recorded.header), ("Information", &recorded.information)]
             {
@@ -99,24 +57,26 @@ fn encoding(config: &Config) -> String {
     format!("{:?}", config.format).to_uppercase()
 }
 
-fn as_json(c: &Config, data: &Data<'_>, e: &Extremes) -> Value {
-    let finite = |v: f64| v.is_finite().then_some(v);
-    let analog = c.analog.iter().enumerate().map(|(k, a)| {
+fn as_json(c: &Config, data: &Data<'_>, survey: &Survey) -> Value {
+    let analog = c.analog.iter().zip(&survey.analog).map(|(a, seen)| {
+        let of = |value: fn(Extremes) -> f64| seen.values.map(value);
         json!({
-            "id": a.id, "phase": a.phase, "unit": a.unit,
-            "circuit": a.circuit, "lowest": finite(e.low[k]), "highest": finite(e.high[k]),
-            "rms": finite(e.rms[k]), "missing": e.missing[k], "skew_us": a.skew_us,
+            "id": a.id, "phase": a.phase, "unit": a.unit, "circuit": a.circuit,
+            "lowest": of(|v| v.low), "highest": of(|v| v.high), "rms": of(|v| v.rms),
+            "missing": seen.missing, "skew_us": a.skew_us,
             "primary": a.primary, "secondary": a.secondary,
             "side": if a.side == Side::Primary { "primary" } else { "secondary" },
         })
     });
-    let digital = c.digital.iter().zip(&e.changes);
-    let digital = digital.map(|(d, n)| json!({ "id": d.id, "changes": n }));
+    let digital = c.digital.iter().zip(&survey.digital).map(|(d, changes)| {
+        let at = changes.first.iter().map(|(t, on)| json!({ "time_s": t, "on": on }));
+        json!({ "id": d.id, "changes": changes.count, "at": at.collect::<Vec<_>>() })
+    });
     let rates = c.rates.iter().map(|r| json!({ "rate_hz": r.hz, "last_sample": r.last }));
     json!({
         "station": c.station, "device": c.device, "revision": revision(c),
         "encoding": encoding(c), "frequency_hz": c.frequency_hz,
-        "samples": data.len(), "length_s": e.length_s,
+        "samples": data.len(), "length_s": survey.length_s,
         "start": c.start.text(Revision::R2013), "trigger": c.trigger.text(Revision::R2013),
         "rates": rates.collect::<Vec<_>>(),
         "analog": analog.collect::<Vec<_>>(),
@@ -124,7 +84,7 @@ fn as_json(c: &Config, data: &Data<'_>, e: &Extremes) -> Value {
     })
 }
 
-fn as_text(c: &Config, data: &Data<'_>, e: &Extremes, terminal: &Terminal) -> String {
+fn as_text(c: &Config, data: &Data<'_>, survey: &Survey, terminal: &Terminal) -> String {
     let rate = c.rate_hz().map_or("several rates".to_owned(), |r| format!("{r} a second"));
     let system = c.frequency_hz.map_or("no frequency told".to_owned(), |hz| format!("{hz} Hz"));
     let mut out = format!(
@@ -133,7 +93,7 @@ fn as_text(c: &Config, data: &Data<'_>, e: &Extremes, terminal: &Terminal) -> St
         styled(STRONG, &plain(&c.station)),
         plain(&c.device),
         data.len(),
-        text(seconds(e.length_s)),
+        text(seconds(survey.length_s)),
         revision(c),
         encoding(c),
         plain(&c.start.text(Revision::R2013)),
@@ -141,19 +101,29 @@ fn as_text(c: &Config, data: &Data<'_>, e: &Extremes, terminal: &Terminal) -> St
     );
     let header = ["Channel", "Phase", "Lowest", "Highest", "RMS", "Missing"];
     let mut channels = table(header, terminal);
-    for (k, a) in c.analog.iter().enumerate() {
-        let gaps = if e.missing[k] > 0 { e.missing[k].to_string() } else { "–".to_owned() };
-        let value = |v: f64| if v.is_finite() { in_unit(v, &a.unit) } else { "–".to_owned() };
-        let [low, high, rms] = [e.low[k], e.high[k], e.rms[k]].map(value);
+    for (a, seen) in c.analog.iter().zip(&survey.analog) {
+        let gaps = if seen.missing > 0 { seen.missing.to_string() } else { "–".to_owned() };
+        let value = |of: fn(Extremes) -> f64| {
+            seen.values.map_or_else(|| "–".to_owned(), |v| in_unit(of(v), &a.unit))
+        };
+        let [low, high, rms] = [value(|v| v.low), value(|v| v.high), value(|v| v.rms)];
         channels.add_row([plain(&a.id), plain(&a.phase), low, high, rms, gaps]);
     }
     out.push_str(&right(channels, 2));
     if !c.digital.is_empty() {
-        let mut states = table(["Status", "Changes"], terminal);
-        for (d, n) in c.digital.iter().zip(&e.changes) {
-            states.add_row([plain(&d.id), n.to_string()]);
+        let mut states = table(["Status", "Changes", "When"], terminal);
+        for (d, changes) in c.digital.iter().zip(&survey.digital) {
+            let change = |(t, on): &(f64, bool)| {
+                format!("{} at {}", if *on { "on" } else { "off" }, text(seconds(*t)))
+            };
+            let mut when: Vec<String> = changes.first.iter().take(SHOWN).map(change).collect();
+            if changes.count > SHOWN as u64 {
+                when.push("…".to_owned());
+            }
+            states.add_row([plain(&d.id), changes.count.to_string(), when.join(", ")]);
         }
-        out.push_str(&format!("\n{}", right(states, 1)));
+        align_right(&mut states, 1..2);
+        out.push_str(&format!("\n{states}\n"));
     }
     out
 }
