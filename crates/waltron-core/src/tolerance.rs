@@ -137,6 +137,12 @@ impl<Q: Measure> Tolerance<Q> {
         Self { below: side, above: side, of: PhantomData }
     }
 
+    /// Nothing below, and so much above.
+    pub fn up_to(above: Q) -> Self {
+        let side = |absolute| Side { relative: 0.0, absolute, combine: Combine::Larger };
+        Self { below: side(0.0), above: side(above.si()), of: PhantomData }
+    }
+
     /// Reads a tolerance's text.
     ///
     /// # Errors

@@ -148,3 +148,55 @@ fn the_accuracy_of_a_current_moves_the_time_along_the_curve() {
     assert_eq!(spread(|_| Some(seconds(0.1)), 0.01), seconds(0.0), "a definite time does not move");
     assert_eq!(spread(|_| None, 0.01), seconds(0.0));
 }
+
+/// An instantaneous element has its own limit of time; the multiplier of an IEEE shape may have its
+/// own name.
+#[test]
+fn curves_are_written_in_the_words_of_their_standard() {
+    let over = |curve: &str| {
+        format!(
+            "id = \"50P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\npickup = \"1 A\"\ncurve = {{ {curve} }}"
+        )
+    };
+    let asset =
+        relay(&format!("[[element]]\n{}", over("family = \"instantaneous\", within = \"35 ms\"")));
+    let phases = FaultLoop::AN.currents(amperes(2.0)).map(Phasor::complex);
+    let band = asset.element("50P").unwrap().acceptance(phases);
+    let times = [band.expected, band.earliest, band.latest].map(|t| t.map(Time::si));
+    assert_eq!(times, [Some(0.0), Some(0.0), Some(0.035)]);
+    let ieee = |key: &str| {
+        let curve = format!("family = \"ieee\", shape = \"very-inverse\", {key} = 2");
+        relay(&format!("[[element]]\n{}", over(&curve)))
+            .element("50P")
+            .unwrap()
+            .characteristic
+            .clone()
+    };
+    assert_eq!(ieee("td"), ieee("tms"));
+    let iec = over("family = \"iec\", shape = \"very-inverse\", td = 2");
+    assert!(refused(&iec, "").contains("`td` does not belong"));
+    let both = over("family = \"ieee\", shape = \"very-inverse\", td = 2, tms = 2");
+    assert!(refused(&both, "").contains("the same multiplier"));
+    let twice = over("family = \"instantaneous\", within = \"35 ms\"");
+    assert!(
+        refused(&format!("{twice}\ntolerance = {{ time = \"5 %\" }}"), "").contains("its `within`")
+    );
+    assert!(refused(&over("family = \"instantaneous\""), "").contains("within"));
+    let foreign = over("family = \"definite\", delay = \"1 s\", within = \"2 s\"");
+    assert!(refused(&foreign, "").contains("`within` does not belong"));
+}
+
+/// What a procedure cannot test is named for what it is.
+#[test]
+fn a_procedure_says_what_it_tests() {
+    use waltron_core::document::PlanForm;
+    let asset = relay(STAGES);
+    let source = Source::new(
+        "plan",
+        "[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\nprocedure = \"pickup\"\nelement = \"27\"\nloops = [\"A-N\"]\n",
+    );
+    let error = PlanForm::load(&source).unwrap().resolve(&source, &asset).unwrap_err();
+    let problem = &error.problems[0];
+    assert!(problem.message.contains("`27` is undervoltage"), "{}", problem.message);
+    assert!(problem.help.as_ref().unwrap().contains("sequence"));
+}

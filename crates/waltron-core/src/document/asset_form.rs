@@ -415,6 +415,17 @@ impl ElementForm {
         (!given).then(|| format!("{} pickup {usual}", self.id.as_str()))
     }
 
+    /// The longest time of an instantaneous element, which takes the place of a tolerance of time.
+    fn own_limit(&self, problems: &mut Problems) -> Option<Time> {
+        let within = self.curve.within()?;
+        if let Some(field) = self.tolerance.as_ref().and_then(|t| t.time.as_ref()) {
+            let message = "the time of an instantaneous element is its `within`";
+            let problem = Problem::new(field.span(), message);
+            problems.push(problem.help("leave the tolerance of `time` out"));
+        }
+        Some(within)
+    }
+
     /// A voltage or frequency stage.
     fn stage(
         self,
@@ -424,6 +435,7 @@ impl ElementForm {
     ) -> Option<Stage> {
         let dimension = function.dimension();
         let pickup = self.pickup.positive_of(dimension, problems);
+        let within = self.own_limit(problems);
         for (key, span) in [
             ("measures", self.measures.as_ref().map(Spannable::span)),
             ("start_time", self.start_time.as_ref().map(Field::span)),
@@ -471,7 +483,10 @@ impl ElementForm {
         let usual = || AnyTolerance::parse(usual_pickup(dimension), dimension).ok();
         let pickup_tolerance =
             own.pickup.as_ref().map_or_else(usual, |t| t.read(dimension, problems));
-        let time_tolerance = own.time.map_or(Some(tolerances.time), |t| t.read(problems));
+        let time_tolerance = match within {
+            Some(longest) => Some(Tolerance::up_to(longest)),
+            None => own.time.map_or(Some(tolerances.time), |t| t.read(problems)),
+        };
         let reset_tolerance =
             own.reset_ratio.map_or(Some(tolerances.reset_ratio), |t| t.read(problems));
         Some(Stage {
@@ -491,6 +506,7 @@ impl ElementForm {
 
     fn read(self, tolerances: &Tolerances, problems: &mut Problems) -> Option<Element> {
         let pickup = self.pickup.positive_of(Dimension::CURRENT, problems);
+        let within = self.own_limit(problems);
         let measures = self.measures.map(|m| (*m.get()).into());
         if measures.is_none() {
             let message = format!("element `{}` has no `measures`", self.id.as_str());
@@ -509,6 +525,10 @@ impl ElementForm {
         let tolerances = match self.tolerance {
             Some(own) => own.of_overcurrent(tolerances, problems),
             None => tolerances.clone(),
+        };
+        let tolerances = match within {
+            Some(longest) => Tolerances { time: Tolerance::up_to(longest), ..tolerances },
+            None => tolerances,
         };
         Some(Element {
             id: self.id.as_str().into(),

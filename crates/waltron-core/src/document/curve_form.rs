@@ -20,6 +20,8 @@ pub(super) enum Family {
     Ieee,
     /// Fixed delay.
     Definite,
+    /// No delay of its own: it operates within a time.
+    Instantaneous,
     /// Constant I²t: t = k / M².
     I2t,
     /// Thermal overload, IEC 60255-149.
@@ -36,6 +38,7 @@ impl Family {
             Self::Iec => "iec",
             Self::Ieee => "ieee",
             Self::Definite => "definite",
+            Self::Instantaneous => "instantaneous",
             Self::I2t => "i2t",
             Self::Thermal => "thermal",
             Self::Formula => "formula",
@@ -46,8 +49,10 @@ impl Family {
     /// The keys that a family uses, besides `family`, range limits and reset.
     const fn keys(self) -> &'static [&'static str] {
         match self {
-            Self::Iec | Self::Ieee => &["shape", "tms"],
+            Self::Iec => &["shape", "tms"],
+            Self::Ieee => &["shape", "tms", "td"],
             Self::Definite => &["delay"],
+            Self::Instantaneous => &["within"],
             Self::I2t => &["k"],
             Self::Thermal => &["tau", "preload"],
             Self::Formula => &["tms", "k", "c", "alpha", "tr"],
@@ -66,6 +71,10 @@ pub struct CurveForm {
     shape: Option<Text>,
     /// Time multiplier TMS, or time dial TD (iec, ieee, formula, table).
     tms: Option<Number>,
+    /// Time dial TD, which is the multiplier under the name of IEEE C37.112 (ieee).
+    td: Option<Number>,
+    /// Longest operate time (instantaneous).
+    within: Option<QuantityText<Time>>,
     /// Fixed delay (definite).
     delay: Option<QuantityText<Time>>,
     /// Constant k, as a time (formula, i2t).
@@ -126,6 +135,12 @@ impl<T: JsonSchema> JsonSchema for Spannable<T> {
 }
 
 impl CurveForm {
+    /// The longest time in which an instantaneous element operates.
+    pub(super) fn within(&self) -> Option<Time> {
+        let field = self.within.as_ref().filter(|_| *self.family.get() == Family::Instantaneous);
+        field.and_then(|f| f.positive(&mut Problems::default()))
+    }
+
     /// The characteristic, or `None` with every problem noted.
     pub fn read(&self, problems: &mut Problems) -> Option<Characteristic> {
         let family = *self.family.get();
@@ -149,9 +164,11 @@ impl CurveForm {
     }
 
     fn refuse_foreign_keys(&self, family: Family, problems: &mut Problems) {
-        let given: [(&str, Option<Range<usize>>); 10] = [
+        let given: [(&str, Option<Range<usize>>); 12] = [
             ("shape", self.shape.as_ref().map(Field::span)),
             ("tms", self.tms.as_ref().map(Field::span)),
+            ("td", self.td.as_ref().map(Field::span)),
+            ("within", self.within.as_ref().map(Field::span)),
             ("delay", self.delay.as_ref().map(Field::span)),
             ("k", self.k.as_ref().map(Field::span)),
             ("c", self.c.as_ref().map(Field::span)),
@@ -164,10 +181,13 @@ impl CurveForm {
         for (key, span) in given {
             if let Some(span) = span.filter(|_| !family.keys().contains(&key)) {
                 let (word, keys) = (family.word(), family.keys().join(", "));
-                problems.push(
-                    Problem::new(span, format!("`{key}` does not belong to family `{word}`"))
-                        .help(format!("family `{word}` takes {keys}")),
-                );
+                let help = if key == "td" && family.keys().contains(&"tms") {
+                    format!("in family `{word}` the multiplier is called `tms`")
+                } else {
+                    format!("family `{word}` takes {keys}")
+                };
+                let message = format!("`{key}` does not belong to family `{word}`");
+                problems.push(Problem::new(span, message).help(help));
             }
         }
     }
@@ -176,13 +196,25 @@ impl CurveForm {
         match family {
             Family::Iec | Family::Ieee => {
                 let shape = self.standard_shape(family, problems);
-                let tms =
-                    self.needed(&self.tms, "tms", problems).and_then(|n| n.positive(problems));
+                let multiplier = match (&self.tms, &self.td) {
+                    (Some(_), Some(td)) if family == Family::Ieee => {
+                        let message = "`tms` and `td` are the same multiplier";
+                        problems.push(Problem::new(td.span(), message).help("keep one of them"));
+                        None
+                    }
+                    (None, Some(td)) if family == Family::Ieee => Some(td),
+                    _ => self.needed(&self.tms, "tms", problems),
+                };
+                let tms = multiplier.and_then(|n| n.positive(problems));
                 Some(Form::Inverse { coefficients: shape?.coefficients, tms: tms? })
             }
             Family::Definite => {
                 let delay = self.needed(&self.delay, "delay", problems)?.not_negative(problems)?;
                 Some(Form::Definite { delay })
+            }
+            Family::Instantaneous => {
+                self.needed(&self.within, "within", problems)?.positive(problems)?;
+                Some(Form::Definite { delay: seconds(0.0) })
             }
             Family::I2t => {
                 let at_pickup = self.needed(&self.k, "k", problems)?.positive(problems)?;

@@ -426,6 +426,16 @@ impl TestForm {
         let id = element.as_str();
         let found = asset.element(id);
         if found.is_none() {
+            if let Some(stage) = asset.stage(id) {
+                let procedure = self.procedure.word();
+                let what = stage.function.name();
+                let message = format!("`{procedure}` tests overcurrent elements; `{id}` is {what}");
+                problems.push(
+                    Problem::new(element.span(), message)
+                        .help("test it with `procedure = \"sequence\"` and a script of its own"),
+                );
+                return None;
+            }
             let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
             let message = format!("{} has no element `{id}`", asset.identity.tag);
             problems.push(
