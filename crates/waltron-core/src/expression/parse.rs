@@ -165,8 +165,26 @@ impl<'a> Cursor<'a> {
                 Problem::new(token.span.clone(), "a comma stands where a decimal point belongs")
                     .help("write decimal numbers with a point, such as 2.5")
             }
-            _ => Problem::new(token.span.clone(), format!("expected {wanted}, found `{found}`")),
+            _ => {
+                let message = format!("expected {wanted}, found `{found}`");
+                let problem = Problem::new(token.span.clone(), message);
+                match self.hyphenated(token) {
+                    Some(name) => problem
+                        .help(format!("a name with a hyphen stands in backquotes, as in `{name}`")),
+                    None => problem,
+                }
+            }
         }
+    }
+
+    /// The word around a hyphen that has letters right before and behind it.
+    fn hyphenated(&self, token: &Token) -> Option<&'a str> {
+        let in_word = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_');
+        let before = self.text[..token.span.start].trim_end_matches(in_word).len();
+        let behind = self.text[token.span.end..].find(|c| !in_word(c));
+        let end = behind.map_or(self.text.len(), |n| token.span.end + n);
+        let is_inside = before < token.span.start && end > token.span.end;
+        (token.kind == Kind::Sign(Sign::Minus) && is_inside).then(|| &self.text[before..end])
     }
 
     fn behind_number(&self, token: &Token) -> bool {

@@ -88,6 +88,12 @@ impl Unit {
         PREFIXES.iter().find_map(|(prefix, scale)| {
             let rest = text.strip_prefix(prefix)?;
             let found = SYMBOLS.iter().find(|s| s.prefixed && s.text == rest)?;
+            // A million seconds, amperes, volts, hertz are not met at a panel: `Ms` is a slip for `ms`.
+            let small =
+                matches!(found.unit.dimension, D::TIME | D::CURRENT | D::VOLTAGE | D::FREQUENCY);
+            if small && *scale > 1e3 {
+                return None;
+            }
             Some(Self { factor: found.unit.factor * scale, ..found.unit })
         })
     }
@@ -124,6 +130,7 @@ impl Unit {
         for s in SYMBOLS.iter().filter(|s| s.prefixed) {
             known.extend(["u", "m", "k", "M"].iter().map(|p| format!("{p}{}", s.text)));
         }
+        known.retain(|k| Self::single(k).is_some());
         if let Some(same) = known.iter().find(|k| k.to_lowercase() == lower) {
             return Some(same.clone());
         }

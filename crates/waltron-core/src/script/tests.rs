@@ -386,6 +386,12 @@ fn every_mistake_is_found_at_once_with_a_way_out() {
             "expect time(inception -> tripp) < 1 s",
             "there is no contact `tripp` | did you mean `trip`?",
         ),
+        ("hold ia = 1 A for 200 Ms", "unknown unit `Ms` | did you mean `ms`?"),
+        ("hold ia = 1 MA for 2 s", "unknown unit `MA` | did you mean `mA`?"),
+        (
+            "expect time(inception -> earth-fault) < 1 s",
+            "stands in backquotes, as in `earth-fault`",
+        ),
         ("expect 1 A is 1 A within tolerance(52P)", "no element `52P` | did you mean `51P`?"),
         ("call nowhere()", "there is no sequence `nowhere`"),
         ("hald ia = 1 A for 1 s", "`hald` is no step | did you mean `hold`?"),

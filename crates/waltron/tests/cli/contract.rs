@@ -169,6 +169,40 @@ fn what_is_set_besides_is_told_with_its_lowest_and_highest_value() {
     assert_eq!(also(&site)[2], set(-30.0, 30.0));
 }
 
+/// What is said to come next can be typed as it stands, whatever the file is called.
+#[cfg(unix)]
+#[test]
+fn the_next_command_works_as_it_is_shown() {
+    let site = Site::new();
+    let record = "May 4th's run.run.jsonl";
+    let args = ["run", "q07-f1.plan.toml", "--only", "51N-pickup", "--record", record];
+    let text = site.waltron(&args).exits(0).out();
+    let next = text.lines().find_map(|l| l.strip_prefix("Next    waltron ")).unwrap();
+    let done = std::process::Command::new("sh")
+        .args(["-c", &format!("'{}' {next}", env!("CARGO_BIN_EXE_waltron"))])
+        .current_dir(site.dir.path())
+        .status()
+        .unwrap();
+    assert!(done.success(), "{next}");
+    assert!(site.files().contains(&"May 4th's run.html".to_owned()), "{:?}", site.files());
+}
+
+/// A loop goes round a whole number of times.
+#[test]
+fn rounds_are_whole_numbers() {
+    let site = Site::examples();
+    for (times, message) in
+        [("-1", "-1 is no number of rounds"), ("2.5", "2.5 is no number of rounds")]
+    {
+        site.write(
+            "readings.seq",
+            &format!("repeat {times} times\n  wait 1 s\nend\nexpect 1 == 1 as \"p\"\n"),
+        );
+        let err = site.waltron(&["check", "dc1.plan.toml"]).exits(2).err();
+        assert!(err.contains(message) && err.contains("readings.seq:1:8"), "{err}");
+    }
+}
+
 /// Whoever asks for JSON gets it, of mistakes on the command line too.
 #[test]
 fn wrong_usage_is_told_in_the_format_that_was_asked_for() {

@@ -104,6 +104,13 @@ impl<'a> Walk<'a> {
             let (low, high) =
                 (least(expr, Dimension::NUMBER, scene)?, most(expr, Dimension::NUMBER, scene)?);
             // Where it is missing, there is no round at all.
+            if low == high && (low < 0.0 || low.fract() != 0.0) {
+                let message = format!("{low} is no number of rounds");
+                let problem = Problem::new(expr.span.clone(), message);
+                return Err(
+                    problem.help("a loop goes round a whole number of times, or not at all")
+                );
+            }
             let low = if is_sure(expr, scene) { low } else { 0.0 };
             Ok((whole(low), whole(high)))
         };

@@ -133,17 +133,27 @@ fn nothing_to_do(
 }
 
 /// Where the record is, and what is typed next.
+/// A path as it is typed in a shell: in quotes where blanks and the like would part it.
+fn for_shell(path: &Path) -> String {
+    let text = path.display().to_string();
+    let is_plain = |c: char| c.is_alphanumeric() || "/._-+:@%=,".contains(c);
+    if !text.is_empty() && text.chars().all(is_plain) {
+        return text;
+    }
+    format!("'{}'", text.replace('\'', r"'\''"))
+}
+
 fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
-    let (plan, shown) = (args.plan.display(), record.display());
-    let page = record.with_extension("").with_extension("html");
-    let mut text = format!("Record  {shown}\n");
+    let (plan, shown) = (for_shell(&args.plan), for_shell(record));
+    let page = for_shell(&record.with_extension("").with_extension("html"));
+    let mut text = format!("Record  {}\n", record.display());
     let on = if args.record.is_some() { format!(" --record {shown}") } else { String::new() };
     if done.ended.outcome != Outcome::Completed {
         text.push_str(&format!("Next    waltron run {plan} --resume{on}\n"));
-        text.push_str(&format!("        waltron report {shown} -o {}\n", page.display()));
+        text.push_str(&format!("        waltron report {shown} -o {page}\n"));
         return text;
     }
-    text.push_str(&format!("Next    waltron report {shown} -o {}\n", page.display()));
+    text.push_str(&format!("Next    waltron report {shown} -o {page}\n"));
     if done.ended.summary.fail > 0 {
         text.push_str(&format!("        waltron run {plan} --redo failed{on}\n"));
     }
