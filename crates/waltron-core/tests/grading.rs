@@ -179,6 +179,28 @@ fn a_guard_band_lies_inside_each_limit() {
     assert!(Rule::Simple.is_simple() && !Rule::Guarded.is_simple());
 }
 
+/// A value on its limit has used its tolerance up, on whichever side it lies.
+#[test]
+fn the_share_of_a_tolerance_that_is_used() {
+    let used = |measured: f64| {
+        let mut grade = grade(
+            Values::none().with("time", seconds(measured)),
+            Values::none().with("earliest", seconds(3.0)).with("latest", seconds(4.5)),
+            Values::none(),
+        );
+        grade.expected = Values::none().with("time", seconds(4.0));
+        words::tolerance_used(&grade)
+    };
+    assert_eq!([4.0, 4.25, 4.5, 5.0].map(used), [0.0, 0.5, 1.0, 2.0].map(Some));
+    assert_eq!([3.5, 3.0, 2.0].map(used), [0.5, 1.0, 2.0].map(Some));
+    let open = grade(
+        Values::none().with("time", seconds(1.0)),
+        Values::none().with("upper", seconds(2.0)),
+        Values::none(),
+    );
+    assert_eq!(words::tolerance_used(&open), None, "without a value to expect there is no share");
+}
+
 #[test]
 fn a_run_passes_only_if_every_point_does() {
     use Verdict::{Fail, Inconclusive, NotTested, Pass};

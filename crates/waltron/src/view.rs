@@ -210,17 +210,13 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
     let doubtful = [("Inconcl.", all.inconclusive > 0), ("Not tested", all.not_tested > 0)];
     let mut header = vec!["Test", "Points", "Pass", "Fail"];
     header.extend(doubtful.iter().filter(|(_, used)| *used).map(|(name, _)| name));
-    header.push("Largest dev.");
+    header.push("Tolerance used");
     let mut table = crate::tables::table(header, terminal);
     for (test, of_test) in tests {
         let s = Summary::of(of_test.iter().map(|g| g.verdict));
         let count = |n: usize| if n == 0 { "–".to_owned() } else { n.to_string() };
-        let largest = of_test
-            .iter()
-            .filter_map(|g| g.deviation.iter().last())
-            .map(|(_, value)| value)
-            .max_by(|a, b| magnitude(*a).total_cmp(&magnitude(*b)))
-            .map_or_else(|| "–".to_owned(), |value| value.deviation_text().replace(['-', '+'], ""));
+        let used = of_test.iter().filter_map(|g| words::tolerance_used(g)).reduce(f64::max);
+        let largest = used.map_or_else(|| "–".to_owned(), share);
         let mut row = vec![plain(test), s.total().to_string(), count(s.pass), count(s.fail)];
         let counts = [s.inconclusive, s.not_tested];
         row.extend(
@@ -234,11 +230,9 @@ fn table(grades: &[Grade], terminal: &Terminal) -> String {
     format!("{table}\n")
 }
 
-fn magnitude(value: waltron_core::grading::Value) -> f64 {
-    match value {
-        waltron_core::grading::Value::Plain(q) => q.si.abs(),
-        waltron_core::grading::Value::Percent(share) => share.abs(),
-    }
+/// A share in whole percent; one that is far beyond its limit is told as that.
+fn share(used: f64) -> String {
+    if used > 9.99 { "> 999 %".to_owned() } else { format!("{:.0} %", used * 100.0) }
 }
 
 /// The end of a run: table, verdict, what went wrong.

@@ -1,6 +1,6 @@
 //! A graded point in words, the same in the terminal, in tables and in reports.
 
-use super::{Criterion, Values};
+use super::{Criterion, Grade, Values};
 
 /// What was put out, in short: a current, or what a ramp went through.
 pub fn injected(stimulus: &Values) -> Option<String> {
@@ -18,6 +18,21 @@ pub fn main_value(values: &Values, criterion: Criterion, measured: bool) -> Stri
         None if is_time => "no trip".to_owned(),
         None => "–".to_owned(),
     }
+}
+
+/// The share of its tolerance that a value has used: 1 on its limit. `None` where nothing was measured,
+/// expected, or limited on that side.
+pub fn tolerance_used(grade: &Grade) -> Option<f64> {
+    let (name, _) = grade.measured.iter().next()?;
+    let (measured, expected) = (grade.measured.get(name)?, grade.expected.get(name)?);
+    let limit = |a: &str, b: &str| grade.limits.get(a).or_else(|| grade.limits.get(b));
+    let off = measured - expected;
+    let room = if off >= 0.0 {
+        limit("upper", "latest")? - expected
+    } else {
+        expected - limit("lower", "earliest")?
+    };
+    Some(if off == 0.0 { 0.0 } else { (off.abs() / room.max(0.0)).min(1e9) })
 }
 
 /// What is allowed; `None` where nothing is said in numbers.

@@ -43,7 +43,9 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
     let [head, middle, asked, progress, keys] = rows.areas(area);
     header(frame, head, state);
     if area.width < NARROW {
-        let now = (5 + state.outputs.len().max(1) as u16 + state.contacts.len() as u16).min(12);
+        let wanted = 5 + state.outputs.len().max(1) as u16 + state.contacts.len() as u16;
+        // Something of the log stays in sight on any screen.
+        let now = wanted.min(12).min(middle.height.saturating_sub(3).max(middle.height / 2));
         let [now, below] =
             Layout::vertical([Constraint::Length(now), Constraint::Min(0)]).areas(middle);
         present(frame, now, state);
@@ -61,6 +63,10 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
         ask(frame, asked, question);
     }
     bar(frame, progress, state);
+    if let Some(pending) = state.pending.filter(|_| !state.ended) {
+        let style = Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD);
+        return frame.render_widget(Paragraph::new(pending).style(style), keys);
+    }
     let help = if state.ended {
         "the run has ended: any key leaves"
     } else if state.question.is_some() {
@@ -102,11 +108,14 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
         ]));
     }
     lines.push(Line::default());
-    for (meaning, closed) in &state.contacts {
-        let (mark, style) = if *closed {
-            ("● closed", Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD))
-        } else {
-            ("○ open", FAINT)
+    // What a small screen cuts off is at the end: the contacts of the element under test come first.
+    let (tested, others): (Vec<_>, Vec<_>) =
+        state.contacts.iter().partition(|(meaning, _)| state.is_tested(meaning));
+    for (meaning, closed) in tested.into_iter().chain(others) {
+        let (mark, style) = match closed {
+            Some(true) => ("● closed", Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD)),
+            Some(false) => ("○ open", FAINT),
+            None => ("–", FAINT),
         };
         lines.push(Line::from(vec![
             Span::raw(format!("{:<18} ", plain(meaning.as_str()))),
@@ -304,6 +313,17 @@ mod tests {
         state.event(&Event::Graded(scaled));
         let (x, _) = state.curve.passed[before];
         assert!((x - 2.4_f64.log10()).abs() < 1e-9, "{x}");
+    }
+
+    /// A point that is repeated is one point, of which the latest attempt counts.
+    #[test]
+    fn a_repeated_point_is_counted_once() {
+        let mut state = state();
+        let before = (state.done, state.counts.total());
+        state.event(&Event::Graded(grade(Verdict::Fail, 8.4, 4.1)));
+        state.event(&Event::Graded(grade(Verdict::Pass, 8.4, 4.1)));
+        assert!(state.done <= before.0 + 1 && state.counts.total() <= before.1 + 1);
+        assert_eq!(state.done, state.counts.total());
     }
 
     /// The logarithm of nothing, and of what no chart shows.

@@ -169,6 +169,13 @@ fn press(shared: &Shared, key: KeyEvent) {
     let Some(asked) = &mut state.question else {
         if let KeyCode::Char(c @ ('p' | 'r' | 's' | 'm' | 'q')) = key.code {
             lock(&shared.commands).push_back(c);
+            state.pending = Some(match c {
+                'p' => "pauses after this injection",
+                'r' => "repeats the last point after this injection",
+                's' => "skips this test after this injection",
+                'm' => "mark set",
+                _ => "stops after this injection; Esc stops at once",
+            });
         }
         return;
     };
@@ -234,6 +241,7 @@ impl Live {
 
     /// A command key pressed since the last call.
     pub(crate) fn command(&self) -> Option<char> {
+        lock(&self.0.state).pending = None;
         lock(&self.0.commands).pop_front()
     }
 
@@ -241,7 +249,12 @@ impl Live {
     pub(crate) fn mark(&self) -> bool {
         let mut commands = lock(&self.0.commands);
         let at = commands.iter().position(|c| *c == 'm');
-        at.is_some_and(|at| commands.remove(at).is_some())
+        let is_set = at.is_some_and(|at| commands.remove(at).is_some());
+        if is_set {
+            drop(commands);
+            lock(&self.0.state).pending = None;
+        }
+        is_set
     }
 
     /// Asks and waits for the answer; to stop, where the run shall or nobody answers in time.

@@ -1,7 +1,7 @@
 //! What the live view shows, fed by the run's events.
 
 use crate::view::mark;
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use waltron_core::asset::{Asset, Element};
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
 use waltron_core::name::Name;
@@ -33,14 +33,18 @@ pub(crate) struct State {
     injected: f64,
     /// Channels with RMS value and angle, as text.
     pub(super) outputs: Vec<[String; 3]>,
-    /// All contacts that are wired, and whether each is closed.
-    pub(super) contacts: Vec<(Name, bool)>,
+    /// All contacts that are wired, and whether each is closed; `None` while nobody watches it.
+    pub(super) contacts: Vec<(Name, Option<bool>)>,
     pub(super) now: Time,
     pub(super) energised: bool,
     pub(super) curve: Curve,
     pub(super) log: VecDeque<(Option<Verdict>, String)>,
     pub(super) question: Option<Asked>,
     pub(super) ended: bool,
+    /// What a key that was pressed will do once it can.
+    pub(super) pending: Option<&'static str>,
+    /// The latest verdict of each point that was graded.
+    seen: HashMap<String, Verdict>,
     elements: Vec<Element>,
     /// The element that each test is about.
     tests: Vec<(Name, Option<Name>)>,
@@ -82,7 +86,7 @@ impl State {
             tests,
             likely,
             left: likely,
-            contacts: inputs.map(|meaning| (meaning, false)).collect(),
+            contacts: inputs.map(|meaning| (meaning, None)).collect(),
             elements: asset.elements.clone(),
             ..Self::default()
         }
@@ -107,8 +111,10 @@ impl State {
                     self.outputs.clear();
                 }
                 self.now = observation.length();
+                // With outputs off, nobody looks at the contacts until something is put out again.
+                let kept = program.finish == Finish::Keep;
                 for (meaning, closed) in &mut self.contacts {
-                    *closed = observation.is_closed_at_end(meaning);
+                    *closed = kept.then(|| observation.is_closed_at_end(meaning));
                 }
             }
             Event::Graded(grade) => self.graded(grade),
@@ -118,19 +124,19 @@ impl State {
             Event::RunEnded(_) => {
                 self.energised = false;
                 self.outputs.clear();
+                self.contacts.iter_mut().for_each(|(_, closed)| *closed = None);
             }
             _ => {}
         }
     }
 
     fn graded(&mut self, grade: &Grade) {
-        self.done += 1;
-        *match grade.verdict {
-            Verdict::Pass => &mut self.counts.pass,
-            Verdict::Fail => &mut self.counts.fail,
-            Verdict::Inconclusive => &mut self.counts.inconclusive,
-            Verdict::NotTested => &mut self.counts.not_tested,
-        } += 1;
+        // A point that is repeated is one point still, of which the latest attempt counts.
+        match self.seen.insert(grade.point.id.clone(), grade.verdict) {
+            Some(before) => *self.count(before) -= 1,
+            None => self.done += 1,
+        }
+        *self.count(grade.verdict) += 1;
         self.begin_test(&grade.point.test);
         let time = grade.measured.get("time").filter(|t| *t > 0.0);
         if let (Some(current), Some(time)) = (self.seen(grade), time) {
@@ -160,6 +166,21 @@ impl State {
         }
     }
 
+    fn count(&mut self, verdict: Verdict) -> &mut usize {
+        match verdict {
+            Verdict::Pass => &mut self.counts.pass,
+            Verdict::Fail => &mut self.counts.fail,
+            Verdict::Inconclusive => &mut self.counts.inconclusive,
+            Verdict::NotTested => &mut self.counts.not_tested,
+        }
+    }
+
+    /// Whether a contact is one of the element under test.
+    pub(super) fn is_tested(&self, meaning: &Name) -> bool {
+        let element = self.elements.iter().find(|e| e.id == *self.curve.element);
+        element.is_some_and(|e| e.trip == *meaning || e.start.as_ref() == Some(meaning))
+    }
+
     /// Notes which test runs, and shows its element's characteristic.
     pub(super) fn begin_test(&mut self, test: &Name) {
         self.test = test.to_string();
@@ -176,7 +197,7 @@ impl State {
         self.energised = !present.out.is_off();
         self.outputs = outputs(present.out);
         for (meaning, closed) in &mut self.contacts {
-            *closed = present.closed.contains(meaning);
+            *closed = Some(present.closed.contains(meaning));
         }
     }
 }

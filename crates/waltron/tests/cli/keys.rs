@@ -260,3 +260,34 @@ fn a_mark_is_typed_or_pressed_while_something_is_put_out() {
     live.press("x");
     assert_eq!(live.exit(), 0, "{}", live.seen());
 }
+
+/// What matters is seen on any screen: the contact under test, the log, and that a key was taken.
+#[test]
+fn small_screens_show_the_contact_under_test_and_what_a_key_will_do() {
+    let site = Site::new();
+    site.edit("q07-f1.rig.toml", "seed = 11874", "seed = 11874\nconfirm = false");
+    for size in [[24, 80], [12, 40]] {
+        let record = format!("{}.run.jsonl", size[0]);
+        let mut live = Terminal::sized(
+            &site,
+            &[
+                "run",
+                "q07-f1.plan.toml",
+                "--only",
+                "51N-times/A-N/2x",
+                "--pace",
+                "real",
+                "--live",
+                "--record",
+                &record,
+            ],
+            size,
+        );
+        live.stands(&["OUTPUTS ON"]);
+        live.stands(&["earth-fault trip"]);
+        live.press("p");
+        live.stands(&["pauses after this injection"]);
+        live.press("\u{1b}");
+        assert_ne!(live.exit(), 0);
+    }
+}

@@ -9,6 +9,7 @@ use crate::panel::Panel;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
 use indicatif::ProgressBar;
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId};
@@ -117,7 +118,8 @@ pub(crate) fn execute(
     panel.listen(bar.clone(), takes_time);
     let mut injected = 0.0;
     let mut captured: Vec<String> = Vec::new();
-    let show = |grade: &Grade, injected: f64| {
+    let mut seen: HashSet<String> = HashSet::new();
+    let show = |grade: &Grade, injected: f64, done: usize| {
         if !quiet {
             let line = view::point_line(grade, id_width, terminal.width());
             bar.suspend(|| terminal.print(&line));
@@ -126,7 +128,8 @@ pub(crate) fn execute(
             let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0).ceil());
             bar.set_message(format!("about {} left", view::duration(left)));
         }
-        bar.inc(1);
+        // A point that is repeated is one point still.
+        bar.set_position(done as u64);
     };
     let mut sink = |event: &Event| {
         match event {
@@ -154,7 +157,10 @@ pub(crate) fn execute(
                     captured.push(note);
                 }
             }
-            Event::Graded(grade) => show(grade, injected),
+            Event::Graded(grade) => {
+                seen.insert(grade.point.id.clone());
+                show(grade, injected, seen.len());
+            }
             Event::Told { text } if live.is_none() => {
                 bar.suspend(|| terminal.chat(&format!("{}\n", plain(text))));
             }
