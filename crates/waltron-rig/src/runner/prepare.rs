@@ -2,9 +2,12 @@
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
+use waltron_core::asset::Asset;
 use waltron_core::clearance::{Refusal, clear};
+use waltron_core::duty::Duty;
 use waltron_core::grading::{PointId, Rule};
 use waltron_core::name::Name;
+use waltron_core::observation::{Ended, Observation, Span};
 use waltron_core::plan::{Plan, Test};
 use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, Procedure, SetupError};
 use waltron_core::program::Program;
@@ -280,9 +283,33 @@ impl Prepared {
         all
     }
 
-    /// The time the injections should take.
-    pub fn likely_time(&self) -> Time {
-        let tested = self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
-        tested.map(|(_, p)| p.likely).fold(seconds(0.0), |a, b| a + b)
+    /// The time that it should take: the injections, the rests in which the asset cools, and those
+    /// after each test.
+    pub fn likely_time(&self, asset: &Asset) -> Time {
+        let tested = || self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        let mut duty = Duty::new(&asset.ratings);
+        let mut sum = seconds(0.0);
+        for (_, planned) in tested() {
+            let rest = duty.rest_before(&planned.program);
+            duty.cool(rest);
+            duty.put_out(&planned.program, &likely(planned));
+            sum += rest + planned.likely;
+        }
+        let mut tests: Vec<&Name> = tested().map(|(id, _)| id).collect();
+        tests.dedup();
+        sum + asset.settling() * tests.len() as f64
     }
+}
+
+/// What should be seen of an injection: its segments as long as they may be, up to its likely time.
+fn likely(planned: &Planned) -> Observation {
+    let (mut start, mut left) = (seconds(0.0), planned.likely);
+    let spans = planned.program.segments.iter().map(|segment| {
+        let lasts = segment.longest().unwrap_or(left).min(left);
+        let span = Span { start, end: start + lasts, ended: Ended::Finished };
+        start += lasts;
+        left -= lasts;
+        span
+    });
+    Observation { segments: spans.collect(), ..Observation::default() }
 }

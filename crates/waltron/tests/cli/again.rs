@@ -385,6 +385,9 @@ fn the_asset_cools_before_its_short_time_rating_is_used_up() {
         let rests = events.filter(|e| e["event"] == "rested");
         rests.map(|e| e["time_s"].as_f64().unwrap()).collect::<Vec<f64>>()
     };
+    // Four times 3 s, the cooling of 112.5 s, and half a second after the test.
+    let check = site.waltron(&["check", "pulses.plan.toml", "--format", "json"]).exits(0).json();
+    assert!((check["likely_s"].as_f64().unwrap() - 125.0).abs() < 0.1, "{}", check["likely_s"]);
     let rested = go(&[]);
     assert_eq!(rested.len(), 1, "{rested:?}");
     assert!((rested[0] - 112.5).abs() < 0.1, "{rested:?}");

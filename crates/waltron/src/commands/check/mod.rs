@@ -35,7 +35,7 @@ pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         return Ok(Exit::Pass);
     }
     match args.format {
-        Format::Json => terminal.print_json(as_json(&prepared, args.timeline)),
+        Format::Json => terminal.print_json(as_json(&job, &prepared, args.timeline)),
         Format::Text if args.timeline => terminal.print(&timeline::text(&prepared, terminal)),
         Format::Text => terminal.print(&as_text(&job, &prepared, terminal)),
     }
@@ -59,7 +59,7 @@ fn longest(planned: &Planned) -> Time {
     planned.program.longest().unwrap_or_default()
 }
 
-fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
+fn as_json(job: &Job, prepared: &Prepared, segments: bool) -> serde_json::Value {
     let injections: Vec<_> = prepared
         .planned()
         .iter()
@@ -90,7 +90,7 @@ fn as_json(prepared: &Prepared, segments: bool) -> serde_json::Value {
     let also: Vec<_> = prepared.also().into_iter().map(|a| also_json(&a)).collect();
     json!({
         "points": prepared.point_count(),
-        "likely_s": prepared.likely_time().si(),
+        "likely_s": prepared.likely_time(&job.asset).si(),
         "maxima": maxima,
         "exact": prepared.is_exact(),
         "also": also,
@@ -161,7 +161,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     out.push_str(&format!(
         "Points    {}\nDuration  about {}\n",
         prepared.point_count(),
-        duration(prepared.likely_time()),
+        duration(prepared.likely_time(&job.asset)),
     ));
     if !job.asset.assumed.is_empty() {
         let assumed = job.asset.assumed.join(", ");

@@ -95,7 +95,7 @@ pub(crate) fn execute(
         open.note(&Event::RunEnded(ended.clone()))?;
         return Ok(Finished { grades: Vec::new(), ended, trouble: None });
     };
-    let likely = prepared.likely_time();
+    let likely = prepared.likely_time(&asset);
     let ids = prepared.points().map(|p| p.id.chars().count());
     let id_width = ids.max().unwrap_or(0).min(WIDEST_ID);
     let live = panel.view();
@@ -137,7 +137,10 @@ pub(crate) fn execute(
                 clock.injected(observation.length());
                 injected += observation.length().value;
             }
-            Event::Rested { time } => clock.injected(*time),
+            Event::Rested { time } => {
+                clock.injected(*time);
+                injected += time.value;
+            }
             _ => {}
         }
         let now = clock.now();
@@ -343,6 +346,6 @@ fn heading(job: &Job, prepared: &Prepared) -> String {
         plain(&what.join(" ")),
         prepared.point_count(),
         plain(&job.rig.name),
-        view::duration(prepared.likely_time()),
+        view::duration(prepared.likely_time(&job.asset)),
     )
 }
