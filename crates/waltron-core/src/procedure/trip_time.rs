@@ -242,6 +242,16 @@ fn rivals(asset: &Asset, element: &Element, fault: &Stimulus) -> Vec<(Name, Acce
     elements.chain(stages.map(|s| (s.id.clone(), s.acceptance(fault)))).collect()
 }
 
+/// A time as a person would write it: three digits, and no less.
+fn round_up(time: Time) -> Time {
+    let digit = 10f64.powf(time.si().log10().floor() - 2.0);
+    if digit.is_normal() {
+        seconds(((time.si() / digit - 1e-9).ceil() * digit * 1e9).round() / 1e9)
+    } else {
+        time
+    }
+}
+
 /// How long to wait for the contact before giving up.
 fn wait(
     settings: &TripTimeSettings,
@@ -250,20 +260,26 @@ fn wait(
     current: Current,
     asset: &Asset,
 ) -> Time {
+    let longest = seconds(LONGEST_DERIVED_WAIT_S);
     let wanted = match band {
         // Well past the latest time, so that a slow trip is measured rather than missed.
         Acceptance { latest: Some(latest), .. } => *latest * 1.5 + seconds(1.0),
         _ if settings.wait.is_some() => settings.wait.unwrap_or_default(),
         // Nothing is required, operation is allowed: long enough to see it if it comes as expected.
-        Acceptance { expected: Some(expected), .. } => (*expected * 1.5).max(seconds(1.0)),
-        Acceptance { earliest: Some(earliest), .. } => (*earliest * 1.5).max(seconds(1.0)),
+        Acceptance { expected: Some(expected), .. } => {
+            (*expected * 1.5).max(seconds(1.0)).min(longest)
+        }
+        Acceptance { earliest: Some(earliest), .. } => {
+            (*earliest * 1.5).max(seconds(1.0)).min(longest)
+        }
         // No operation allowed: as long as the element would take with its pickup 20 % off.
         _ => element
             .characteristic
             .operate_time(1.2_f64.max(element.characteristic.operates_from()))
             .map_or(seconds(1.0), |t| (t * 1.2).max(seconds(1.0)))
-            .min(seconds(LONGEST_DERIVED_WAIT_S)),
+            .min(longest),
     };
+    let wanted = if settings.wait.is_some() { wanted } else { round_up(wanted) };
     // A high current may not be held that long; never shorter than what the verdict needs.
     match (asset.ratings.currents.longest(current), band.latest) {
         (Longest::For(allowed), Some(latest)) if wanted > allowed => {

@@ -167,7 +167,7 @@ fn check_shows_what_will_be_put_out_and_writes_nothing() {
         "3.2 A → 4.8 A by 16 mA",
         "ia 28.8 A",
         "Points    38",
-        "12 min",
+        "13 min",
     ] {
         assert!(text.contains(part), "{part}: {text}");
     }

@@ -17,7 +17,7 @@ use crate::view;
 use serde_json::{Value, json};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::capability::Capability;
+use waltron_core::capability::{Capability, Input};
 use waltron_core::clearance::{Cleared, clear};
 use waltron_core::document::{AssetForm, Source};
 use waltron_core::observation::Observation;
@@ -40,7 +40,7 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     if args.watch {
         return watch::watch(args, &bench, &mut *rig, terminal);
     }
-    let mut program = bench.program(&script_of(args)?)?;
+    let mut program = bench.program(&script_of(args, &bench.file.capability.inputs)?)?;
     program.reads = probes(&program, &bench.file.capability);
     let cleared = bench.cleared(program)?;
     let quiet = args.format == Format::Json;
@@ -155,12 +155,16 @@ pub(super) fn during(args: &Args) -> Result<String, Failure> {
 }
 
 /// The arguments as a script of one step.
-fn script_of(args: &Args) -> Result<String, Failure> {
+fn script_of(args: &Args, contacts: &[Input]) -> Result<String, Failure> {
     let Some(duration) = &args.duration else {
         return Err(Failure::usage("how long shall it be put out?")
             .help("say it with --for \"2 s\", or go on until told otherwise with --watch"));
     };
     let ends = match &args.until {
+        // A contact is named as its rig's file names it, whatever is in the name.
+        Some(contact) if contacts.iter().any(|i| i.meaning == contact.as_str()) => {
+            format!("until `{contact}`, at most {duration}")
+        }
         Some(condition) => format!("until {condition}, at most {duration}"),
         None => format!("for {duration}"),
     };
