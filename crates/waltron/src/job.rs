@@ -14,6 +14,7 @@ use waltron_core::hookup::{Sheet, Site};
 use waltron_core::name::{Name, nearest};
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::{Bench, Planned};
+use waltron_core::quantity::counted;
 use waltron_core::record::Chosen;
 use waltron_core::record::{FileCopy, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
@@ -183,7 +184,8 @@ impl Job {
         match all.get(number.wrapping_sub(1)) {
             Some(planned) => Ok((*planned).clone()),
             None => {
-                let message = format!("test `{test}` has {} injections, not {number}", all.len());
+                let has = counted(all.len(), "injection");
+                let message = format!("test `{test}` has {has}, not {number}");
                 Err(Failure::usage(message).help("`waltron check --timeline` lists them"))
             }
         }

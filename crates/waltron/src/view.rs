@@ -250,7 +250,7 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
         Exit::Trouble => ("RIG TROUBLE", BAD),
         _ => ("NOT ALL TESTED", DOUBTFUL),
     };
-    let mut counts = vec![format!("{} of {} points pass", s.pass, s.total() + ended.not_reached)];
+    let mut counts = vec![words::passing(s, ended.not_reached)];
     for (n, what) in [
         (s.fail, "fail"),
         (s.inconclusive, "inconclusive"),

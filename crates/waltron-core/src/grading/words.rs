@@ -1,6 +1,6 @@
 //! A graded point in words, the same in the terminal, in tables and in reports.
 
-use super::{Criterion, Grade, Values};
+use super::{Criterion, Grade, Summary, Values};
 
 /// What was put out, in short: a current, or what a ramp went through.
 pub fn injected(stimulus: &Values) -> Option<String> {
@@ -17,6 +17,15 @@ pub fn main_value(values: &Values, criterion: Criterion, measured: bool) -> Stri
         Some((_, value)) => value.to_string(),
         None if is_time => "no trip".to_owned(),
         None => "–".to_owned(),
+    }
+}
+
+/// How many points pass: `37 of 57 points pass`, of those not reached as well.
+pub fn passing(summary: Summary, not_reached: usize) -> String {
+    match summary.total() + not_reached {
+        1 if summary.pass == 1 => "the one point passes".to_owned(),
+        1 => "the one point does not pass".to_owned(),
+        all => format!("{} of {all} points pass", summary.pass),
     }
 }
 

@@ -1,7 +1,7 @@
 //! Programs in words, for previews.
 
 use super::{Condition, Profile, Segment, Then};
-use crate::quantity::{Measure, Quantity, in_degrees, significant, text};
+use crate::quantity::{Measure, Quantity, counted, in_degrees, significant, text};
 use crate::stimulus::{Drive, Stimulus};
 
 /// What is put out, in short: `i 0.5 A balanced, va 57.7 V @ 0 deg, 50 Hz`.
@@ -88,8 +88,9 @@ pub fn profile(profile: &Profile) -> String {
         Profile::Stairs(s) => {
             let count = s.steps.saturating_add(1);
             format!(
-                "{}, {count} levels of {}{}",
+                "{}, {} of {}{}",
                 moves(&s.from, &s.to),
+                counted(count as usize, "level"),
                 text(s.dwell),
                 resting(&s.rest)
             )
@@ -99,7 +100,8 @@ pub fn profile(profile: &Profile) -> String {
                 (Some(a), Some(b)) => moves(a, b),
                 _ => "nothing".to_owned(),
             };
-            format!("{ends}, {} levels of {}{}", s.levels.len(), text(s.dwell), resting(&s.rest))
+            let count = counted(s.levels.len(), "level");
+            format!("{ends}, {count} of {}{}", text(s.dwell), resting(&s.rest))
         }
         Profile::Slope(s) => match (s.through.first(), s.through.last()) {
             (Some(a), Some(b)) => format!("{}, smoothly", moves(a, b)),
@@ -107,7 +109,8 @@ pub fn profile(profile: &Profile) -> String {
         },
         Profile::Playback(p) => {
             let channels: Vec<&str> = p.channels().map(|(name, _)| name.as_str()).collect();
-            format!("{} on {}, {} times", p.file, channels.join(", "), p.times)
+            let times = counted(p.times as usize, "time");
+            format!("{} on {}, {times}", p.file, channels.join(", "))
         }
     }
 }

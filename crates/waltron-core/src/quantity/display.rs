@@ -103,3 +103,8 @@ impl Quantity {
         format!("{self:.12}")
     }
 }
+
+/// A number of things in words: `1 point`, `2 points`.
+pub fn counted(n: usize, thing: &str) -> String {
+    if n == 1 { format!("1 {thing}") } else { format!("{n} {thing}s") }
+}

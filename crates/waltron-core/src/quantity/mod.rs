@@ -10,7 +10,7 @@ mod parse;
 mod unit;
 
 pub use dimension::Dimension;
-pub use display::{exact, fixed, significant, text};
+pub use display::{counted, exact, fixed, significant, text};
 pub use parse::{QuantityError, parse, parse_as};
 pub use unit::Unit;
 

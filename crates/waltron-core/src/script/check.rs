@@ -18,7 +18,7 @@ use crate::grading::PointId;
 use crate::name::{Name, nearest};
 use crate::phasor::Phasor;
 use crate::program::Condition;
-use crate::quantity::{Dimension, Measure};
+use crate::quantity::{Dimension, Measure, counted};
 use crate::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -579,8 +579,8 @@ impl Checker<'_> {
             return;
         };
         if sequence.parameters.len() != args.len() {
-            let message =
-                format!("`{name}` takes {} values, not {}", sequence.parameters.len(), args.len());
+            let takes = counted(sequence.parameters.len(), "value");
+            let message = format!("`{name}` takes {takes}, not {}", args.len());
             self.problems.push(Problem::new(step.span.0.clone(), message));
         }
         for ((parameter, wanted), arg) in sequence.parameters.clone().iter().zip(args) {

@@ -5,8 +5,8 @@ use crate::plot::{PlotError, TimeCurrent, svg};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::asset::Asset;
 use waltron_core::document::DocumentError;
-use waltron_core::grading::Verdict;
-use waltron_core::quantity::text;
+use waltron_core::grading::{Verdict, words};
+use waltron_core::quantity::{counted, text};
 use waltron_core::record::{Outcome, Run};
 
 /// Why a report could not be made.
@@ -116,7 +116,7 @@ fn stamp(run: &Run) -> Markup {
     markup! {
         div class={ "stamp " (class) } {
             strong { (word) }
-            span { (summary.pass) " of " (summary.total() + not_reached) " points pass" }
+            span { (words::passing(summary, not_reached)) }
         }
     }
 }
@@ -132,9 +132,9 @@ fn warnings(run: &Run) -> Markup {
     }
     if run.cut_bytes > 0 {
         notes.push(format!(
-            "The record's last line was cut off ({} bytes left out); it was read up to its last \
-             whole event.",
-            run.cut_bytes
+            "The record's last line was cut off ({} left out); it was read up to its last whole \
+             event.",
+            counted(run.cut_bytes, "byte")
         ));
     }
     let device = run.from_device.iter();
@@ -167,7 +167,7 @@ fn warnings(run: &Run) -> Markup {
             let left = match ended.not_reached {
                 0 => "every point was reached".to_owned(),
                 1 => "1 point was not reached".to_owned(),
-                n => format!("{n} points were not reached"),
+                n => format!("{} were not reached", counted(n, "point")),
             };
             notes.extend(how.map(|how| format!("{how}; {left}.")));
         }

@@ -21,6 +21,7 @@ use crate::files::read_bytes;
 use crate::terminal::Terminal;
 use clap::CommandFactory;
 use std::path::Path;
+use waltron_core::quantity::counted;
 use waltron_core::record::Run;
 
 /// Does what was asked.
@@ -61,8 +62,8 @@ fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
     let name = path.display();
     if run.cut_bytes > 0 {
         terminal.chat(&format!(
-            "warning: {name} was cut off: read up to its last whole event; {} bytes left out\n",
-            run.cut_bytes
+            "warning: {name} was cut off: read up to its last whole event; {} left out\n",
+            counted(run.cut_bytes, "byte")
         ));
     }
     if let Some(line) = run.broken_at {

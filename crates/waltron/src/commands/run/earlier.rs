@@ -8,6 +8,7 @@ use crate::terminal::{Terminal, plain};
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
+use waltron_core::quantity::counted;
 use waltron_core::record::{Continued, FileCopy, Progress};
 use waltron_rig::runner::Prepared;
 use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
@@ -96,14 +97,15 @@ impl Earlier {
         let cut = reopened.cut_bytes();
         if cut > 0 {
             terminal.chat(&format!(
-                "{} was cut off in its last line: {cut} bytes of an event that was not whole are left out\n",
-                path.display()
+                "{} was cut off in its last line: {} of an event that was not whole left out\n",
+                path.display(),
+                counted(cut as usize, "byte")
             ));
         }
         terminal.chat(&format!(
-            "Going on with {}, {} graded points\n",
+            "Going on with {}, {}\n",
             path.display(),
-            progress.tally.summary().total()
+            counted(progress.tally.summary().total(), "graded point")
         ));
         Ok(Self { path, reopened, left_open: Vec::new() })
     }

@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId};
 use waltron_core::procedure::{Answer, Question, Wanted};
-use waltron_core::quantity::{Time, seconds};
+use waltron_core::quantity::{Time, counted, seconds};
 use waltron_core::readback::{Difference, differences, with_device};
 use waltron_core::record::{Chosen, Event, Outcome, Progress, Run, RunEnded};
 use waltron_rig::Rig;
@@ -340,11 +340,11 @@ fn heading(job: &Job, prepared: &Prepared) -> String {
         .map(String::as_str)
         .collect();
     format!(
-        "{}\n{}  {}\n{} points on {}, about {} on the rig\n\n",
+        "{}\n{}  {}\n{} on {}, about {} on the rig\n\n",
         styled(STRONG, &plain(&job.plan.title)),
         plain(&identity.tag),
         plain(&what.join(" ")),
-        prepared.point_count(),
+        counted(prepared.point_count(), "point"),
         plain(&job.rig.name),
         view::duration(prepared.likely_time(&job.asset)),
     )
