@@ -10,7 +10,8 @@ use waltron_core::script::{RecordedChannel, RecordedFile};
 use waltron_core::waveform::Waveform;
 use waltron_wire::comtrade::emit::{self, AnalogTrack, DigitalTrack, Recording};
 use waltron_wire::comtrade::{
-    Analog, Config, ConfigError, Container, Data, DataError, Format, Revision, Side, Stamp,
+    Analog, Config, ConfigError, Container, ContainerError, Data, DataError, Format, Revision,
+    Side, Stamp,
 };
 
 /// A recording's configuration and its data's bytes, read once and kept as they are.
@@ -37,8 +38,20 @@ impl Recorded {
             "cff" => {
                 let bytes = files::read_bytes(path)?;
                 let (config, data, header, information) = {
-                    let parts =
-                        Container::parse(&bytes).map_err(|e| Failure::file(path, e.to_string()))?;
+                    let parts = if partial {
+                        Container::what_is_there(&bytes).map(|(parts, _)| parts)
+                    } else {
+                        Container::parse(&bytes)
+                    };
+                    let parts = parts.map_err(|error| {
+                        let failure = Failure::file(path, error.to_string());
+                        match error {
+                            ContainerError::Truncated { .. } => failure.help(
+                                "if the recording was cut off, read what is there with --partial",
+                            ),
+                            _ => failure,
+                        }
+                    })?;
                     let start = parts.data.as_ptr() as usize - bytes.as_ptr() as usize;
                     let text = |part: &[u8]| String::from_utf8_lossy(part).into_owned();
                     (

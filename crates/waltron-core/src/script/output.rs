@@ -105,12 +105,23 @@ pub(super) fn stimulus(output: &Output, base: &Out, scene: &Scene) -> Result<Out
             return Err(Problem::new(setting.at.0.clone(), message)
                 .help("set the voltages in the same step"));
         }
-        let part = |p: &Option<(&&Setting, Value)>| {
-            p.as_ref().and_then(|(_, v)| v.quantity()).map_or(0.0, |q| q.si)
+        // What is not set stays as it was drawn.
+        let drawn = drawn(&base.stimulus);
+        let part = |p: &Option<(&&Setting, Value)>, stays: f64| {
+            p.as_ref().and_then(|(_, v)| v.quantity()).map_or(stays, |q| q.si)
         };
-        currents_for_power(Complex64::new(part(&power[0]), part(&power[1])), setting, &mut out)?;
+        let wanted = Complex64::new(part(&power[0], drawn.re), part(&power[1], drawn.im));
+        currents_for_power(wanted, setting, &mut out)?;
     }
     Ok(Out { stimulus: out, is_exact })
+}
+
+/// The three-phase power that is drawn, without what rounding leaves.
+fn drawn(out: &Stimulus) -> Complex64 {
+    let phases = out.complex_phase_voltages().into_iter().zip(out.complex_phase_currents());
+    let s: Complex64 = phases.map(|(v, i)| v * i.conj()).sum();
+    let sure = |part: f64| if part.abs() < 1e-12 * s.norm() { 0.0 } else { part };
+    Complex64::new(sure(s.re), sure(s.im))
 }
 
 /// I = (S / 3 / V)*, in each phase.

@@ -479,6 +479,25 @@ const SETTINGS: [&str; 10] = [
     "df = -0.1 Hz/s",
 ];
 
+/// The reactive power that is drawn stays when the active one alone is set, and the other way round.
+#[test]
+fn power_that_is_not_set_stays() {
+    let script = "hold v = balanced(60 V), p = 50 W, q = 20 var for 1 s\n\
+                  hold p = 60 W for 1 s\nhold q = -10 var for 1 s\n";
+    let (_, programs, _) = run(script, |_, program| played(program, &[], &[]));
+    let power = |n: usize| {
+        let Profile::Hold(out) = &programs[n].segments[0].profile else { panic!() };
+        let pairs = out.complex_phase_voltages().into_iter().zip(out.complex_phase_currents());
+        pairs.map(|(v, i)| v * i.conj()).sum::<num_complex::Complex64>()
+    };
+    let near = |s: num_complex::Complex64, p: f64, q: f64| {
+        (s.re - p).abs() < 1e-9 && (s.im - q).abs() < 1e-9
+    };
+    assert!(near(power(0), 50.0, 20.0));
+    assert!(near(power(1), 60.0, 20.0), "{}", power(1));
+    assert!(near(power(2), 60.0, -10.0), "{}", power(2));
+}
+
 /// A magnitude alone keeps the channel's angle; one that was off has its phase's in a balanced system.
 #[test]
 fn a_magnitude_alone_turns_nothing() {

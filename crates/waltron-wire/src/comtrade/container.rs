@@ -23,6 +23,22 @@ impl<'a> Container<'a> {
     /// # Errors
     /// [`ContainerError`]: no configuration, no data, data shorter than they say.
     pub fn parse(bytes: &'a [u8]) -> Result<Self, ContainerError> {
+        let (found, declared) = Self::what_is_there(bytes)?;
+        match declared {
+            Some(declared) if declared > found.data.len() => {
+                Err(ContainerError::Truncated { declared, held: found.data.len() })
+            }
+            _ => Ok(found),
+        }
+    }
+
+    /// Takes a combined file apart, of which the end may be missing; with how many bytes of data it
+    /// declares.
+    ///
+    /// # Errors
+    /// [`ContainerError`]: no configuration, no data.
+    pub fn what_is_there(bytes: &'a [u8]) -> Result<(Self, Option<usize>), ContainerError> {
+        let mut size = None;
         let mut found = Self::default();
         let (mut has_config, mut has_data) = (false, false);
         let mut at = 0;
@@ -47,16 +63,8 @@ impl<'a> Container<'a> {
                         let rest = &bytes[end..];
                         let declared =
                             kind.split(':').nth(1).and_then(|n| n.trim().parse::<usize>().ok());
-                        found.data = match declared {
-                            Some(n) if n > rest.len() => {
-                                return Err(ContainerError::Truncated {
-                                    declared: n,
-                                    held: rest.len(),
-                                });
-                            }
-                            Some(n) => &rest[..n],
-                            None => rest,
-                        };
+                        size = declared;
+                        found.data = &rest[..declared.unwrap_or(rest.len()).min(rest.len())];
                         break;
                     }
                     _ => {
@@ -75,7 +83,7 @@ impl<'a> Container<'a> {
         match (has_config, has_data) {
             (false, _) => Err(ContainerError::NoSection { kind: "CFG" }),
             (_, false) => Err(ContainerError::NoSection { kind: "DAT" }),
-            _ => Ok(found),
+            _ => Ok((found, size)),
         }
     }
 

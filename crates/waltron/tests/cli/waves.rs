@@ -315,6 +315,19 @@ fn damaged_recordings_are_refused_with_their_place() {
     );
 }
 
+/// A combined file that was cut off is read up to its last whole sample, if that is asked for.
+#[test]
+fn what_is_left_of_a_combined_file_is_read_on_request() {
+    let site = Site::examples();
+    let whole = std::fs::read(site.dir.path().join("inrush.cff")).unwrap();
+    std::fs::write(site.dir.path().join("cut.cff"), &whole[..whole.len() / 2]).unwrap();
+    let refused = site.waltron(&["wave", "info", "cut.cff"]).exits(2).err();
+    assert!(refused.contains("--partial"), "{refused}");
+    let count = |args: &[&str]| json(&site, args)["samples"].as_u64().unwrap();
+    let (part, all) = (count(&["info", "cut.cff", "--partial"]), count(&["info", "inrush.cff"]));
+    assert!(part > all / 3 && part < all, "{part} of {all}");
+}
+
 /// A capture's name is a part of a file's name, wherever it points; what cannot be written is told,
 /// and what was measured counts.
 #[test]
