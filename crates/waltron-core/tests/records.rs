@@ -101,6 +101,20 @@ fn the_latest_attempt_counts_and_floats_survive() {
     assert_eq!(run.points[0].expected.get("time").unwrap().to_bits(), (0.1f64 + 0.2).to_bits());
 }
 
+/// A record of a later program is told apart before anything else of it is read.
+#[test]
+fn a_format_that_is_not_known_is_refused_in_words() {
+    let later = record().replacen("\"format\":1", "\"format\":2,\"new\":{}", 1);
+    for error in [
+        read(later.as_bytes()).unwrap_err(),
+        Run::read(later.as_bytes()).unwrap_err(),
+        Progress::read(later.as_bytes()).unwrap_err(),
+    ] {
+        assert_eq!(error, ReadError::Format { found: 2 });
+        assert!(error.to_string().contains("take the program that wrote it"));
+    }
+}
+
 #[test]
 fn a_change_in_the_middle_shows_with_its_line() {
     let text = record();

@@ -83,6 +83,11 @@ impl RecordWriter {
     pub fn append(&mut self, at: &str, event: &Event) -> Result<(), WriteError> {
         self.waiting.push_str(&self.chain.line(at, event)?);
         self.waiting.push('\n');
+        // The end has nothing behind it that would vouch for it, but for a seal.
+        if matches!(event, Event::RunEnded(_)) {
+            self.waiting.push_str(&self.chain.line(at, &Event::Sealed)?);
+            self.waiting.push('\n');
+        }
         if matches!(event, Event::Observed { .. }) { Ok(()) } else { self.flush() }
     }
 

@@ -16,7 +16,7 @@ use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::procedure::{Bench, Planned};
 use waltron_core::quantity::counted;
 use waltron_core::record::Chosen;
-use waltron_core::record::{FileCopy, RunStarted};
+use waltron_core::record::{FORMAT, FileCopy, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::instruments::{InstrumentFile, together};
 use waltron_rig::runner::{Blocked, Prepared, prepare, set_up};
@@ -274,7 +274,7 @@ impl Job {
         only: Option<String>,
     ) -> RunStarted {
         RunStarted {
-            format: 1,
+            format: FORMAT,
             version: env!("CARGO_PKG_VERSION").to_owned(),
             title: self.plan.title.clone(),
             tester: tester.or_else(|| self.plan.tester.clone()),

@@ -92,9 +92,38 @@ pub enum ReadError {
         /// What the reader says.
         message: String,
     },
+    /// The record is of a format that this program does not know.
+    #[error(
+        "the record has format {found}, this program reads {FORMAT}: take the program that wrote it, or a newer one"
+    )]
+    Format {
+        /// Its format.
+        found: u64,
+    },
     /// The first event does not start a run.
     #[error("the first line does not start a run; is this a run record?")]
     NoStart,
+}
+
+/// The format of records that this program writes and reads.
+pub const FORMAT: u32 = 1;
+
+/// Whether a record's first line tells a format that is known, before anything else of it is read.
+///
+/// # Errors
+/// [`ReadError::Format`] where it is another one.
+pub(super) fn known_format(first: &[u8]) -> Result<(), ReadError> {
+    #[derive(serde::Deserialize)]
+    struct Format {
+        format: u64,
+    }
+    match serde_json::from_slice::<Format>(first) {
+        Ok(Format { format }) if format != u64::from(FORMAT) => {
+            Err(ReadError::Format { found: format })
+        }
+        // What tells none is told apart by its event.
+        _ => Ok(()),
+    }
 }
 
 /// Reads a record's bytes up to its last whole event.
@@ -102,6 +131,7 @@ pub enum ReadError {
 /// # Errors
 /// [`ReadError`]: nothing whole in it, damage before the end, or not a run record.
 pub fn read(bytes: &[u8]) -> Result<Reading, ReadError> {
+    known_format(bytes.split(|b| *b == b'\n').next().unwrap_or_default())?;
     let mut lines = Vec::new();
     let (mut cut_bytes, mut broken_at) = (0, None);
     let mut expected_prev = String::new();

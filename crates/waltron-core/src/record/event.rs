@@ -93,7 +93,9 @@ pub enum Event {
     },
     /// The run goes on after a stop, or points are tested again.
     Continued(Box<Continued>),
-    /// The last line of a run that came to its end in order.
+    /// Stands behind the end of a run and vouches for it, as every line does for the one before.
+    Sealed,
+    /// The last line of a run that came to its end in order, but for its seal.
     RunEnded(RunEnded),
 }
 

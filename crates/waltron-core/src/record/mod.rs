@@ -11,7 +11,7 @@ mod progress;
 mod run;
 mod tally;
 
-pub use chain::{Chain, Line, ReadError, Reading, read};
+pub use chain::{Chain, FORMAT, Line, ReadError, Reading, read};
 pub use event::{Continued, Event, FileCopy, Outcome, RunEnded, RunStarted};
 pub use head::first_break;
 pub use progress::{Chosen, Progress};

@@ -2,7 +2,7 @@
 //!
 //! Observations, most of a record's text, are checked as part of the chain but not read.
 
-use super::chain::ReadError;
+use super::chain::{ReadError, known_format};
 use super::event::{Continued, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
@@ -125,6 +125,7 @@ impl Progress {
         if head.event != "run-started" {
             return Err(ReadError::NoStart);
         }
+        known_format(first)?;
         let bad = |line: usize, error: &serde_json::Error| ReadError::BadLine {
             line,
             message: error.to_string(),
@@ -176,7 +177,7 @@ impl Progress {
 
     fn take(&mut self, head: Head<'_>, line: &[u8]) -> Result<(), serde_json::Error> {
         let n = self.lines;
-        self.is_closed = head.event == "run-ended";
+        self.is_closed = matches!(&*head.event, "run-ended" | "sealed");
         self.last_at.clear();
         self.last_at.push_str(&head.at);
         match (head.event.as_ref(), head.id, head.test, head.verdict) {

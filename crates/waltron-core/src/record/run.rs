@@ -1,6 +1,6 @@
 //! A run as its record tells it.
 
-use super::chain::{Line, ReadError};
+use super::chain::{Line, ReadError, known_format};
 use super::event::{Event, RunEnded, RunStarted};
 use super::head::{Head, first_break, lines};
 use crate::asset::Asset;
@@ -44,6 +44,9 @@ impl Run {
         let mut run: Option<Self> = None;
         let mut index = HashMap::new();
         let mut cut_bytes = 0;
+        if let Some((_, first, _)) = lines(bytes).next() {
+            known_format(first)?;
+        }
         for (n, (_, line, is_last)) in lines(bytes).enumerate() {
             let head = match Head::read(line) {
                 Ok(head) => head,

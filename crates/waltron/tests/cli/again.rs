@@ -452,6 +452,30 @@ fn hook_up_sheets_of_every_format() {
     );
 }
 
+/// The end of a run is sealed: a change of its very last figures shows.
+#[test]
+fn a_change_of_the_end_of_a_record_shows() {
+    let site = Site::new();
+    run(&site, &["--only", "51N-pickup"]).exits(0);
+    let record = site.read("r.run.jsonl");
+    assert!(record.lines().last().unwrap().contains("\"sealed\""));
+    let end = record.lines().count() - 1;
+    site.write(
+        "r.run.jsonl",
+        &record.replace("\"outcome\":\"completed\"", "\"outcome\":\"stopped\""),
+    );
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    let page = site.read("r.html");
+    assert!(page.contains(&format!("line {} does not follow", end + 1)), "{page}");
+    site.write("r.run.jsonl", &record);
+    site.waltron(&["report", "r.run.jsonl", "-o", "s.html"]).exits(0);
+    assert!(!site.read("s.html").contains("does not follow"));
+    // Gone on with, it is sealed again behind its new end.
+    run(&site, &["--redo", "51N-pickup"]).exits(0);
+    let again = site.read("r.run.jsonl");
+    assert!(again.starts_with(&record) && again.lines().last().unwrap().contains("\"sealed\""));
+}
+
 /// The disk is full in the middle of an event: what was whole before it is kept, and gone on with.
 #[cfg(unix)]
 #[test]
