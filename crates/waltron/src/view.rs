@@ -171,6 +171,7 @@ pub(crate) fn besides(prepared: &Prepared) -> String {
             Also::Sets { parameter, to } => {
                 format!("sets {} to {}", plain(parameter.as_str()), Span(to))
             }
+            Also::Asks { question, .. } => format!("asks {}", plain(&question.text)),
             Also::Sends { to, text } => format!("sends {} to {}", plain(&text), plain(to.as_str())),
             Also::Runs { program } => format!("runs {} on this computer", plain(&program)),
         };

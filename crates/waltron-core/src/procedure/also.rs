@@ -1,5 +1,6 @@
 //! What a test does besides putting something out.
 
+use super::Question;
 use crate::expression::Range;
 use crate::name::Name;
 use crate::quantity::Quantity;
@@ -28,6 +29,13 @@ pub enum Also {
         to: Name,
         /// The message.
         text: String,
+    },
+    /// It asks the attendant.
+    Asks {
+        /// The question.
+        question: Question,
+        /// Whether its text is known before; else it holds what is measured.
+        is_exact: bool,
     },
     /// It runs a program on this computer.
     Runs {

@@ -20,6 +20,7 @@ mod machine;
 mod names;
 mod output;
 mod parse;
+mod question;
 mod scene;
 mod target;
 #[cfg(test)]

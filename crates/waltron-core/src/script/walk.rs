@@ -15,6 +15,7 @@ use super::context::Context;
 use super::expectation::{grade, likely_fault};
 use super::labels::{Labels, Owners};
 use super::names::Depth;
+use super::question::question;
 use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
 use crate::capability::ParameterKind;
@@ -226,7 +227,9 @@ impl<'a> Walk<'a> {
                 self.guards.push(Watched { guard, condition, depth, scene: None });
             }
             Statement::Ask(ask) => {
-                evaluate(&ask.text, scene)?;
+                let is_exact = !evaluate(&ask.text, scene)?.is_unknown();
+                let question = question(ask, scene)?;
+                self.also(Also::Asks { question, is_exact });
                 match &ask.wanted {
                     AskWanted::Confirm => {}
                     AskWanted::Choice(name, _) => {

@@ -187,6 +187,38 @@ fn the_next_command_works_as_it_is_shown() {
     assert!(site.files().contains(&"May 4th's run.html".to_owned()), "{:?}", site.files());
 }
 
+/// Where nobody is there to be asked, a question without an answer is told before anything is put out.
+#[test]
+fn unanswered_questions_are_told_before_anything_is_energised() {
+    let site = Site::examples();
+    site.write(
+        "readings.seq",
+        "set supply.output = on\nwait 1 s\nask tap: number \"Which tap?\" from 1 to 5\n\
+         expect tap > 0 as \"tap\"\n",
+    );
+    let run = |more: &[&str]| {
+        let args = ["run", "dc1.plan.toml", "--only", "readings/*", "--record", "r.run.jsonl"];
+        site.waltron(&[&args[..], more].concat())
+    };
+    let refused = |more: &[&str], message: &str| {
+        let err = run(more).exits(2).err();
+        assert!(err.contains(message), "{message} is not in {err}");
+        assert!(!site.files().contains(&"r.run.jsonl".to_owned()), "nothing was begun");
+    };
+    refused(&["--yes"], "--yes has no answer to `Which tap?`");
+    let answers = |text: &str| site.write("a.toml", text);
+    answers("[[answer]]\nquestion = \"Which phase?\"\nanswer = \"3\"\n");
+    refused(&["--answers", "a.toml"], "no answer to `Which tap?`");
+    for wrong in ["7", "three", "3 A"] {
+        answers(&format!("[[answer]]\nquestion = \"Which tap?\"\nanswer = \"{wrong}\"\n"));
+        refused(&["--answers", "a.toml"], &format!("`{wrong}` does not answer `Which tap?`"));
+    }
+    answers("[[answer]]\nquestion = \"Which tap?\"\nanswer = \"3\"\n");
+    run(&["--answers", "a.toml"]).exits(0);
+    let check = site.waltron(&["check", "dc1.plan.toml"]).exits(0).out();
+    assert!(check.contains("asks Which tap?"), "{check}");
+}
+
 /// A loop goes round a whole number of times.
 #[test]
 fn rounds_are_whole_numbers() {

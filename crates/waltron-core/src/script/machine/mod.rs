@@ -11,15 +11,16 @@ use super::context::Context;
 use super::expectation::{ended, grade, not_graded, verdict_of};
 use super::labels::{Labels, Owners};
 use super::names::Depth;
+use super::question::question;
 use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
 use super::walk::{Foreseen, READ_S};
 use crate::document::Problem;
-use crate::expression::{Expr, Type, Value, evaluate, not_there, quantity};
+use crate::expression::{Expr, Type, Value, evaluate, not_there};
 use crate::grading::{Grade, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::{Ended, Observation};
-use crate::procedure::{Action, Answer, Planned, Procedure, Question, Wanted};
+use crate::procedure::{Action, Answer, Planned, Procedure, Wanted};
 use crate::program::{Condition, Finish};
 use crate::quantity::{Dimension, Measure, Quantity, seconds};
 use std::collections::{HashMap, VecDeque};
@@ -445,38 +446,21 @@ impl Sequence {
     }
 
     fn ask(&mut self, ask: &Ask) -> Result<(), Problem> {
-        let text = evaluate(&ask.text, &self.scene)?.to_string();
-        let (mut kind, mut allowed) = (Type::Text, None);
-        let (name, wanted) = match &ask.wanted {
-            AskWanted::Confirm => (None, Wanted::Confirmation),
-            AskWanted::Choice(name, choices) => {
-                let choices = match evaluate(choices, &self.scene)? {
-                    Value::List(items) => items.iter().map(ToString::to_string).collect(),
-                    other => vec![other.to_string()],
-                };
-                (Some(name.clone()), Wanted::Choice(choices))
-            }
-            AskWanted::Value { name, kind: Type::Quantity(dimension), default, between } => {
-                let bounds = match between {
-                    Some((low, high)) => Some([
-                        needed(low, *dimension, &self.scene)?,
-                        needed(high, *dimension, &self.scene)?,
-                    ]),
-                    None => None,
-                };
-                (kind, allowed) = (Type::Quantity(*dimension), bounds);
-                let default_si = match default {
-                    Some(expr) => quantity(expr, *dimension, &self.scene)?.map(|q| q.si),
-                    None => None,
-                };
-                let (words, exponents) = (dimension.to_string(), dimension.exponents());
-                let wanted = Wanted::Quantity { kind: words, exponents, default_si, bounds };
-                (Some(name.clone()), wanted)
-            }
-            AskWanted::Value { name, .. } => (Some(name.clone()), Wanted::Text),
+        let question = question(ask, &self.scene)?;
+        let bounds = match &question.wanted {
+            Wanted::Quantity { bounds, .. } => *bounds,
+            _ => None,
         };
-        self.ready.push_back(Action::Ask(Question { text, wanted }));
-        self.waiting = Some(Waiting::Answer { name, kind, bounds: allowed });
+        let (name, kind) = match &ask.wanted {
+            AskWanted::Confirm => (None, Type::Text),
+            AskWanted::Choice(name, _) => (Some(name.clone()), Type::Text),
+            AskWanted::Value { name, kind: Type::Quantity(dimension), .. } => {
+                (Some(name.clone()), Type::Quantity(*dimension))
+            }
+            AskWanted::Value { name, .. } => (Some(name.clone()), Type::Text),
+        };
+        self.ready.push_back(Action::Ask(question));
+        self.waiting = Some(Waiting::Answer { name, kind, bounds });
         Ok(())
     }
 }

@@ -110,6 +110,7 @@ fn also_json(also: &Also) -> serde_json::Value {
             json["sets"] = json!(parameter);
             json
         }
+        Also::Asks { question, .. } => json!({ "asks": question.text }),
         Also::Sends { to, text } => json!({ "sends": text, "to": to }),
         Also::Runs { program } => json!({ "runs": program }),
     }

@@ -12,15 +12,16 @@ use crate::failure::Failure;
 use crate::files::read_source;
 use crate::job::Job;
 use crate::live::Screen;
-use crate::panel::Panel;
+use crate::panel::{Panel, prompt};
 use crate::signals::{StopFlag, install};
 use crate::terminal::{Terminal, plain};
 use crate::view;
 use earlier::{Earlier, Opening};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use waltron_core::document::AnswersForm;
+use waltron_core::document::{Answers, AnswersForm};
 use waltron_core::grading::{Grade, Summary};
+use waltron_core::procedure::Also;
 use waltron_core::quantity::{Dimension, Measure};
 use waltron_core::quantity::{Time, parse_as};
 use waltron_core::record::{Chosen, Outcome};
@@ -64,6 +65,13 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     } else {
         job.refuse_execution(&prepared)?;
     }
+    let answers = match &args.answers {
+        Some(path) => Some(AnswersForm::load(&read_source(path)?)?),
+        None => None,
+    };
+    if !args.live {
+        answerable(&prepared, answers.as_ref(), args)?;
+    }
     // A record that was cut before its last event gets one, even if nothing else is left.
     if let Some(earlier) = earlier.as_ref().filter(|e| prepared.is_empty() && e.is_done()) {
         return nothing_to_do(earlier, args, quiet, terminal);
@@ -86,7 +94,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         }),
     };
     let record = target.path().to_owned();
-    let (screen, mut panel) = panel(args, stop)?;
+    let (screen, mut panel) = panel(args, answers, stop)?;
     let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal);
     if let Some(screen) = screen
         && done.is_ok()
@@ -133,6 +141,43 @@ fn nothing_to_do(
 }
 
 /// Where the record is, and what is typed next.
+/// What sequences ask is answered before anything is energised, where nobody is there to be asked: by
+/// the file, or by a default.
+///
+/// # Errors
+/// A question without an answer, or with one that does not fit.
+fn answerable(prepared: &Prepared, answers: Option<&Answers>, args: &Args) -> Result<(), Failure> {
+    let mut answers = answers.cloned();
+    for also in prepared.also() {
+        let Also::Asks { question, is_exact } = also else { continue };
+        let text = plain(&question.text);
+        match (&mut answers, &args.answers) {
+            // What is measured is a part of the text: only then it is known which answer fits.
+            _ if !is_exact => {}
+            (Some(answers), Some(file)) => {
+                let Some(given) = answers.take(&question.text) else {
+                    return Err(Failure::file(file, format!("it has no answer to `{text}`"))
+                        .help("add one; nothing was put out"));
+                };
+                if let Err(why) = prompt::said(&question, &given) {
+                    let given = plain(&given);
+                    return Err(Failure::file(
+                        file,
+                        format!("`{given}` does not answer `{text}`: {why}"),
+                    )
+                    .help("nothing was put out"));
+                }
+            }
+            _ if args.yes && question.default_answer().is_none() => {
+                return Err(Failure::usage(format!("--yes has no answer to `{text}`"))
+                    .help("give one in a file with --answers, or a `default` in the sequence"));
+            }
+            _ => {}
+        }
+    }
+    Ok(())
+}
+
 /// A path as it is typed in a shell: in quotes where blanks and the like would part it.
 fn for_shell(path: &Path) -> String {
     let text = path.display().to_string();
@@ -160,7 +205,11 @@ fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
     text
 }
 
-fn panel(args: &Args, stop: StopFlag) -> Result<(Option<Screen>, Panel), Failure> {
+fn panel(
+    args: &Args,
+    answers: Option<Answers>,
+    stop: StopFlag,
+) -> Result<(Option<Screen>, Panel), Failure> {
     let limit = match &args.prompt_timeout {
         None => None,
         Some(text) => {
@@ -173,16 +222,13 @@ fn panel(args: &Args, stop: StopFlag) -> Result<(Option<Screen>, Panel), Failure
         }
     };
     let mut screen = None;
-    let panel = match (&args.answers, args.yes) {
+    let panel = match (answers.zip(args.answers.as_ref()), args.yes) {
         _ if args.live => {
             let (opened, live) = Screen::open(stop.clone())?;
             screen = Some(opened);
             Panel::live(stop, live)
         }
-        (Some(path), _) => {
-            let answers = AnswersForm::load(&read_source(path)?)?;
-            Panel::scripted(stop, answers, path.display().to_string())
-        }
+        (Some((answers, path)), _) => Panel::scripted(stop, answers, path.display().to_string()),
         (None, true) => Panel::confirming(stop),
         (None, false) => Panel::asking(stop),
     };
