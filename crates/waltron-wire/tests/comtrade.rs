@@ -288,10 +288,10 @@ proptest! {
                 prop_assert!((found - wanted).abs() <= 1e-9 * scale, "{found} {wanted}");
             }
         }
-        for k in 0..bits {
+        for (k, states) in states.iter().enumerate() {
             let changes: Vec<(f64, bool)> = (1..n)
-                .filter(|i| states[k][*i] != states[k][i - 1])
-                .map(|i| (rows[i].0, states[k][i]))
+                .filter(|i| states[*i] != states[i - 1])
+                .map(|i| (rows[i].0, states[i]))
                 .collect();
             prop_assert_eq!(&survey.digital[k].first, &changes);
             prop_assert_eq!(survey.digital[k].count as usize, changes.len());

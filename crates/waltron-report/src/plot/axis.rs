@@ -5,7 +5,7 @@
 
 use waltron_core::quantity::significant;
 
-/// A logarithmic axis: positive, finite, of at least half a decade and at most [`MOST_DECADES`].
+/// A logarithmic axis: positive, finite, of at least a third of a decade and at most twelve.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct LogAxis {
     low: f64,

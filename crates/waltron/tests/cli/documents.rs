@@ -57,7 +57,7 @@ fn every_key_of_the_output_is_documented_and_none_is_empty() {
     let stands = |key: &str| {
         let base =
             |s: &&str| key.strip_suffix(*s).is_some_and(|b| words.contains(&format!("{b}_")));
-        words.contains(key) || suffixes.iter().any(|s| base(&s))
+        words.contains(key) || suffixes.iter().any(base)
     };
     let mut found = BTreeSet::new();
     let mut look = |value: Value, what: &str| {
