@@ -311,7 +311,10 @@ fn a_point_reads_the_same_everywhere() {
     for (lower, upper) in [("lower", "upper"), ("earliest", "latest")] {
         let both = Values::none().with(lower, low).with(upper, high);
         assert_eq!(allowed(both, time).unwrap(), "1.000 s … 2.000 s");
-        assert_eq!(allowed(Values::none().with(lower, low), time).unwrap(), "from 1.000 s");
+        let permitted = allowed(Values::none().with(lower, low), time).unwrap();
+        assert_eq!(permitted, "trip permitted after 1.000 s");
+        let from = allowed(Values::none().with(lower, low), Criterion::Value).unwrap();
+        assert_eq!(from, "from 1.000 s");
         assert_eq!(allowed(Values::none().with(upper, high), time).unwrap(), "up to 2.000 s");
     }
     assert_eq!(allowed(Values::none(), Criterion::NoOperation).unwrap(), "no trip");

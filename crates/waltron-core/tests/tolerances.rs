@@ -186,6 +186,24 @@ fn curves_are_written_in_the_words_of_their_standard() {
     assert!(refused(&foreign, "").contains("`within` does not belong"));
 }
 
+/// What is graded against a setting is graded against the asset's, whatever a plan calls so.
+#[test]
+fn a_plan_cannot_give_a_setting_another_value() {
+    use waltron_core::document::PlanForm;
+    let asset = relay(STAGES);
+    let error = |name: &str| {
+        let text = format!(
+            "[plan]\ntitle = \"t\"\nasset = \"a\"\n[let]\n\"{name}\" = \"3 V\"\n[[test]]\nid = \"t\"\nprocedure = \"sequence\"\nscript = \"x.seq\"\n"
+        );
+        let source = Source::new("plan", text);
+        let plan = PlanForm::load(&source).unwrap().resolve(&source, &asset);
+        plan.err().map(|e| e.problems[0].message.clone())
+    };
+    assert!(error("59.pickup").unwrap().contains("is a setting of the asset"));
+    assert!(error("nominal.voltage").unwrap().contains("is a setting of the asset"));
+    assert_eq!(error("own"), None);
+}
+
 /// What a procedure cannot test is named for what it is.
 #[test]
 fn a_procedure_says_what_it_tests() {

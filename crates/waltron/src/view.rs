@@ -307,13 +307,17 @@ mod tests {
         let wide = point_line(&grade(Verdict::Pass, Some(4.1)), 12, None);
         assert_eq!(wide.lines().count(), 1);
         assert!(
-            wide.contains("measured 4.100 s") && wide.contains("expected 4.05 s (from 3.700 s)")
+            wide.contains("measured 4.100 s")
+                && wide.contains("expected 4.05 s (trip permitted after 3.700 s)")
         );
-        let narrow = point_line(&grade(Verdict::Fail, None), 12, Some(40));
+        let narrow = point_line(&grade(Verdict::Fail, None), 12, Some(60));
         // The line breaks between what was measured and what was expected, never inside.
         let plain = anstream::adapter::strip_str(&narrow).to_string();
-        assert!(plain.lines().all(|l| l.chars().count() <= 40), "{plain}");
-        assert!(plain.lines().any(|l| l.trim() == "expected 4.05 s (from 3.700 s)"), "{plain}");
+        assert!(plain.lines().all(|l| l.chars().count() <= 60), "{plain}");
+        assert!(
+            plain.lines().any(|l| l.trim() == "expected 4.05 s (trip permitted after 3.700 s)"),
+            "{plain}"
+        );
         assert!(narrow.contains("measured no trip") && narrow.contains("no operation within 8 s"));
         assert!(
             !narrow.contains("\u{1b}2x"),

@@ -258,7 +258,14 @@ impl PlanForm {
     /// The plan's own values, each of which may refer to the others: they are read in rounds, since
     /// the table keeps no order.
     fn read_lets(&self, problems: &mut Problems) -> Vec<(Name, Quantity)> {
-        let mut open: Vec<(&String, &AnyQuantityText)> = self.lets.iter().flatten().collect();
+        let (settings, mut open): (Vec<_>, Vec<_>) =
+            self.lets.iter().flatten().partition(|(name, _)| problems.settings.get(name).is_some());
+        // What is graded against a setting is graded against the asset's, whatever a plan says.
+        for (name, text) in settings {
+            let message =
+                format!("`{name}` is a setting of the asset, and cannot be another value");
+            problems.push(Problem::new(text.span(), message).help("choose another name"));
+        }
         let mut read = Vec::new();
         loop {
             let before = open.len();

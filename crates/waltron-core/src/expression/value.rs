@@ -122,7 +122,7 @@ impl Type {
     pub const NUMBER: Self = Self::Quantity(Dimension::NUMBER);
 
     /// The types that parameters and answers can be declared to have.
-    pub const DECLARED: [(&'static str, Self); 12] = [
+    pub const DECLARED: [(&'static str, Self); 13] = [
         ("number", Self::NUMBER),
         ("current", Self::Quantity(Dimension::CURRENT)),
         ("voltage", Self::Quantity(Dimension::VOLTAGE)),
@@ -132,6 +132,7 @@ impl Type {
         ("frequency_rate", Self::Quantity(Dimension::FREQUENCY_RATE)),
         ("resistance", Self::Quantity(Dimension::RESISTANCE)),
         ("power", Self::Quantity(Dimension::POWER)),
+        ("temperature", Self::Quantity(Dimension::TEMPERATURE)),
         ("phasor_current", Self::Phasor(Dimension::CURRENT)),
         ("phasor_voltage", Self::Phasor(Dimension::VOLTAGE)),
         ("text", Self::Text),

@@ -49,6 +49,10 @@ pub fn allowed(limits: &Values, criterion: Criterion) -> Option<String> {
     let either = |a: &str, b: &str| limits.column_text(a).or_else(|| limits.column_text(b));
     match (either("lower", "earliest"), either("upper", "latest")) {
         (Some(a), Some(b)) => Some(format!("{a} … {b}")),
+        // Where no operation is required, it is permitted from a time on.
+        (Some(a), None) if criterion == Criterion::TripTime => {
+            Some(format!("trip permitted after {a}"))
+        }
         (Some(a), None) => Some(format!("from {a}")),
         (None, Some(b)) => Some(format!("up to {b}")),
         (None, None) => (criterion == Criterion::NoOperation).then(|| "no trip".to_owned()),

@@ -356,21 +356,21 @@ impl Shot {
     }
 }
 
-/// Why a contact that was closed before a moment cannot tell what came of it.
+/// Why a contact that was closed before a moment, which is called so, cannot tell what came of it.
 pub(crate) fn closed_already(
     observation: &Observation,
     contact: &Name,
     moment: Time,
+    called: &str,
 ) -> Option<Judgement> {
     if !observation.closed_before(contact, moment) {
         return None;
     }
     let first = observation.first_edge(contact, true, seconds(0.0));
     Some(match first.filter(|_| !observation.closed_at_start.contains(contact)) {
-        Some(at) if at < moment => Judgement::new(
-            Verdict::Fail,
-            format!("operated {} before inception", text(moment - at)),
-        ),
+        Some(at) if at < moment => {
+            Judgement::new(Verdict::Fail, format!("operated {} before {called}", text(moment - at)))
+        }
         _ => Judgement::new(
             Verdict::Inconclusive,
             format!("contact `{contact}` was closed already: reset the relay, check the wiring"),
@@ -388,7 +388,7 @@ pub(crate) fn seen_trip(
     inception: Time,
     end: Time,
 ) -> Result<TripOutcome, Judgement> {
-    if let Some(judged) = closed_already(observation, trip, inception) {
+    if let Some(judged) = closed_already(observation, trip, inception, "inception") {
         return Err(judged);
     }
     Ok(match observation.first_edge(trip, true, inception) {

@@ -249,7 +249,7 @@ impl Scene {
         };
         // A contact that is closed already cannot close: nothing is proven by it.
         if let Event::Contact { signal, closes: true, .. } = to
-            && let Some(judged) = closed_already(observation, signal, start)
+            && let Some(judged) = closed_already(observation, signal, start, &called(from))
         {
             let fails = judged.verdict == crate::grading::Verdict::Fail;
             return Ok(Value::missing(kind, fails, judged.reason));
@@ -290,6 +290,14 @@ fn any_time() -> Value {
 }
 
 /// An event in words.
+/// An event as the moment that something was before.
+fn called(event: &Event) -> String {
+    match event {
+        Event::Inception => "inception".to_owned(),
+        other => said(other),
+    }
+}
+
 fn said(event: &Event) -> String {
     match event {
         Event::Inception => "the inception".to_owned(),

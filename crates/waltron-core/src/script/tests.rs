@@ -479,6 +479,18 @@ const SETTINGS: [&str; 10] = [
     "df = -0.1 Hz/s",
 ];
 
+/// What went before is named for what it was.
+#[test]
+fn a_contact_that_was_first_says_before_what() {
+    let text = "fault A-N with i = 5 A until trip, at most 2 s\n\
+                expect time(trip -> start) < 1 s as \"a\"\nexpect time(inception -> start) < 1 s as \"b\"\n";
+    let edges = [("start", 0.02, true), ("trip", 0.5, true)];
+    let (grades, ..) = run(text, |_, program| played(program, &edges, &[]));
+    let reasons: Vec<&str> = grades.iter().map(|g| g.reason.as_str()).collect();
+    assert!(reasons[0].contains("operated 480 ms before the closing of `trip`"), "{reasons:?}");
+    assert_eq!(grades[1].verdict, Verdict::Pass);
+}
+
 /// The reactive power that is drawn stays when the active one alone is set, and the other way round.
 #[test]
 fn power_that_is_not_set_stays() {
