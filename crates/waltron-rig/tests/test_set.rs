@@ -92,6 +92,18 @@ proptest! {
     }
 }
 
+/// Who switches the watchdog off does so for as long as he controls.
+#[test]
+fn the_watchdog_is_back_for_the_next_client() {
+    let set = test_set(Pace::Real);
+    let mut first = Session::new(Arc::clone(&set));
+    let usual = ask(&mut first, "SYST:WATC?");
+    assert_eq!(ask(&mut first, "SYST:WATC OFF;WATC?").parse::<f64>().unwrap(), 0.0);
+    drop(first);
+    let mut second = Session::new(Arc::clone(&set));
+    assert_eq!(ask(&mut second, "SYST:WATC?"), usual);
+}
+
 /// Programs that only a mistaken client sends are refused before anything is made of them.
 #[test]
 fn programs_without_measure_are_refused() {

@@ -182,6 +182,8 @@ impl TestSet {
         if inner.controller == Some(client) {
             inner.controller = None;
             inner.waits = false;
+            // What one client asked of the watchdog is nothing that the next one knows of.
+            inner.watchdog = Some(WATCHDOG);
             self.note(inner, format!("client {client} {how}"));
             self.all_off_in(inner);
         }
@@ -210,6 +212,7 @@ impl TestSet {
         }
         // Control is held by who speaks; outputs need a controller.
         inner.controller = None;
+        inner.watchdog = Some(WATCHDOG);
         if inner.phase == Phase::Playing || inner.held {
             inner.tripped = true;
             self.note(&mut inner, "watchdog: the controller is silent");

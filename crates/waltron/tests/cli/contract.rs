@@ -219,6 +219,28 @@ fn unanswered_questions_are_told_before_anything_is_energised() {
     assert!(check.contains("asks Which tap?"), "{check}");
 }
 
+/// What is done otherwise than the words of the command say is told.
+#[test]
+fn a_sequence_that_runs_whole_and_another_rig_are_told() {
+    let site = Site::examples();
+    let args = ["run", "dc1.plan.toml", "--record", "r.run.jsonl", "--yes"];
+    let part = site.waltron(&[&args[..], &["--only", "readings/mean of eight"]].concat()).exits(0);
+    assert!(part.err().contains("it runs whole: readings/eight readings"), "{}", part.err());
+    let lines: Vec<String> = site.read("r.run.jsonl").lines().map(str::to_owned).collect();
+    site.write("r.run.jsonl", &(lines[..lines.len() - 6].join("\n") + "\n"));
+    site.edit(
+        "dc1.rig.toml",
+        "name = \"Virtual supply and meters\"",
+        "name = \"Rig of the other bay\"",
+    );
+    let on = site.waltron(&[&args[..], &["--resume"]].concat());
+    assert!(
+        on.err().contains("Rig of the other bay now, Virtual supply and meters then"),
+        "{}",
+        on.err()
+    );
+}
+
 /// A loop goes round a whole number of times.
 #[test]
 fn rounds_are_whole_numbers() {

@@ -107,6 +107,13 @@ impl Earlier {
             path.display(),
             counted(progress.tally.summary().total(), "graded point")
         ));
+        if job.rig_copy() != progress.started.rig {
+            terminal.chat(&format!(
+                "The rig's file is another one than when the record was begun: {} now, {} then\n",
+                plain(&job.rig.name),
+                plain(&progress.started.rig_name)
+            ));
+        }
         Ok(Self { path, reopened, left_open: Vec::new() })
     }
 

@@ -55,6 +55,14 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         (None, Some(pattern)) => {
             let wanted = Chosen::Matching(Selection::new(pattern));
             choose(&mut prepared, pattern, &wanted)?;
+            let besides: Vec<String> =
+                prepared.points().filter(|p| !wanted.wants(p)).map(|p| plain(&p.id)).collect();
+            if !besides.is_empty() {
+                terminal.chat(&format!(
+                    "The steps of a sequence depend on each other, so it runs whole: {} as well\n",
+                    besides.join(", ")
+                ));
+            }
         }
         (None, None) => {}
     }
