@@ -20,7 +20,7 @@ use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
 use crate::capability::ParameterKind;
 use crate::document::Problem;
-use crate::expression::{Expr, ExprKind, Names, Range, Type, Value, evaluate, quantity};
+use crate::expression::{Expr, ExprKind, Names, Piece, Range, Type, Value, evaluate, quantity};
 use crate::grading::Values;
 use crate::name::Name;
 use crate::procedure::{Also, Planned, PlannedPoint};
@@ -227,7 +227,7 @@ impl<'a> Walk<'a> {
                 self.guards.push(Watched { guard, condition, depth, scene: None });
             }
             Statement::Ask(ask) => {
-                let is_exact = !evaluate(&ask.text, scene)?.is_unknown();
+                let is_exact = is_known_text(&ask.text, scene)?;
                 let question = question(ask, scene)?;
                 self.also(Also::Asks { question, is_exact });
                 match &ask.wanted {
@@ -582,6 +582,21 @@ fn settable(value: &Value, parameter: &Name, scene: &Scene) -> Range {
     };
     let known = value.range().unwrap_or(Range { low: -most, high: most, dimension });
     Range { low: known.low.clamp(-most, most), high: known.high.clamp(-most, most), dimension }
+}
+
+/// Whether a text is known, with all that it tells of values.
+fn is_known_text(text: &Expr, scene: &Scene) -> Result<bool, Problem> {
+    let ExprKind::Text(pieces) = &text.kind else {
+        return Ok(!evaluate(text, scene)?.is_unknown());
+    };
+    for piece in pieces {
+        if let Piece::Value(expr) = piece
+            && evaluate(expr, scene)?.is_unknown()
+        {
+            return Ok(false);
+        }
+    }
+    Ok(true)
 }
 
 /// A planned entry that injects nothing.

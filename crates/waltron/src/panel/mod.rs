@@ -237,9 +237,8 @@ impl Attendant for Panel {
                     ));
                     return Answer::Stop;
                 };
-                let why = match prompt::said(question, &said) {
-                    Ok(Said::Answer(answer)) => return answer,
-                    Ok(Said::Skip) => "a skip needs a reason: skip: no access".to_owned(),
+                let why = match prompt::answered(question, &said) {
+                    Ok(answer) => return answer,
                     Err(why) => why,
                 };
                 self.chat(&format!(

@@ -59,6 +59,17 @@ pub(crate) fn reason() -> Question {
     Question { text: "Reason for skipping".into(), wanted: Wanted::Text }
 }
 
+/// What a line of a file answers, which has to give its reason for a skip at once.
+///
+/// # Errors
+/// Why it is no answer.
+pub(crate) fn answered(question: &Question, line: &str) -> Result<Answer, String> {
+    match said(question, line)? {
+        Said::Answer(answer) => Ok(answer),
+        Said::Skip => Err("a skip needs a reason: skip: no access".to_owned()),
+    }
+}
+
 /// What a typed line says. Only what answers the question is an answer: whatever else is typed is
 /// asked again, and nothing but *yes* switches on.
 ///

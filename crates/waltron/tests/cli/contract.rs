@@ -217,6 +217,12 @@ fn unanswered_questions_are_told_before_anything_is_energised() {
     run(&["--answers", "a.toml"]).exits(0);
     let check = site.waltron(&["check", "dc1.plan.toml"]).exits(0).out();
     assert!(check.contains("asks Which tap?"), "{check}");
+    // A question that tells what was measured is known only when it is asked.
+    site.edit("readings.seq", "ask tap", "read u = supply.voltage\nask tap");
+    site.edit("readings.seq", "Which tap?", "At {u}, which tap?");
+    std::fs::remove_file(site.dir.path().join("r.run.jsonl")).unwrap();
+    answers("[[answer]]\nquestion = \"At 2*, which tap?\"\nanswer = \"3\"\n");
+    run(&["--answers", "a.toml"]).exits(0);
 }
 
 /// What is done otherwise than the words of the command say is told.

@@ -148,7 +148,6 @@ fn nothing_to_do(
     Ok(exit)
 }
 
-/// Where the record is, and what is typed next.
 /// What sequences ask is answered before anything is energised, where nobody is there to be asked: by
 /// the file, or by a default.
 ///
@@ -167,7 +166,7 @@ fn answerable(prepared: &Prepared, answers: Option<&Answers>, args: &Args) -> Re
                     return Err(Failure::file(file, format!("it has no answer to `{text}`"))
                         .help("add one; nothing was put out"));
                 };
-                if let Err(why) = prompt::said(&question, &given) {
+                if let Err(why) = prompt::answered(&question, &given) {
                     let given = plain(&given);
                     return Err(Failure::file(
                         file,
@@ -196,6 +195,7 @@ fn for_shell(path: &Path) -> String {
     format!("'{}'", text.replace('\'', r"'\''"))
 }
 
+/// Where the record is, and what is typed next.
 fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
     let (plan, shown) = (for_shell(&args.plan), for_shell(record));
     let page = for_shell(&record.with_extension("").with_extension("html"));
