@@ -354,3 +354,17 @@ fn the_dwell_follows_from_the_elements_own_start_time() {
     assert_eq!(dwell(slow, "dwell = \"100 ms\""), 0.3);
     assert_eq!(dwell(slow, "dwell = \"1 s\""), 1.0);
 }
+
+/// So near the setting that nothing is required, a trip that is too early must still be seen: the wait
+/// outlasts the earliest time, however late that is.
+#[test]
+fn the_wait_outlasts_the_earliest_time() {
+    let text = ASSET.replace("tms = 0.3", "tms = 3");
+    let asset = waltron_test_support::asset(&text);
+    let test = "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"1.01 x\"]";
+    let mut p = procedure_on(&asset, test, &["trip", "start"]).unwrap();
+    let program = injected(&mut *p);
+    let fault = program.segments.last().unwrap().longest().unwrap().si();
+    // 2 % more than 1.01 x: 3 * 13.5 / 0.0302 s, less 5 %.
+    assert!(fault > 3.0 * 13.5 / 0.0302 * 0.95, "{fault}");
+}

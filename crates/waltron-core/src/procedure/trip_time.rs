@@ -260,24 +260,20 @@ fn wait(
     current: Current,
     asset: &Asset,
 ) -> Time {
-    let longest = seconds(LONGEST_DERIVED_WAIT_S);
     let wanted = match band {
         // Well past the latest time, so that a slow trip is measured rather than missed.
         Acceptance { latest: Some(latest), .. } => *latest * 1.5 + seconds(1.0),
         _ if settings.wait.is_some() => settings.wait.unwrap_or_default(),
         // Nothing is required, operation is allowed: long enough to see it if it comes as expected.
-        Acceptance { expected: Some(expected), .. } => {
-            (*expected * 1.5).max(seconds(1.0)).min(longest)
-        }
-        Acceptance { earliest: Some(earliest), .. } => {
-            (*earliest * 1.5).max(seconds(1.0)).min(longest)
-        }
+        // However long that is: one that comes too early must be seen.
+        Acceptance { expected: Some(expected), .. } => (*expected * 1.5).max(seconds(1.0)),
+        Acceptance { earliest: Some(earliest), .. } => (*earliest * 1.5).max(seconds(1.0)),
         // No operation allowed: as long as the element would take with its pickup 20 % off.
         _ => element
             .characteristic
             .operate_time(1.2_f64.max(element.characteristic.operates_from()))
             .map_or(seconds(1.0), |t| (t * 1.2).max(seconds(1.0)))
-            .min(longest),
+            .min(seconds(LONGEST_DERIVED_WAIT_S)),
     };
     let wanted = if settings.wait.is_some() { wanted } else { round_up(wanted) };
     // A high current may not be held that long; never shorter than what the verdict needs.
