@@ -71,6 +71,8 @@ pub struct Instrument {
     pub most: Option<f64>,
     /// Its accuracy, where that is stated.
     pub accuracy: Option<AnyTolerance>,
+    /// Whether the computer looks at it while the rig plays, and not the rig.
+    pub by_computer: bool,
 }
 
 /// Something that can be set besides the outputs.

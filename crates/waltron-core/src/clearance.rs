@@ -110,6 +110,17 @@ pub enum Refusal {
         /// What was to be measured.
         probe: String,
     },
+    /// More conditions on instruments than the computer can watch.
+    #[error(
+        "only one condition on instruments of their own can be watched in one injection; here are \
+         `{first}` and `{second}`: watch one of them in a step of its own"
+    )]
+    TooManyWatched {
+        /// One of them.
+        first: String,
+        /// Another.
+        second: String,
+    },
     /// A stop waits for a contact that no input is wired to.
     #[error("no input of the rig is wired to `{signal}`")]
     NotWired {
@@ -131,6 +142,7 @@ impl Refusal {
             Self::Unbounded { segment } => segment.as_str(),
             Self::NotWired { signal } => signal.as_str(),
             Self::NotMeasured { probe } => probe,
+            Self::TooManyWatched { first, .. } => first,
         }
     }
 
@@ -183,6 +195,7 @@ pub fn clear(
             }
         }
     }
+    found.watched(&program, capability);
     for probe in program.reads.iter().filter(|p| !capability.measures(p)) {
         found.add(Refusal::NotMeasured { probe: probe.to_string() });
     }
@@ -234,6 +247,23 @@ impl Refusals {
                 }
                 _ => {}
             }
+        }
+    }
+
+    /// What the rig does not watch itself the computer tells it, and that is one thing.
+    fn watched(&mut self, program: &Program, capability: &Capability) {
+        let by_computer = |condition: &&Condition| match condition {
+            Condition::Reading { probe, .. } | Condition::Stable { probe, .. } => {
+                capability.reading(probe.of.as_str()).is_some_and(|r| r.by_computer)
+            }
+            _ => false,
+        };
+        let stops = program.segments.iter().flat_map(|s| &s.stops);
+        let mut watched = stops.flat_map(|s| s.when.parts()).filter(by_computer);
+        let Some(first) = watched.next() else { return };
+        if let Some(second) = watched.find(|c| *c != first) {
+            let (first, second) = (first.to_string(), second.to_string());
+            self.add(Refusal::TooManyWatched { first, second });
         }
     }
 

@@ -66,25 +66,43 @@ impl AnyTolerance {
     /// # Errors
     /// [`ToleranceError`]: a part that is no quantity of this kind, negative parts, a missing side.
     pub fn parse(text: &str, dimension: Dimension) -> Result<Self, ToleranceError> {
+        Self::parse_by(text, dimension, &mut |part, wanted| match wanted {
+            Some(dimension) => {
+                let si = crate::quantity::parse_as(part, dimension)?;
+                Ok(Quantity { si, dimension })
+            }
+            None => Ok(Quantity::parse(part)?),
+        })
+    }
+
+    /// Reads a tolerance's text, whose parts somebody else can read: of any dimension, or of one.
+    ///
+    /// # Errors
+    /// As [`AnyTolerance::parse`], and what the reader says.
+    pub fn parse_by<E: From<ToleranceError>>(
+        text: &str,
+        dimension: Dimension,
+        read: &mut PartReader<'_, E>,
+    ) -> Result<Self, E> {
         let Some((first, second)) = sides(text) else {
             // One side alone leaves the other open to guessing.
             if text.trim_start().starts_with('+') {
-                return Err(ToleranceError::Sides(text.trim().to_owned()));
+                return Err(ToleranceError::Sides(text.trim().to_owned()).into());
             }
-            let side = parse_side(text, dimension)?;
+            let side = parse_side(text, dimension, read)?;
             return Ok(Self { dimension, below: side, above: side });
         };
         let (mut above, mut below) = (None, None);
         for part in [first.trim(), second.trim()] {
             if let Some(rest) = part.strip_prefix('+') {
-                above = Some(parse_side(rest, dimension)?);
+                above = Some(parse_side(rest, dimension, read)?);
             } else if let Some(rest) = part.strip_prefix(['-', '−']) {
-                below = Some(parse_side(rest, dimension)?);
+                below = Some(parse_side(rest, dimension, read)?);
             }
         }
         match (below, above) {
             (Some(below), Some(above)) => Ok(Self { dimension, below, above }),
-            _ => Err(ToleranceError::Sides(text.trim().to_owned())),
+            _ => Err(ToleranceError::Sides(text.trim().to_owned()).into()),
         }
     }
 
@@ -93,6 +111,9 @@ impl AnyTolerance {
         (si - self.below.at(si), si + self.above.at(si))
     }
 }
+
+/// Reads a part of a tolerance: a quantity of any kind, or of the one that is wanted.
+pub type PartReader<'r, E> = dyn FnMut(&str, Option<Dimension>) -> Result<Quantity, E> + 'r;
 
 /// A tolerance band around a value of type `Q`.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -182,7 +203,11 @@ fn sides(text: &str) -> Option<(&str, &str)> {
     both.next()
 }
 
-fn parse_side(text: &str, dimension: Dimension) -> Result<Side, ToleranceError> {
+fn parse_side<E: From<ToleranceError>>(
+    text: &str,
+    dimension: Dimension,
+    read: &mut PartReader<'_, E>,
+) -> Result<Side, E> {
     let (combine, parts): (_, Vec<&str>) = if let Some((a, b)) = text.split_once(" or ") {
         (Combine::Larger, vec![a, b])
     } else if let Some((a, b)) = text.split_once('+').filter(|(a, _)| !a.trim().is_empty()) {
@@ -193,18 +218,18 @@ fn parse_side(text: &str, dimension: Dimension) -> Result<Side, ToleranceError> 
     let (mut relative, mut absolute) = (None, None);
     for part in parts {
         // A bare number is not a share: people write `5` and mean either.
-        let quantity = Quantity::parse(part)?;
+        let quantity = read(part, None)?;
         if quantity.si < 0.0 {
-            return Err(ToleranceError::Negative(part.trim().to_owned()));
+            return Err(ToleranceError::Negative(part.trim().to_owned()).into());
         }
         let share = part.trim_end().ends_with('%');
         let (slot, value) = if share {
             (&mut relative, quantity.si)
         } else {
-            (&mut absolute, crate::quantity::parse_as(part, dimension)?)
+            (&mut absolute, read(part, Some(dimension))?.si)
         };
         if slot.replace(value).is_some() {
-            return Err(ToleranceError::SameKind(text.trim().to_owned()));
+            return Err(ToleranceError::SameKind(text.trim().to_owned()).into());
         }
     }
     Ok(Side { relative: relative.unwrap_or(0.0), absolute: absolute.unwrap_or(0.0), combine })

@@ -321,7 +321,7 @@ impl RigForm {
             let most = form.most.and_then(|m| m.positive_of(dimension, problems)).map(|q| q.si);
             let accuracy = form.accuracy.and_then(|a| a.read(dimension, problems));
             let name = form.name.as_str().into();
-            readings.push(Instrument { name, dimension, most, accuracy });
+            readings.push(Instrument { name, dimension, most, accuracy, by_computer: false });
         }
         let mut parameters = Vec::new();
         for form in self.parameter.unwrap_or_default() {

@@ -169,6 +169,12 @@ pub enum RigError {
         /// What it lacks.
         lacks: String,
     },
+    /// The test set ended what it played, and nobody here wanted it.
+    #[error("the test set switched off before the end; the cause it names: {cause}")]
+    SwitchedOff {
+        /// What it says.
+        cause: String,
+    },
     /// The test set reports errors.
     #[error("the test set reports {errors}")]
     Reports {

@@ -104,12 +104,14 @@ fn capability() -> Capability {
                 dimension: Dimension::VOLTAGE,
                 most: Some(60.0),
                 accuracy: None,
+                by_computer: false,
             },
             Instrument {
                 name: "supply.current".into(),
                 dimension: Dimension::CURRENT,
                 most: Some(60.0),
                 accuracy: None,
+                by_computer: false,
             },
         ],
         parameters: vec![Parameter {

@@ -89,6 +89,24 @@ impl Job {
         })
     }
 
+    /// Takes another seed than the rig file's: what a sequence leaves to chance is drawn from it.
+    /// Whether tests that were set up before have to be set up anew.
+    ///
+    /// # Errors
+    /// A sequence that this seed does not allow.
+    pub(crate) fn reseed(&mut self, seed: u64) -> Result<bool, Failure> {
+        if self.rig.seed == seed {
+            return Ok(false);
+        }
+        self.rig.seed = seed;
+        if self.scripts.is_empty() {
+            return Ok(false);
+        }
+        (self.scripts, self.script_sources) =
+            load_scripts(&self.plan_path, &self.plan_source, &self.plan, &self.asset, &self.rig)?;
+        Ok(true)
+    }
+
     /// Sets every test up for an asset that is not quite as its file says.
     ///
     /// # Errors

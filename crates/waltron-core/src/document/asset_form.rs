@@ -224,8 +224,6 @@ impl AssetForm {
             serial: i.serial,
         };
         let ratings = self.ratings.read(problems)?;
-        // From here on values may refer to what was read: `0.2 * nominal.current`.
-        problems.settings.ratings(&ratings);
         let defaults = Tolerances {
             current: Tolerance::larger_of(0.05, amperes(0.0)),
             time: Tolerance::larger_of(0.05, seconds(0.04)),
@@ -273,6 +271,8 @@ impl RatingsForm {
         let current = self.current.and_then(|f| f.positive(problems));
         let voltage = self.voltage.and_then(|f| f.positive(problems));
         let frequency = self.frequency.positive(problems);
+        // What it withstands may be told in its nominal values.
+        problems.settings.nominal(frequency, current, voltage);
         let (mut currents, mut voltages) = (Vec::new(), Vec::new());
         for form in self.thermal.unwrap_or_default() {
             let span = form.span();

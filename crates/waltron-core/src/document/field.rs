@@ -253,13 +253,38 @@ impl<Q> Field for ToleranceText<Q> {
 impl AnyToleranceText {
     /// The tolerance of values of a dimension, or `None` with the problem noted.
     pub fn read(&self, of: Dimension, problems: &mut Problems) -> Option<AnyTolerance> {
-        let read = AnyTolerance::parse(self.0.get_ref(), of);
-        let problem = |e: ToleranceError| Problem {
-            help: e.help(),
-            ..Problem::new(self.0.span(), e.to_string())
-        };
-        read.map_err(|e| problems.push(problem(e))).ok()
+        read_tolerance(&self.0, of, problems)
     }
+}
+
+/// Reads a tolerance whose parts may be worked out: `2 % or 0.005 * nominal.current`.
+fn read_tolerance(
+    text: &Spanned<String>,
+    of: Dimension,
+    problems: &mut Problems,
+) -> Option<AnyTolerance> {
+    /// Mistakes of a part have their own place.
+    enum Mistake {
+        Tolerance(ToleranceError),
+        Part(Problem),
+    }
+    impl From<ToleranceError> for Mistake {
+        fn from(error: ToleranceError) -> Self {
+            Self::Tolerance(error)
+        }
+    }
+    let settings = &problems.settings;
+    let read = AnyTolerance::parse_by(text.get_ref(), of, &mut |part, wanted| {
+        let part = Spanned::new(text.span(), part.trim().to_owned());
+        read_quantity(&part, wanted, settings).map_err(Mistake::Part)
+    });
+    let problem = read.map_err(|mistake| match mistake {
+        Mistake::Part(problem) => problem,
+        Mistake::Tolerance(error) => {
+            Problem { help: error.help(), ..Problem::new(text.span(), error.to_string()) }
+        }
+    });
+    problem.map_err(|problem| problems.push(problem)).ok()
 }
 
 /// A tolerance as text, such as `"5 % or 40 ms"`.
@@ -293,15 +318,7 @@ impl<Q: Measure> JsonSchema for ToleranceText<Q> {
 impl<Q: Measure> ToleranceText<Q> {
     /// The tolerance, or `None` with the problem noted.
     pub fn read(&self, problems: &mut Problems) -> Option<Tolerance<Q>> {
-        match Tolerance::parse(self.text.get_ref()) {
-            Ok(value) => Some(value),
-            Err(error) => {
-                let mut problem = Problem::new(self.text.span(), error.to_string());
-                problem.help = error.help();
-                problems.push(problem);
-                None
-            }
-        }
+        read_tolerance(&self.text, Q::DIMENSION, problems).and_then(Tolerance::of)
     }
 }
 

@@ -23,8 +23,8 @@ pub trait Names {
     /// All names there are, to suggest the nearest one.
     fn known(&self) -> Vec<String>;
 
-    /// Why a name that is not known may be meant for something else.
-    fn hint(&self, _path: &str) -> Option<String> {
+    /// What a name means that has no value here, and how its value can be had.
+    fn no_value(&self, _path: &str) -> Option<(String, String)> {
         None
     }
 
@@ -115,10 +115,10 @@ pub fn evaluate(expr: &Expr, names: &dyn Names) -> Result<Value, Problem> {
 }
 
 fn unknown_name(path: &str, span: Range<usize>, names: &dyn Names) -> Problem {
-    let problem = Problem::new(span, format!("nothing is called `{path}`"));
-    if let Some(hint) = names.hint(path) {
-        return problem.help(hint);
+    if let Some((what, help)) = names.no_value(path) {
+        return Problem::new(span, what).help(help);
     }
+    let problem = Problem::new(span, format!("nothing is called `{path}`"));
     let known = names.known();
     let near = nearest(path, known.iter().map(String::as_str));
     problem.did_you_mean(near, || {

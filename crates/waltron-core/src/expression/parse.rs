@@ -385,6 +385,21 @@ impl<'a> Cursor<'a> {
         Ok(Expr { kind: ExprKind::Binary(Binary::Power, Box::new(base), Box::new(exponent)), span })
     }
 
+    /// `3 cycles`: of the nominal frequency, that is `3 / nominal.frequency`.
+    fn cycles(&mut self, number: f64, at: &Range<usize>) -> Option<Expr> {
+        let unit = self.peek().filter(|t| matches!(t.kind, Kind::Name))?.span.clone();
+        if !matches!(&self.text[unit.clone()], "cycles" | "cycle") {
+            return None;
+        }
+        self.take();
+        let span = at.start..unit.end;
+        let part = |kind| Box::new(Expr { kind, span: span.clone() });
+        let number = ExprKind::Quantity { value: Quantity::number(number), percent: false };
+        let frequency = ExprKind::Name(Name::from("nominal.frequency"));
+        let kind = ExprKind::Binary(Binary::Divide, part(number), part(frequency));
+        Some(Expr { kind, span })
+    }
+
     fn primary(&mut self) -> Result<Expr, Problem> {
         let wanted = "a value";
         let Some(token) = self.peek() else { return Err(self.unexpected(wanted)) };
@@ -397,6 +412,9 @@ impl<'a> Cursor<'a> {
             }
             Kind::Number(value) => {
                 self.take();
+                if let Some(cycles) = self.cycles(value, &span) {
+                    return Ok(cycles);
+                }
                 ExprKind::Quantity { value: Quantity::number(value), percent: false }
             }
             Kind::Quantity(value) => {

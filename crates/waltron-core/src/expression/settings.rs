@@ -4,7 +4,7 @@ use super::evaluate::Names;
 use super::value::Value;
 use crate::asset::{Asset, Element, Ratings, Stage};
 use crate::characteristic::Form;
-use crate::quantity::{Measure, Quantity, Ratio};
+use crate::quantity::{Current, Frequency, Measure, Quantity, Ratio, Voltage};
 use std::collections::HashMap;
 
 /// Named quantities: `nominal.voltage`, `51P.pickup`, and what `[let]` defines.
@@ -35,12 +35,25 @@ impl Settings {
 
     /// Adds `nominal.…`.
     pub fn ratings(&mut self, ratings: &Ratings) {
-        self.insert("nominal.frequency", Quantity::of(ratings.frequency));
-        if let Some(current) = ratings.current {
-            self.insert("nominal.current", Quantity::of(current));
-        }
-        if let Some(voltage) = ratings.voltage {
-            self.insert("nominal.voltage", Quantity::of(voltage));
+        self.nominal(Some(ratings.frequency), ratings.current, ratings.voltage);
+    }
+
+    /// Adds the values of `nominal.…` that are known.
+    pub fn nominal(
+        &mut self,
+        frequency: Option<Frequency>,
+        current: Option<Current>,
+        voltage: Option<Voltage>,
+    ) {
+        let known = [
+            ("frequency", frequency.map(Quantity::of)),
+            ("current", current.map(Quantity::of)),
+            ("voltage", voltage.map(Quantity::of)),
+        ];
+        for (name, value) in known {
+            if let Some(value) = value {
+                self.insert(format!("nominal.{name}"), value);
+            }
         }
     }
 

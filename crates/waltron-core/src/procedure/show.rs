@@ -12,9 +12,15 @@ pub(super) fn name(name: &Name) -> String {
     if plain && !name.as_str().is_empty() { name.to_string() } else { format!("`{name}`") }
 }
 
-/// A current to twelve digits: what rounding left beyond them makes no difference to any rig.
+/// A current to twelve digits: what rounding left beyond them makes no difference to any rig. One
+/// that came about by a root of three is written with it, as a person would.
 pub(super) fn current(value: Current) -> String {
-    exact(value)
+    let (plain, root) = (exact(value), exact(value / 3_f64.sqrt()));
+    if digits(&root) + 4 < digits(&plain) { format!("sqrt(3) * {root}") } else { plain }
+}
+
+fn digits(text: &str) -> usize {
+    text.chars().filter(char::is_ascii_digit).count()
 }
 
 /// A time to twelve digits.
@@ -24,7 +30,12 @@ pub(super) fn time(value: Time) -> String {
 
 /// A factor in front of a value, left out where it is one.
 pub(super) fn times(factor: f64, of: &str) -> String {
-    if (factor - 1.0).abs() < 1e-12 { of.to_owned() } else { format!("{factor} * {of}") }
+    let is = |value: f64| (factor / value - 1.0).abs() < 1e-12;
+    match factor {
+        _ if is(1.0) => of.to_owned(),
+        _ if is(3_f64.sqrt()) => format!("sqrt(3) * {of}"),
+        _ => format!("{factor} * {of}"),
+    }
 }
 
 /// The segments of a fault's program as the lines of a `play` block.

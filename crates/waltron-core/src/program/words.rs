@@ -9,18 +9,30 @@ pub fn stimulus(stimulus: &Stimulus) -> String {
     if stimulus.is_off() {
         return "off".to_owned();
     }
-    let mut parts = drives("i", &stimulus.currents);
-    parts.extend(drives("v", &stimulus.voltages));
-    let mut hertz: Vec<f64> = stimulus.currents.iter().map(|d| d.frequency.si()).collect();
-    hertz.extend(stimulus.voltages.iter().map(|d| d.frequency.si()));
+    let mut hertz = frequencies(&stimulus.currents);
+    hertz.extend(frequencies(&stimulus.voltages));
     hertz.dedup();
+    // One frequency of everything is said once.
+    let each = hertz.len() > 1;
+    let mut parts = drives("i", &stimulus.currents, each);
+    parts.extend(drives("v", &stimulus.voltages, each));
     if let [one] = hertz.as_slice() {
-        parts.push(format!("{} Hz", significant(*one, 6)));
+        parts.push(in_hertz(*one));
     }
     parts.join(", ")
 }
 
-fn drives<Q: Measure>(group: &str, drives: &[Drive<Q>]) -> Vec<String> {
+/// The frequencies of the channels that are on.
+fn frequencies<Q: Measure>(drives: &[Drive<Q>]) -> Vec<f64> {
+    drives.iter().filter(|d| d.true_rms().si() != 0.0).map(|d| d.frequency.si()).collect()
+}
+
+fn in_hertz(value: f64) -> String {
+    format!("{} Hz", significant(value, 6))
+}
+
+/// `each`: with the frequency.
+fn drives<Q: Measure>(group: &str, drives: &[Drive<Q>], each: bool) -> Vec<String> {
     let on: Vec<&Drive<Q>> = drives.iter().filter(|d| d.true_rms().si() != 0.0).collect();
     if let [a, b, c] = on.as_slice()
         && [a, b, c]
@@ -34,9 +46,10 @@ fn drives<Q: Measure>(group: &str, drives: &[Drive<Q>]) -> Vec<String> {
         } else {
             format!(" @ {} deg", significant(angle, 4))
         };
-        return vec![format!("{group} {}{turned} balanced", text(a.phasor.rms()))];
+        let at = if each { format!(" at {}", in_hertz(a.frequency.si())) } else { String::new() };
+        return vec![format!("{group} {}{turned} balanced{at}", text(a.phasor.rms()))];
     }
-    on.into_iter().map(wave).collect()
+    on.into_iter().map(|d| wave(d, each)).collect()
 }
 
 fn is_balanced<Q: Measure>([a, b, c]: [&Drive<Q>; 3]) -> bool {
@@ -49,7 +62,7 @@ fn is_balanced<Q: Measure>([a, b, c]: [&Drive<Q>; 3]) -> bool {
 }
 
 /// One channel: `ia 5 A @ -120 deg + h3 6 % @ 180 deg + 0.5 A DC`.
-fn wave<Q: Measure>(d: &Drive<Q>) -> String {
+fn wave<Q: Measure>(d: &Drive<Q>, with_frequency: bool) -> String {
     let mut out = format!("{} {}", d.channel, text(d.phasor.rms()));
     let angle = in_degrees(d.phasor.angle());
     if angle.abs() > 1e-9 {
@@ -67,6 +80,9 @@ fn wave<Q: Measure>(d: &Drive<Q>) -> String {
         if let Some(tau) = dc.tau() {
             out.push_str(&format!(" (τ {})", text(tau)));
         }
+    }
+    if with_frequency {
+        out.push_str(&format!(" at {}", in_hertz(d.frequency.si())));
     }
     if d.rate_hz_per_s != 0.0 {
         out.push_str(&format!(", {} Hz/s", significant(d.rate_hz_per_s, 4)));

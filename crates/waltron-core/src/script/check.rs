@@ -13,7 +13,7 @@ use super::expectation::grade;
 use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::{parameter_value, range};
 use crate::document::{Problem, Problems};
-use crate::expression::{Expr, RESERVED, Type, Value, evaluate, quantity};
+use crate::expression::{Expr, Names as _, RESERVED, Type, Value, evaluate, quantity};
 use crate::grading::PointId;
 use crate::name::{Name, nearest};
 use crate::phasor::Phasor;
@@ -269,10 +269,11 @@ impl Checker<'_> {
                         }
                     }
                     (false, None) => {
-                        let problem = Problem::new(
-                            step.span.0.clone(),
-                            format!("nothing is called `{name}`"),
-                        );
+                        let message = match scene.value(name.as_str()) {
+                            Some(_) => format!("`{name}` cannot be given another value"),
+                            None => format!("nothing is called `{name}`"),
+                        };
+                        let problem = Problem::new(step.span.0.clone(), message);
                         let known = scene.names.all();
                         let near = nearest(name.as_str(), known.iter().map(String::as_str));
                         self.problems.push(

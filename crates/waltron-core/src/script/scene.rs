@@ -339,21 +339,32 @@ impl Names for Scene {
         names
     }
 
-    fn hint(&self, path: &str) -> Option<String> {
-        if self.context.capability.reading(path).is_some() {
-            return Some(format!(
-                "`{path}` is measured: give its value a name first with `read x = {path}`"
+    fn no_value(&self, path: &str) -> Option<(String, String)> {
+        let capability = &self.context.capability;
+        if capability.reading(path).is_some() {
+            return Some((
+                format!("`{path}` is measured, and has no value of its own here"),
+                format!("give its value a name first, with `read seen = {path}`"),
             ));
         }
-        if self.context.capability.channel_dimension(path).is_some() {
-            return Some(format!(
-                "`{path}` is an output: measure it first with `read x = magnitude({path})`"
+        if capability.parameter(path).is_some() {
+            let all: Vec<&str> = capability.readings.iter().map(|r| r.name.as_str()).collect();
+            let help = match all.as_slice() {
+                [] => "this rig measures nothing besides its outputs".to_owned(),
+                all => format!("what is measured: {}", all.join(", ")),
+            };
+            return Some((format!("`{path}` is set, not measured"), help));
+        }
+        if capability.channel_dimension(path).is_some() {
+            return Some((
+                format!("`{path}` is an output, not a value"),
+                format!("measure it first, with `read seen = magnitude({path})`"),
             ));
         }
-        if path.starts_with("ramp.") {
-            return Some("no ramp stands before this line".to_owned());
-        }
-        None
+        path.starts_with("ramp.").then(|| {
+            let help = "a ramp's values are known behind it: `ramp.value`, `ramp.reached`, …";
+            ("no ramp stands before this line".to_owned(), help.to_owned())
+        })
     }
 
     fn call(
@@ -375,7 +386,7 @@ impl Names for Scene {
                     let text = probe.to_string();
                     self.readings.as_ref().and_then(|r| r.get(&text)).cloned().ok_or_else(|| {
                         Problem::new(span.clone(), format!("`{text}` is measured"))
-                            .help(format!("give its value a name first with `read x = {text}`"))
+                            .help(format!("give its value a name first, with `read seen = {text}`"))
                     })
                 }
             },
@@ -455,8 +466,15 @@ impl Scene {
             ));
         };
         let Some(current) = self.variable(of.as_str()) else {
-            return Err(Problem::new(span.clone(), format!("nothing is called `{of}`"))
-                .help(format!("read it first: `read {of} = …`")));
+            let message = match self.value(of.as_str()) {
+                Some(_) => {
+                    format!("`{of}` was not read, so there is nothing to take the {name} of")
+                }
+                None => format!("nothing is called `{of}`"),
+            };
+            return Err(
+                Problem::new(span.clone(), message).help(format!("read it first: `read {of} = …`"))
+            );
         };
         let kind = match current.kind() {
             _ if name == "count" => Type::NUMBER,

@@ -60,12 +60,14 @@ fn context(text: &str) -> Arc<Context> {
                 dimension: Dimension::VOLTAGE,
                 most: Some(60.0),
                 accuracy: None,
+                by_computer: false,
             },
             Instrument {
                 name: "supply.current".into(),
                 dimension: Dimension::CURRENT,
                 most: Some(60.0),
                 accuracy: None,
+                by_computer: false,
             },
         ],
         parameters: vec![
@@ -358,6 +360,20 @@ fn every_mistake_is_found_at_once_with_a_way_out() {
         ("ramp p from 1 W to 2 W by 1 W every 1 s", "`p` cannot be ramped by itself"),
         ("fault A-D with i = 1 A for 1 s", "`A-D` is no fault loop"),
         ("fault A-N with z = 1 Ohm for 1 s", "the fault A-N has no current"),
+        (
+            "let y = supply.output",
+            "`supply.output` is set, not measured | what is measured: supply.",
+        ),
+        (
+            "let y = magnitude(ia)",
+            "`magnitude(ia)` is measured | give its value a name first, with `read seen = magnitude(ia)`",
+        ),
+        (
+            "let y = ia",
+            "`ia` is an output, not a value | measure it first, with `read seen = magnitude(ia)`",
+        ),
+        ("expect mean(nominal.voltage) > 1 V", "`nominal.voltage` was not read"),
+        ("trip = 3", "`trip` cannot be given another value"),
         ("repeat while supply_on", "nothing is called `supply_on`"),
         ("end", ""),
         ("repeat until trip", "nothing bounds this loop"),

@@ -153,7 +153,7 @@ impl InstrumentForm {
                 let most = m.most.and_then(|most| most.positive_of(dimension, problems));
                 let accuracy = m.accuracy.and_then(|a| a.read(dimension, problems));
                 let most = most.map(|q| q.si);
-                (Instrument { name, dimension, most, accuracy }, m.query)
+                (Instrument { name, dimension, most, accuracy, by_computer: true }, m.query)
             })
             .collect();
         let quantity =

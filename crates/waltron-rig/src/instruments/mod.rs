@@ -228,7 +228,10 @@ fn replace(
 ) {
     match condition {
         Condition::Reading { probe, .. } | Condition::Stable { probe, .. } if is_ours(probe) => {
-            taken.push(std::mem::replace(condition, Condition::Outside));
+            let ours = std::mem::replace(condition, Condition::Outside);
+            if !taken.contains(&ours) {
+                taken.push(ours);
+            }
         }
         Condition::Any(inner) | Condition::All(inner) => {
             inner.iter_mut().for_each(|c| replace(c, is_ours, taken));
@@ -259,7 +262,6 @@ impl Rig for WithInstruments {
             replace(&mut stop.when, &is_ours, &mut taken);
         }
         plain.reads.retain(|p| !self.is_ours(p));
-        taken.dedup();
         if taken.len() > 1 {
             return Err(RigError::TooManyWatched);
         }

@@ -107,9 +107,11 @@ fn and_more(more: usize) -> String {
 
 /// What may not be put out of a test's injections, one obstacle for each cause.
 fn refused<'p>(planned: impl Iterator<Item = &'p Planned>, bench: Bench<'_>) -> Vec<Obstacle> {
-    let mut causes: Vec<(String, usize, Refusal)> = Vec::new();
+    /// A cause: what it refuses first, how many points, the last injection counted.
+    struct Cause(String, usize, usize, Refusal);
+    let mut causes: Vec<Cause> = Vec::new();
     let mut before: Option<&Planned> = None;
-    for one in planned.filter(|p| p.not_tested.is_none()) {
+    for (number, one) in planned.filter(|p| p.not_tested.is_none()).enumerate() {
         // Repeats share their program; what was cleared once need not be cleared again.
         let same = before.is_some_and(|b| Arc::ptr_eq(&b.program, &one.program));
         before = Some(one);
@@ -123,14 +125,18 @@ fn refused<'p>(planned: impl Iterator<Item = &'p Planned>, bench: Bench<'_>) -> 
         }
         let cleared = clear(Program::clone(&one.program), &bench.asset.ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
-            match causes.iter_mut().find(|(_, _, r)| r.is_same_kind(&refusal)) {
-                // Two channels of the same point count once.
-                Some((first, more, _)) => *more += usize::from(*first != id),
-                None => causes.push((id.clone(), 0, refusal)),
+            // A step of a sequence that serves no point stands for itself.
+            let points = one.points.len().max(1);
+            match causes.iter_mut().find(|cause| cause.3.is_same_kind(&refusal)) {
+                // Two channels of the same injection count once.
+                Some(Cause(_, _, last, _)) if *last == number => {}
+                Some(Cause(_, count, last, _)) => (*count, *last) = (*count + points, number),
+                None => causes.push(Cause(id.clone(), points, number, refusal)),
             }
         }
     }
-    let obstacle = |(point, more, refusal)| Obstacle::Refused { point, more, refusal };
+    let obstacle =
+        |Cause(point, points, _, refusal)| Obstacle::Refused { point, more: points - 1, refusal };
     causes.into_iter().map(obstacle).collect()
 }
 

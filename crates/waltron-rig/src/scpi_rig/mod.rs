@@ -201,13 +201,14 @@ impl ScpiRig {
         self.link().ask_after(&messages, &query, LOOK_PATIENCE)
     }
 
-    /// Waits for the end of what plays, passing on what the attendant wants.
+    /// Waits for the end of what plays, passing on what the attendant wants; whether that was to
+    /// stop.
     fn follow(
         &mut self,
         first: String,
         watches: bool,
         attendant: &mut dyn Attendant,
-    ) -> Result<(), RigError> {
+    ) -> Result<bool, RigError> {
         let query = format!("PROG:STAT? {LOOK}");
         let (mut state, mut stopping, mut outside) = (first, false, false);
         loop {
@@ -217,9 +218,9 @@ impl ScpiRig {
                 ["PLAY" | "DONE" | "IDLE" | "FAIL", errors] if errors != "0" => {
                     // Whatever it complains about, nothing stays on.
                     self.link().tell(b"ABOR")?;
-                    return self.no_errors();
+                    return self.no_errors().map(|()| stopping);
                 }
-                ["DONE", _] => return Ok(()),
+                ["DONE", _] => return Ok(stopping),
                 _ => {
                     let why = "PLAY or DONE was wanted";
                     return Err(self.link().nonsense(&query, state.as_bytes(), why));
@@ -331,12 +332,20 @@ impl Rig for ScpiRig {
         let stops = program.segments.iter().flat_map(|s| &s.stops);
         let outside = |c: &&Condition| matches!(c, Condition::Outside);
         let watches = stops.flat_map(|s| s.when.parts()).any(|c| outside(&c));
-        self.follow(first, watches, attendant)?;
+        let stopped = self.follow(first, watches, attendant)?;
         let mut observation: Observation = self.link().ask_json("FETC:OBS?")?;
         if observation.segments.len() > program.segments.len() {
             return Err(RigError::Reports { errors: "more segments than the program has".into() });
         }
         with_dimensions(&mut observation, program);
+        let input = self.capability.emergency_stop.as_ref();
+        let by_input =
+            input.is_some_and(|s| observation.is_closed_at_end(&s.signal) == s.when_closed);
+        if observation.aborted() && !stopped && !by_input {
+            let answer = self.link().ask("PROG:STAT:CAUS?")?;
+            let cause = parts(&answer).unwrap_or_default().join(", ");
+            return Err(RigError::SwitchedOff { cause });
+        }
         self.energised = program.finish == Finish::Keep && !observation.aborted();
         Ok(observation)
     }

@@ -81,6 +81,8 @@ pub enum Meaning {
     Delete,
     /// `PROGram:STATe?`
     State,
+    /// `PROGram:STATe:CAUSe?`
+    Cause,
     /// `PROGram:SEGMent:NEW`
     SegmentNew,
     /// `PROGram:SEGMent:CURRent`
@@ -185,6 +187,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     set("PROGram[:SELected]:RECording", M::Recording),
     set("PROGram[:SELected]:DELete", M::Delete),
     ask("PROGram[:SELected]:STATe", M::State),
+    ask("PROGram[:SELected]:STATe:CAUSe", M::Cause),
     set("PROGram[:SELected]:SEGMent:NEW", M::SegmentNew),
     set("PROGram[:SELected]:SEGMent:CURRent", M::SegmentCurrent),
     set("PROGram[:SELected]:SEGMent:VOLTage", M::SegmentVoltage),

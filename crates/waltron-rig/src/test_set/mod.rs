@@ -67,6 +67,8 @@ struct Inner {
     /// Whether everything is to be switched off once the program that plays has ended.
     all_off_due: bool,
     trouble: Option<String>,
+    /// Who or what switched off the program that played last, before its end.
+    cause: Option<String>,
     /// The clients whose connection lives.
     present: HashSet<u64>,
     controller: Option<u64>,
@@ -109,6 +111,7 @@ impl TestSet {
             held: false,
             all_off_due: false,
             trouble: None,
+            cause: None,
             present: HashSet::new(),
             controller: None,
             heard: Instant::now(),
@@ -184,8 +187,9 @@ impl TestSet {
             inner.waits = false;
             // What one client asked of the watchdog is nothing that the next one knows of.
             inner.watchdog = Some(WATCHDOG);
-            self.note(inner, format!("client {client} {how}"));
-            self.all_off_in(inner);
+            let how = format!("client {client} {how}");
+            self.note(inner, how.as_str());
+            self.all_off_in(inner, &how);
         }
     }
 
@@ -211,29 +215,30 @@ impl TestSet {
             return;
         }
         // Control is held by who speaks; outputs need a controller.
-        inner.controller = None;
+        let silent = inner.controller.take().unwrap_or_default();
         inner.watchdog = Some(WATCHDOG);
+        let why = format!("the watchdog: client {silent} is silent");
         if inner.phase == Phase::Playing || inner.held {
             inner.tripped = true;
-            self.note(&mut inner, "watchdog: the controller is silent");
+            self.note(&mut inner, why.as_str());
         }
-        self.all_off_in(&mut inner);
+        self.all_off_in(&mut inner, &why);
     }
 
-    /// Switches off; a program that plays ends at once.
-    pub fn off(&self) {
+    /// Switches off; a program that plays ends at once, and keeps the reason.
+    pub fn off(&self, why: &str) {
         let mut inner = self.lock();
-        self.off_in(&mut inner);
+        self.off_in(&mut inner, why);
     }
 
     /// Switches off, and what can be set besides the outputs too.
-    pub(crate) fn all_off(&self) {
+    pub(crate) fn all_off(&self, why: &str) {
         let mut inner = self.lock();
-        self.all_off_in(&mut inner);
+        self.all_off_in(&mut inner, why);
     }
 
-    fn all_off_in(&self, inner: &mut Inner) {
-        self.off_in(inner);
+    fn all_off_in(&self, inner: &mut Inner, why: &str) {
+        self.off_in(inner, why);
         match &mut inner.rig {
             // Switching a simulation off cannot fail.
             Some(rig) => drop(rig.end_test()),
@@ -242,7 +247,10 @@ impl TestSet {
         }
     }
 
-    fn off_in(&self, inner: &mut Inner) {
+    fn off_in(&self, inner: &mut Inner, why: &str) {
+        if inner.phase == Phase::Playing && inner.cause.is_none() {
+            inner.cause = Some(why.to_owned());
+        }
         self.flags.stop();
         if let Some(rig) = &mut inner.rig {
             // Switching a simulation off cannot fail.
@@ -279,6 +287,7 @@ impl TestSet {
         inner.phase = Phase::Playing;
         inner.observation = None;
         inner.trouble = None;
+        inner.cause = None;
         inner.played = Some(cleared.program().clone());
         self.note(&mut inner, "program begins");
         self.flags.reset();
@@ -309,7 +318,16 @@ impl TestSet {
                     let what = format!("{} {state} at {} s", edge.signal, edge.time.value);
                     self.note(&mut inner, what);
                 }
-                let ended = if observation.aborted() { "program aborted" } else { "program ends" };
+                let ended = if observation.aborted() {
+                    if self.is_stopped_by_input(&observation) {
+                        inner.cause = Some("the emergency stop".to_owned());
+                    }
+                    let by = inner.cause.as_deref().unwrap_or("the rig");
+                    format!("program ended by {by}")
+                } else {
+                    inner.cause = None;
+                    "program ends".to_owned()
+                };
                 self.note(&mut inner, ended);
                 inner.observation = Some(observation);
                 inner.phase = Phase::Done;
@@ -320,6 +338,12 @@ impl TestSet {
             }
         }
         self.changed.notify_all();
+    }
+
+    /// Whether the emergency stop was in its stopping state at an observation's end.
+    fn is_stopped_by_input(&self, seen: &Observation) -> bool {
+        let stop = self.capability.emergency_stop.as_ref();
+        stop.is_some_and(|stop| seen.is_closed_at_end(&stop.signal) == stop.when_closed)
     }
 
     /// Waits until nothing plays, at most for a time; the phase then.

@@ -71,7 +71,7 @@ pub fn serve(
                 Err(e) => break Err(e),
             }
         };
-        set.all_off();
+        set.all_off("the test set's own end");
         stop.store(true, Ordering::SeqCst);
         result
     })

@@ -6,7 +6,7 @@ use crate::Rig;
 use crate::attendant::Unattended;
 use crate::virtual_rig::VirtualRig;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use waltron_core::asset::Ratings;
 use waltron_core::capability::{ParameterKind, ParameterValue};
 use waltron_core::clearance::clear;
@@ -127,10 +127,7 @@ impl Session {
     /// Whether the emergency stop is in its stopping state.
     fn interlock(&self) -> bool {
         let inner = self.set.lock();
-        match (&self.set.capability().emergency_stop, &inner.observation) {
-            (Some(stop), Some(seen)) => seen.is_closed_at_end(&stop.signal) == stop.when_closed,
-            _ => false,
-        }
+        inner.observation.as_ref().is_some_and(|seen| self.set.is_stopped_by_input(seen))
     }
 
     fn ask(&mut self, meaning: Meaning, p: &[Parameter], answers: bool) -> Result<Vec<u8>, Fault> {
@@ -154,7 +151,7 @@ impl Session {
             M::ServiceEnable => status.service_enable().to_string(),
             M::StatusByte => status.byte(answers).to_string(),
             M::Complete => {
-                self.wait_until_done();
+                self.wait_until_done(Duration::MAX);
                 "1".to_owned()
             }
             M::SelfTest => "0".to_owned(),
@@ -190,6 +187,7 @@ impl Session {
             }
             M::Define => return json_block(&self.set.lock().program),
             M::State => self.state(p)?,
+            M::Cause => quoted(self.set.lock().cause.as_deref().unwrap_or_default()),
             M::Observation => {
                 return json_block(&self.observed(|inner| inner.observation.clone())?);
             }
@@ -255,7 +253,7 @@ impl Session {
     fn state(&mut self, p: &[Parameter]) -> Result<String, Fault> {
         let seconds = p.first().map_or(Ok(0.0), |p| p.number(SiUnit::Second))?;
         let most = Duration::try_from_secs_f64(seconds).map_err(|_| faults::OUT_OF_RANGE)?;
-        let phase = self.set.wait(most.min(MOST_WAIT));
+        let phase = self.wait_until_done(most.min(MOST_WAIT));
         let word = match phase {
             Phase::Idle => "IDLE",
             Phase::Playing => "PLAY",
@@ -293,21 +291,27 @@ impl Session {
         Ok(block(&samples.iter().flat_map(bytes).collect::<Vec<u8>>()))
     }
 
-    /// Waits until nothing plays. The controller cannot speak meanwhile, and need not; another
-    /// client's waiting has nothing to do with the watchdog.
-    fn wait_until_done(&self) {
+    /// Waits until nothing plays, at most for a time; the phase then. The controller cannot speak
+    /// meanwhile, and need not; another client's waiting has nothing to do with the watchdog.
+    fn wait_until_done(&self, most: Duration) -> Phase {
         let controls = |set: &TestSet| set.lock().controller == Some(self.id);
         if controls(&self.set) {
             self.set.lock().waits = true;
         }
-        while self.set.is_present(self.id)
-            && self.set.wait(Duration::from_millis(100)) == Phase::Playing
-        {}
+        let began = Instant::now();
+        let phase = loop {
+            let left = most.saturating_sub(began.elapsed());
+            let phase = self.set.wait(left.min(Duration::from_millis(100)));
+            if phase != Phase::Playing || left.is_zero() || !self.set.is_present(self.id) {
+                break phase;
+            }
+        };
         if controls(&self.set) {
             let mut inner = self.set.lock();
             inner.waits = false;
-            inner.heard = std::time::Instant::now();
+            inner.heard = Instant::now();
         }
+        phase
     }
 
     fn tell(&mut self, meaning: Meaning, p: &[Parameter]) -> Result<(), Fault> {
@@ -338,7 +342,7 @@ impl Session {
         let first = || p.first().ok_or(faults::MISSING_PARAMETER);
         match meaning {
             M::Reset => {
-                self.set.all_off();
+                self.set.all_off(&self.by("*RST"));
                 self.set.wait(MOST_WAIT);
                 let mut inner = self.set.lock();
                 inner.program = None;
@@ -364,9 +368,9 @@ impl Session {
             }
             M::Preset => self.status.preset(),
             M::Complete => self.opc = true,
-            M::Wait => self.wait_until_done(),
+            M::Wait => drop(self.wait_until_done(Duration::MAX)),
             M::Begin => self.begin()?,
-            M::Abort => self.set.off(),
+            M::Abort => self.set.off(&self.by("ABORt")),
             M::Release => self.set.release(self.id),
             M::Heartbeat => self.set.hear(self.id),
             M::Watchdog => self.watchdog(first()?)?,
@@ -398,7 +402,7 @@ impl Session {
                     let why = "outputs come on with INITiate, by a program";
                     return Err(faults::SETTINGS_CONFLICT.because(why));
                 }
-                self.set.off();
+                self.set.off(&self.by("OUTPut OFF"));
                 // What follows may rely on it.
                 self.set.wait(MOST_WAIT);
             }
@@ -430,6 +434,11 @@ impl Session {
             _ => return Err(faults::UNDEFINED_HEADER),
         }
         Ok(())
+    }
+
+    /// Who switched off, and how.
+    fn by(&self, command: &str) -> String {
+        format!("client {}: {command}", self.id)
     }
 
     fn edit(&self, change: impl FnOnce(&mut Program) -> Result<(), Fault>) -> Result<(), Fault> {

@@ -164,6 +164,11 @@ fn mistakes_in_instruments_and_their_use_are_shown_at_their_place() {
     };
     fails("send \"X\" to spu\n", "did you mean `psu`?");
     fails("set bench.voltage = 40 V\n", "30 V");
+    fails(
+        "guard bench.volts >= 20 V\nthen fail \"too much\"\n\
+         hold ia = 1 A until bench.volts >= 5 V, at most 1 s then off\n",
+        "only one condition on instruments",
+    );
     fails("run \"echo\" \"x\", at most 1 s\n", "--allow-exec");
     fails("run \"echo\"\n", "most");
     let site = bench(&address, SCRIPT);

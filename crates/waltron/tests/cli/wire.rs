@@ -223,6 +223,8 @@ fn one_client_controls_the_others_read_and_everybody_can_switch_off() {
     assert_eq!(second.ask("OUTP?"), "0");
     assert_eq!(first.ask("PROG:STAT?"), "DONE,0");
     assert!(String::from_utf8(first.ask_block("FETC:OBS?")).unwrap().contains("aborted"));
+    let who = format!("\"client {}: OUTPut OFF\"", second.ask("SYST:CLI?"));
+    assert_eq!(first.ask("PROG:STAT:CAUS?"), who);
     drop(first);
     let until = Instant::now() + Duration::from_secs(2);
     while second.ask("SYST:LOCK:OWN?") != "0" {
@@ -272,6 +274,13 @@ fn what_a_client_left_behind_is_not_done() {
     let mut waits = served.client();
     waits.tell("*OPC?");
     off_within(&mut reader, Duration::from_secs(2), "a silent controller while another waits");
+    let cause = reader.ask("PROG:STAT:CAUS?");
+    assert!(cause.contains("watchdog") && cause.contains("silent"), "{cause}");
+    // Who waits for an answer cannot speak; its connection is the sign of life.
+    let mut patient = served.client();
+    patient.tell(&format!("SYST:WATC 300 MS;:{begin}"));
+    assert_eq!(patient.ask("PROG:STAT? 1.2 S"), "PLAY,0");
+    patient.tell("ABOR;SYST:LOCK:REL");
     // A message that never ends is no life, and what follows it is still heard.
     let mut open = served.client();
     open.tell(&format!("SYST:WATC 300 MS;:{begin}"));
@@ -285,6 +294,30 @@ fn what_a_client_left_behind_is_not_done() {
     quoted.tell("PROG:SEGM:NEW \"never closed");
     quoted.tell("ABOR");
     off_within(&mut reader, Duration::from_secs(1), "ABOR behind an open quotation mark");
+}
+
+/// A run that somebody else switches off says who did it, and proves nothing.
+#[test]
+fn a_run_that_another_client_switches_off_names_it() {
+    let site = Site::new();
+    let served = Served::new(&site, "q07-f1.rig.toml", &["--pace", "real"]);
+    let mut other = served.client();
+    over_the_wire(&site, "q07-f1.rig.toml", &served.address);
+    let run = std::thread::scope(|scope| {
+        let run = scope.spawn(|| {
+            site.waltron(&["run", "q07-f1.plan.toml", "--rig", "bench.rig.toml", "--yes"])
+        });
+        let until = Instant::now() + Duration::from_secs(30);
+        while other.ask("OUTP?") != "1" {
+            assert!(Instant::now() < until, "never energised");
+        }
+        other.tell("ABOR");
+        run.join().unwrap()
+    });
+    let said = run.exits(3).out();
+    let who = format!("client {}: ABORt", other.ask("SYST:CLI?"));
+    assert!(said.contains("switched off") && said.contains(&who), "{said}");
+    assert_eq!(other.ask("OUTP?"), "0");
 }
 
 /// A server that says what it is told to, and then hangs up or falls silent.

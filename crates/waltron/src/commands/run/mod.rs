@@ -41,7 +41,10 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         true => Some(Opening::begin(args)?),
         false => None,
     };
-    let job = Job::load(&args.plan, args.rig.as_deref())?;
+    let mut job = Job::load(&args.plan, args.rig.as_deref())?;
+    if let Some(seed) = args.seed {
+        job.reseed(seed)?;
+    }
     let mut prepared = job.set_up()?;
     let stop = install();
     for warning in job.warnings() {
@@ -50,6 +53,11 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let mut clock = clock()?;
     let quiet = args.format == Printed::Json;
     let mut earlier = opening.map(|opening| Earlier::of(opening, &job, terminal)).transpose()?;
+    if let Some(seed) = earlier.as_ref().and_then(Earlier::seed).filter(|_| args.seed.is_none())
+        && job.reseed(seed)?
+    {
+        prepared = job.set_up()?;
+    }
     match (&mut earlier, &args.only) {
         (Some(earlier), _) => earlier.choose(&mut prepared, args.redo.as_deref())?,
         (None, Some(pattern)) => {
@@ -84,9 +92,8 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     if let Some(earlier) = earlier.as_ref().filter(|e| prepared.is_empty() && e.is_done()) {
         return nothing_to_do(earlier, args, quiet, terminal);
     }
-    let seed = earlier.as_ref().and_then(Earlier::seed);
     let how = How {
-        seed: args.seed.or(seed).unwrap_or(job.rig.seed),
+        seed: job.rig.seed,
         pace: if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast },
         tester: args.tester.clone(),
         quiet,
