@@ -124,7 +124,7 @@ pub enum RigError {
     #[error("the rig broke down while it played; outputs are off")]
     Broken,
     /// Nothing answers at an address.
-    #[error("no test set answers at {address}: {why}")]
+    #[error("nothing answers at {address}: {why}")]
     NoAnswer {
         /// The address.
         address: String,
@@ -132,9 +132,7 @@ pub enum RigError {
         why: String,
     },
     /// The connection broke.
-    #[error(
-        "the connection to {address} broke: {why}; a test set without its controller switches off"
-    )]
+    #[error("the connection to {address} broke: {why}")]
     Lost {
         /// The address.
         address: String,

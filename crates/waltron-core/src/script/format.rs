@@ -1,7 +1,8 @@
 //! The one way a script is laid out.
 //!
 //! Formatting works on tokens, so comments stay and nothing can change its meaning: only blanks
-//! between tokens, indentation, and more than one empty line in a row are touched.
+//! between tokens, indentation, and empty lines at the end are touched. Every line keeps its number,
+//! since points without a name are called by it.
 
 use crate::expression::{Kind, Sign, Token, tokens};
 
@@ -13,16 +14,11 @@ pub fn format(text: &str) -> String {
     let all = tokens(text);
     let mut out = String::with_capacity(text.len());
     let mut depth = 0usize;
-    let mut empty = true;
     for line in all.split(|t| t.kind == Kind::Newline) {
         if line.is_empty() {
-            if !empty {
-                out.push('\n');
-            }
-            empty = true;
+            out.push('\n');
             continue;
         }
-        empty = false;
         let word =
             |i: usize| line.get(i).filter(|t| t.kind == Kind::Name).map(|t| &text[t.span.clone()]);
         let first = word(0).unwrap_or_default();

@@ -424,12 +424,7 @@ impl Scene {
             return Ok(Value::Quantity(Quantity::of(stage.delay)));
         }
         let Some(found) = self.context.asset.element(id.as_str()) else {
-            let near = self.context.asset.nearest_element(id.as_str()).map(Name::as_str);
-            return Err(Problem::new(
-                element.span.clone(),
-                format!("the asset has no element `{id}`"),
-            )
-            .did_you_mean(near, || "elements are listed in the asset's file".to_owned()));
+            return Err(self.context.no_element(&id, &element.span));
         };
         let multiple = match at {
             Value::Quantity(q) if q.dimension == Dimension::NUMBER => q.si,

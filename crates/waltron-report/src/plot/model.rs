@@ -97,12 +97,14 @@ impl TimeCurrent {
     /// The diagrams of an asset's settings, without points.
     ///
     /// # Errors
-    /// [`PlotError::Empty`] when the asset has no element that is switched on.
+    /// [`PlotError::Empty`] when the asset has no overcurrent element that is switched on.
     pub fn of_asset(asset: &Asset) -> Result<Vec<Self>, PlotError> {
         let active: Vec<&Element> = asset.elements.iter().filter(|e| e.enabled).collect();
         if active.is_empty() {
             let tag = &asset.identity.tag;
-            return Err(PlotError::Empty(format!("{tag} has no element that is switched on")));
+            return Err(PlotError::Empty(format!(
+                "{tag} has no overcurrent element that is switched on"
+            )));
         }
         Ok(groups(&active).iter().map(|group| Self::of_group(asset, group, &[])).collect())
     }

@@ -57,6 +57,8 @@ pub struct Link {
     stream: Stream,
     patience: Duration,
     address: String,
+    /// Whether what is at the other end switches off without its controller.
+    is_test_set: bool,
     /// Bytes that came and were not read yet.
     buffer: Vec<u8>,
     last: Instant,
@@ -88,7 +90,19 @@ impl Link {
 
     fn with(stream: Stream, address: &str) -> Self {
         let (buffer, last) = (Vec::new(), Instant::now());
-        Self { stream, patience: PATIENCE, address: address.to_owned(), buffer, last }
+        Self {
+            stream,
+            patience: PATIENCE,
+            address: address.to_owned(),
+            is_test_set: false,
+            buffer,
+            last,
+        }
+    }
+
+    /// Says that a test set is at the other end, which switches off without its controller.
+    pub fn to_test_set(&mut self) {
+        self.is_test_set = true;
     }
 
     /// Opens a serial port.
@@ -119,7 +133,11 @@ impl Link {
     }
 
     fn lost(&self, why: impl ToString) -> RigError {
-        RigError::Lost { address: self.address.clone(), why: why.to_string() }
+        let mut why = why.to_string();
+        if self.is_test_set {
+            why.push_str("; a test set without its controller switches off");
+        }
+        RigError::Lost { address: self.address.clone(), why }
     }
 
     /// The error for an answer that makes no sense.
@@ -306,6 +324,7 @@ mod tests {
         drop(far);
         let gone = link.ask("MEAS:VOLT?").unwrap_err();
         assert!(matches!(gone, RigError::Lost { .. }), "{gone}");
+        assert!(!gone.to_string().contains("test set"), "an instrument is none: {gone}");
         assert!(matches!(Link::serial("/dev/no-such-port", 9600), Err(RigError::NoAnswer { .. })));
     }
 }

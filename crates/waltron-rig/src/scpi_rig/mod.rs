@@ -125,6 +125,7 @@ impl ScpiRig {
             let owner = link.ask("SYST:LOCK:OWN?")?;
             return Err(RigError::Busy { address: address.to_owned(), owner });
         }
+        link.to_test_set();
         let lacks = description.lacks(&wanted);
         if !lacks.is_empty() {
             let (address, lacks) = (address.to_owned(), lacks.join("; "));

@@ -135,6 +135,13 @@ fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>),
     if let (Some(path), Some(id)) = (&args.asset, &args.element) {
         let asset = AssetForm::load(&read_source(path)?)?;
         let element = asset.element(id).ok_or_else(|| {
+            if let Some(stage) = asset.stage(id) {
+                let (what, delay) = (stage.function.name(), text(stage.delay));
+                return Failure::file(
+                    path,
+                    format!("`{id}` is {what} with a definite time: {delay}"),
+                );
+            }
             let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
             Failure::file(path, format!("{} has no element `{id}`", asset.identity.tag))
                 .help(format!("its elements are {}", ids.join(", ")))

@@ -115,6 +115,14 @@ fn choose<'a>(
         let ids: Vec<&str> =
             diagrams.iter().flat_map(|d| &d.elements).map(|e| e.as_str()).collect();
         let wanted = element.unwrap_or_default();
+        if let Some(stage) = asset.stage(wanted) {
+            let message = format!(
+                "`{wanted}` is {}, which has no time over current to draw",
+                stage.function.name()
+            );
+            return Failure::usage(message)
+                .help(format!("overcurrent elements that are on: {}", ids.join(", ")));
+        }
         Failure::usage(format!("no diagram of element `{wanted}` of {}", asset.identity.tag))
             .help(format!("there is one of {}", ids.join(", ")))
     })

@@ -12,3 +12,4 @@ mod sequences;
 mod support;
 mod waves;
 mod wire;
+mod written;

@@ -306,3 +306,119 @@ fn every_example_of_the_guide_runs_and_passes() {
     }
     assert!(count >= 18, "{count} examples");
 }
+
+/// A plan that runs one script on the demo relay; `play.seq` and `play.plan.toml`.
+fn scripted(site: &Site, script: &str) {
+    let plan = site.read("q07-f1.plan.toml");
+    let head = plan[..plan.find("[[test]]").unwrap()].replace("q07-f1.rig", "q05-t2.rig");
+    site.write("play.seq", script);
+    site.write(
+        "play.plan.toml",
+        &format!("{head}[[test]]\nid = \"p\"\nprocedure = \"sequence\"\nscript = \"play.seq\"\n"),
+    );
+    if !site.files().iter().any(|f| f == "q07-f1.asset.toml") {
+        let demo = Site::new();
+        site.write("q07-f1.asset.toml", &demo.read("q07-f1.asset.toml"));
+    }
+}
+
+#[test]
+fn what_cannot_be_played_of_a_recording_is_told_at_its_line() {
+    let site = Site::examples();
+    site.write("q07-f1.plan.toml", &Site::new().read("q07-f1.plan.toml"));
+    for (rest, because) in [
+        ("with ia = \"ia\", ia = \"ib\" for 100 ms", "`ia` is played twice"),
+        ("with ia = \"ia\" from 2 s to 3 s", "2 s lies outside the recording, which lasts 200 ms"),
+        ("with ia = \"ia\" from 0 s to 0.3 s", "300 ms lies outside"),
+        ("with ia = \"ia\" from 50 ms to 20 ms", "nothing is left to play"),
+        ("with ia = \"ia\" repeat -1 times", "a whole number of times"),
+        ("with ia = \"ia\" repeat 2.5 times", "a whole number of times"),
+        ("with ia = \"no\"", "no channel `no`"),
+    ] {
+        scripted(&site, &format!("\nplayback \"inrush.cff\" {rest}\n"));
+        let err = site.waltron(&["check", "play.plan.toml"]).exits(2).err();
+        assert!(err.contains(because) && err.contains("play.seq:2:"), "{rest}: {err}");
+    }
+}
+
+/// Layout moves no line, since points without a name are called by theirs.
+#[test]
+fn layout_keeps_the_names_of_points() {
+    let site = Site::examples();
+    site.write("q07-f1.plan.toml", &Site::new().read("q07-f1.plan.toml"));
+    scripted(&site, "\n\n\nhold  ia=0.2 A for 3 cycles   then off\n\n\nexpect not trip\n\n\n");
+    let ids = |site: &Site| {
+        let run = ["run", "play.plan.toml", "--format", "json", "--record", "r.jsonl"];
+        let run = site.waltron(&run).exits(0).json();
+        std::fs::remove_file(site.dir.path().join("r.jsonl")).unwrap();
+        outcome(&run)
+    };
+    let before = ids(&site);
+    site.waltron(&["fmt", "play.seq"]).exits(0);
+    assert_eq!(
+        site.read("play.seq"),
+        "\n\n\nhold ia = 0.2 A for 3 cycles then off\n\n\nexpect not trip\n"
+    );
+    assert_eq!(ids(&site), before);
+    assert_eq!(before[0].0, "p/line 7");
+}
+
+/// Three cycles of 50 Hz are 60 ms; frequencies that differ are shown channel by channel; chance is
+/// drawn from the seed of the command line, and of the record where it is gone on with.
+#[test]
+fn cycles_frequencies_and_chance_are_what_they_say() {
+    let site = Site::examples();
+    site.write("q07-f1.plan.toml", &Site::new().read("q07-f1.plan.toml"));
+    scripted(
+        &site,
+        "hold v = balanced(60 V), va.f = 51 Hz, ia = 1 A for 3 cycles\n\
+         fault A-N with i = 6 A after prefault v = balanced(60 V) for 500 ms inception random \
+         until trip, at most 5 s\nexpect trip as \"trips\"\n",
+    );
+    let check = site.waltron(&["check", "play.plan.toml", "--timeline", "--format", "json"]);
+    let check = check.exits(0).json();
+    let held = &check["injections"][0]["segments"][0];
+    assert!((held["longest_s"].as_f64().unwrap() - 0.06).abs() < 1e-12, "{held}");
+    let shown = site.waltron(&["check", "play.plan.toml", "--timeline"]).exits(0).out();
+    for part in ["va 60 V at 51 Hz", "vb 60 V @ -120 deg at 50 Hz", "ia 1 A at 50 Hz"] {
+        assert!(shown.contains(part), "{part}: {shown}");
+    }
+    let angle = |seed: Option<&str>, record: &str| {
+        let mut args = vec!["run", "play.plan.toml", "--record", record];
+        match seed {
+            Some(seed) => args.extend(["--seed", seed]),
+            None => args.extend(["--redo", "p/trips"]),
+        }
+        site.waltron(&args).exits(0);
+        let text = site.read(record);
+        let at = text.rfind("\"at_angle\":{").unwrap();
+        text[at..].split('}').next().unwrap().to_owned()
+    };
+    let (one, two) = (angle(Some("1"), "1.jsonl"), angle(Some("2"), "2.jsonl"));
+    assert_ne!(one, two);
+    assert_eq!(angle(Some("1"), "3.jsonl"), one);
+    assert_eq!(angle(None, "2.jsonl"), two);
+}
+
+/// The time of a step that waited is the time until that came true: neither its time-out, nor the
+/// nothing after which a contact is found that was closed before.
+#[test]
+fn a_time_that_tells_nothing_does_not_pass() {
+    let site = Site::examples();
+    site.write("q07-f1.plan.toml", &Site::new().read("q07-f1.plan.toml"));
+    scripted(
+        &site,
+        "hold i = 0.1 A until trip, at most 2 s then off as quiet\n\
+         expect quiet.time < 3 s as \"in vain\"\n\
+         hold i = 3 A until trip, at most 5 s as overload\n\
+         hold i = 3 A until trip, at most 5 s then off as stuck\n\
+         expect overload.time < 5 s as \"trips\"\nexpect stuck.time < 3 s as \"closed before\"\n\
+         hold i = 0.1 A for 1 s then off as plain\nexpect plain.time <= 1.1 s as \"held\"\n",
+    );
+    let run = site.waltron(&["run", "play.plan.toml", "--format", "json"]).exits(1).json();
+    let verdicts: Vec<String> = outcome(&run).into_iter().map(|(_, verdict, _)| verdict).collect();
+    assert_eq!(verdicts, ["fail", "pass", "inconclusive", "pass"]);
+    let reason = |i: usize| run["points"][i]["reason"].as_str().unwrap().to_owned();
+    assert!(reason(0).contains("waited 2 s in vain for"), "{}", reason(0));
+    assert!(reason(2).contains("already when the step began"), "{}", reason(2));
+}

@@ -366,8 +366,8 @@ fn servers_that_answer_nonsense_are_told_apart() {
     let escape = fake(|_| Some(b"A,\x1b[2J\n".to_vec()));
     assert!(!probe_fails(&escape, "makes no sense").err().contains('\u{1b}'));
     let nobody = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().to_string();
-    probe_fails(&nobody, "no test set answers");
-    probe_fails("nowhere", "no test set answers");
+    probe_fails(&nobody, "nothing answers");
+    probe_fails("nowhere", "nothing answers");
     let other = fake(|query| {
         Some(match query {
             "*IDN?" => b"Pellow,Bench meter,77,1.0\n".to_vec(),

@@ -6,7 +6,7 @@ use crate::expression::{Measured, Type, Value};
 use crate::name::Name;
 use crate::observation::{Edge, Ended, Observation, Span};
 use crate::program::{Condition, Profile, Program, Segment};
-use crate::quantity::{Dimension, Measure, Quantity, Time};
+use crate::quantity::{Dimension, Measure, Quantity, Time, text};
 use std::ops::Range;
 
 /// A step's main segment.
@@ -50,6 +50,35 @@ impl Part {
     pub(in crate::script) fn reached(&self, observation: &Observation) -> bool {
         self.seen(observation)
             .is_some_and(|s| self.until.is_some_and(|i| s.ended == Ended::Stop(i)))
+    }
+
+    /// How long it lasted; where it waited for something, how long until that came true, or why
+    /// that cannot be told.
+    pub(in crate::script) fn lasted(
+        &self,
+        program: &Program,
+        observation: &Observation,
+        context: &Context,
+    ) -> Value {
+        let missing = |fails, why| Value::missing(Type::Quantity(Dimension::TIME), fails, why);
+        let Some(span) = self.seen(observation) else {
+            return missing(false, "the injection ended before this stage".to_owned());
+        };
+        let time = span.end - span.start;
+        if self.until.is_some() && !self.reached(observation) {
+            return missing(true, format!("waited {} in vain for {}", text(time), self.awaited));
+        }
+        let segment = program.segments.get(self.segment);
+        let stop = segment.and_then(|s| self.until.and_then(|i| s.stops.get(i)));
+        let at_contact = stop
+            .is_some_and(|s| s.when.parts().iter().any(|c| matches!(c, Condition::Contact { .. })));
+        if at_contact && time.si() < 1e-9 {
+            let why =
+                format!("`{}` already when the step began: check reset and wiring", self.awaited);
+            return missing(false, why);
+        }
+        let u = Some(context.capability.timing(time, observation.host_timing).si());
+        Value::Measured(Measured { value: Quantity::of(time), u })
     }
 
     /// The value of its ramp when its condition came true, or why there is none.

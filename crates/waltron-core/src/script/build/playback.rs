@@ -4,6 +4,9 @@ use super::*;
 use crate::program::Playback as Played;
 use crate::waveform::{Recording, Track};
 
+/// How often a recording is played at most.
+const MOST_TIMES: f64 = 1e6;
+
 impl Builder<'_> {
     pub(super) fn playback(
         &mut self,
@@ -23,11 +26,21 @@ impl Builder<'_> {
         };
         let (from, to) = (bound(&playback.part.0)?, bound(&playback.part.1)?);
         let count = file.channels.iter().map(|c| c.samples.len()).min().unwrap_or(0);
+        let length = || text(seconds(count as f64 / file.rate_hz));
+        // A sample more: the last one lasts until the next would come.
+        let beyond = |t: &f64| *t < 0.0 || *t * file.rate_hz > count as f64 + 1.0;
+        if let Some(t) = [from, to].into_iter().flatten().find(beyond) {
+            let message = format!(
+                "{} lies outside the recording, which lasts {}",
+                text(seconds(t)),
+                length()
+            );
+            return Err(Problem::new(playback.at.0.clone(), message));
+        }
         let index = |t: f64| ((t * file.rate_hz).round().max(0.0) as usize).min(count);
         let (start, end) = (index(from.unwrap_or(0.0)), to.map_or(count, index));
         if start >= end {
-            let length = text(seconds(count as f64 / file.rate_hz));
-            let message = format!("nothing is left to play: the recording lasts {length}");
+            let message = format!("nothing is left to play: the recording lasts {}", length());
             return Err(Problem::new(playback.at.0.clone(), message));
         }
         let mut tracks = Vec::new();
@@ -36,6 +49,11 @@ impl Builder<'_> {
                 let (message, help) = context.no_channel(channel.as_str());
                 return Err(Problem { help, ..Problem::new(playback.at.0.clone(), message) });
             };
+            if tracks.iter().any(|t: &Track| t.channel == *channel) {
+                let message = format!("`{channel}` is played twice");
+                return Err(Problem::new(playback.at.0.clone(), message)
+                    .help("a channel puts out one wave; leave one of the two out"));
+            }
             let Some(source) = file.channels.iter().find(|c| c.id == *recorded) else {
                 let ids: Vec<&str> = file.channels.iter().map(|c| c.id.as_str()).collect();
                 let message = format!("the recording has no channel `{recorded}`");
@@ -66,7 +84,12 @@ impl Builder<'_> {
         }
         let times = match &playback.times {
             Some(expr) => {
-                needed(expr, Dimension::NUMBER, self.scene)?.round().clamp(1.0, 1e6) as u32
+                let times = needed(expr, Dimension::NUMBER, self.scene)?;
+                if times.fract() != 0.0 || !(1.0..=MOST_TIMES).contains(&times) {
+                    let message = "a recording is played a whole number of times, 1 to 1000000";
+                    return Err(Problem::new(expr.span.clone(), message));
+                }
+                times as u32
             }
             None => 1,
         };

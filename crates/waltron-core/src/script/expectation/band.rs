@@ -1,6 +1,5 @@
 //! Times against the acceptance band of what should trip.
 
-use super::tolerance::no_element;
 use super::{Found, Outcome, dimension_of, find, later, verdict_of};
 use crate::characteristic::{Acceptance, acceptance, earliest_of, spread};
 use crate::document::Problem;
@@ -113,7 +112,7 @@ fn band_of(
         });
         return Ok(Band::Known(earliest_of(all), of.clone(), slope));
     }
-    Err(no_element(of, span, scene))
+    Err(scene.context.no_element(of, span))
 }
 
 /// How far the accuracy of the currents that are out moves an expected time.

@@ -3,7 +3,7 @@
 use super::{is_percent, known};
 use crate::document::Problem;
 use crate::expression::{Expr, ExprKind, Type, evaluate};
-use crate::name::{Name, nearest};
+use crate::name::Name;
 use crate::quantity::Dimension;
 use crate::script::ast::{Side, Within};
 use crate::script::scene::Scene;
@@ -68,16 +68,6 @@ fn is_number(expr: &Expr, scene: &Scene) -> bool {
         && evaluate(expr, scene).is_ok_and(|v| v.kind() == Type::NUMBER)
 }
 
-pub(super) fn no_element(id: &Name, span: &std::ops::Range<usize>, scene: &Scene) -> Problem {
-    let asset = &scene.context.asset;
-    let mut ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
-    ids.extend(asset.stages.iter().map(|s| s.id.as_str()));
-    Problem::new(span.clone(), format!("the asset has no element `{id}`"))
-        .did_you_mean(nearest(id.as_str(), ids.iter().copied()), || {
-            format!("elements are {}", ids.join(", "))
-        })
-}
-
 fn element_tolerance(
     id: &Name,
     span: &std::ops::Range<usize>,
@@ -96,7 +86,7 @@ fn element_tolerance(
             "its setting, time and reset ratio",
         )
     } else {
-        return Err(no_element(id, span, scene));
+        return Err(scene.context.no_element(id, span));
     };
     all.into_iter().find(|t| t.dimension == dimension).ok_or_else(|| {
         Problem::new(span.clone(), format!("{id} has no tolerance for {dimension}"))

@@ -33,17 +33,7 @@ impl Sequence {
         for part in &built.parts {
             let owners = part.owners();
             self.scene.result(&owners, "reached", Value::Bool(part.reached(seen)));
-            let lasted = match part.seen(seen) {
-                Some(span) => {
-                    let time = span.end - span.start;
-                    let u = Some(self.scene.context.capability.timing(time, seen.host_timing).si());
-                    Value::Measured(Measured { value: Quantity::of(time), u })
-                }
-                None => {
-                    let why = "the injection ended before this stage";
-                    Value::missing(Type::Quantity(Dimension::TIME), false, why)
-                }
-            };
+            let lasted = part.lasted(&built.program, seen, &self.scene.context);
             self.scene.result(&owners, "time", lasted);
             if part.ramp.is_some() {
                 let value = part.outcome(&built.program, seen, &self.scene.context);
