@@ -1,5 +1,6 @@
 //! The tree of an expression.
 
+use crate::fault_loop::FaultLoop;
 use crate::name::Name;
 use crate::quantity::Quantity;
 use std::ops::Range;
@@ -32,6 +33,8 @@ pub enum ExprKind {
     },
     /// Text, with values to be filled in.
     Text(Vec<Piece>),
+    /// A fault loop, such as `A-N`.
+    Loop(FaultLoop),
     /// A name, dotted where it is a part of something: `load`, `51P.pickup`, `supply.current`.
     Name(Name),
     /// `-x` or `not x`.

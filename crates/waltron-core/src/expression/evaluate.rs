@@ -69,6 +69,7 @@ pub fn evaluate(expr: &Expr, names: &dyn Names) -> Result<Value, Problem> {
     let value = match &expr.kind {
         ExprKind::Quantity { value, .. } => Value::Quantity(*value),
         ExprKind::Text(pieces) => text(pieces, names)?,
+        ExprKind::Loop(fault_loop) => Value::Loop(*fault_loop),
         ExprKind::Name(name) => match name.as_str() {
             "true" => Value::Bool(true),
             "false" => Value::Bool(false),
@@ -354,6 +355,9 @@ fn compare(op: Binary, left: &Value, right: &Value) -> Option<Value> {
             a.cmp(b)
         }
         (Value::Bool(a), Value::Bool(b)) if matches!(op, Binary::Equal | Binary::NotEqual) => {
+            a.cmp(b)
+        }
+        (Value::Loop(a), Value::Loop(b)) if matches!(op, Binary::Equal | Binary::NotEqual) => {
             a.cmp(b)
         }
         _ => return None,

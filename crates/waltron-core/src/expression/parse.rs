@@ -4,6 +4,7 @@
 use super::ast::{Binary, Event, Expr, ExprKind, Piece, Stage, Unary, Which};
 use super::token::{Kind, Sign, Token, tokens};
 use crate::document::Problem;
+use crate::fault_loop::FaultLoop;
 use crate::name::Name;
 use crate::quantity::{Quantity, Unit};
 use std::ops::Range;
@@ -400,6 +401,40 @@ impl<'a> Cursor<'a> {
         Some(Expr { kind, span })
     }
 
+    /// Whether a fault loop stands here: two phases, or one and the neutral, with a `-` between.
+    pub fn at_loop(&self) -> bool {
+        let phase = |t: Option<&Token>| {
+            t.is_some_and(|t| {
+                t.kind == Kind::Name && matches!(&self.text[t.span.clone()], "A" | "B" | "C" | "N")
+            })
+        };
+        let minus = self.tokens.get(1).is_some_and(|t| t.kind == Kind::Sign(Sign::Minus));
+        phase(self.tokens.first()) && minus && phase(self.tokens.get(2))
+    }
+
+    /// A fault loop such as `A-N`.
+    ///
+    /// # Errors
+    /// Something else, with the loops that there are.
+    pub fn fault_loop(&mut self) -> Result<FaultLoop, Problem> {
+        let start = self.here().start;
+        let (mut text, mut end) = (String::new(), start);
+        while let Some(word) = self.word() {
+            text.push_str(word);
+            end = self.here().end;
+            self.take();
+            if !self.eat(Sign::Minus) {
+                break;
+            }
+            text.push('-');
+        }
+        FaultLoop::parse(&text).ok_or_else(|| {
+            let all: Vec<&str> = FaultLoop::ALL.iter().map(|l| l.name()).collect();
+            Problem::new(start..end, format!("`{text}` is no fault loop"))
+                .help(format!("loops are {}", all.join(", ")))
+        })
+    }
+
     fn primary(&mut self) -> Result<Expr, Problem> {
         let wanted = "a value";
         let Some(token) = self.peek() else { return Err(self.unexpected(wanted)) };
@@ -435,6 +470,7 @@ impl<'a> Cursor<'a> {
                 self.take();
                 ExprKind::List(self.list(Sign::CloseList)?)
             }
+            Kind::Name if self.at_loop() => ExprKind::Loop(self.fault_loop()?),
             Kind::Name | Kind::Quoted => return self.named(),
             _ => return Err(self.unexpected(wanted)),
         };

@@ -1,5 +1,6 @@
 //! What an expression is worth, and of what kind it is.
 
+use crate::fault_loop::FaultLoop;
 use crate::name::Name;
 use crate::quantity::{Dimension, Quantity};
 use num_complex::Complex64;
@@ -20,6 +21,8 @@ pub enum Value {
     Bool(bool),
     /// Text.
     Text(String),
+    /// A fault loop.
+    Loop(FaultLoop),
     /// A list of values of one kind.
     List(Vec<Value>),
     /// A quantity that is measured later and lies within bounds.
@@ -111,6 +114,8 @@ pub enum Type {
     Bool,
     /// Text.
     Text,
+    /// A fault loop.
+    Loop,
     /// A list of values of one kind.
     List(Box<Type>),
     /// Whatever: what it was made of has been complained about already.
@@ -160,6 +165,7 @@ impl Type {
             Self::Phases(dimension) => Value::Phases([phasor(dimension); 3]),
             Self::Bool => Value::Bool(true),
             Self::Text => Value::Text(String::new()),
+            Self::Loop => Value::Loop(FaultLoop::ABC),
             Self::List(item) => Value::List(vec![item.sample()]),
             Self::Any => Value::Unknown(Self::Any),
         }
@@ -174,6 +180,7 @@ impl fmt::Display for Type {
             Self::Phases(dimension) => write!(f, "three phasors of {}", bare(*dimension)),
             Self::Bool => f.write_str("a condition"),
             Self::Text => f.write_str("text"),
+            Self::Loop => f.write_str("a fault loop"),
             Self::List(_) => f.write_str("a list"),
             Self::Any => f.write_str("a value"),
         }
@@ -230,6 +237,7 @@ impl Value {
             Self::Phases([p, ..]) => Type::Phases(p.dimension),
             Self::Bool(_) => Type::Bool,
             Self::Text(_) => Type::Text,
+            Self::Loop(_) => Type::Loop,
             Self::List(items) => Type::List(Box::new(items.first().map_or(Type::Any, Self::kind))),
             Self::Measured(m) => Type::Quantity(m.value.dimension),
             Self::Range(r) => Type::Quantity(r.dimension),
@@ -328,6 +336,7 @@ impl fmt::Display for Value {
             Self::Phases([a, b, c]) => write!(f, "{a}, {b}, {c}"),
             Self::Bool(b) => f.write_str(if *b { "yes" } else { "no" }),
             Self::Text(text) => f.write_str(text),
+            Self::Loop(fault_loop) => f.write_str(fault_loop.name()),
             Self::List(items) => {
                 for (i, item) in items.iter().enumerate() {
                     write!(f, "{}{item}", if i == 0 { "" } else { ", " })?;

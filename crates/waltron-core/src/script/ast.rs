@@ -167,11 +167,20 @@ pub struct Setting {
     pub value: Expr,
 }
 
+/// A fault loop as a step names it.
+#[derive(Clone, Debug, PartialEq)]
+pub enum LoopOf {
+    /// As it is written.
+    This(FaultLoop),
+    /// What a name stands for, such as the one that a `for` runs over.
+    Named(Name, Span),
+}
+
 /// The stimulus of a step: single settings, or a fault loop that they describe.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Output {
     /// The loop, where there is one.
-    pub fault: Option<FaultLoop>,
+    pub fault: Option<LoopOf>,
     /// The settings.
     pub settings: Vec<Setting>,
 }

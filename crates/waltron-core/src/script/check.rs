@@ -232,6 +232,9 @@ impl Checker<'_> {
             self.problems.push(taken("a word of the language"));
         } else if self.context.is_contact(name.as_str()) {
             self.problems.push(taken("a contact").help("choose another name"));
+        } else if matches!(name.as_str(), "B" | "C" | "N") {
+            let help = "`B-C` would read as a fault loop; choose another name";
+            self.problems.push(taken("a phase").help(help));
         } else if crate::quantity::Unit::parse(name.as_str()).is_some() {
             let help = format!("`2 {name}` would read as a quantity; choose another name");
             self.problems.push(taken("a unit").help(help));

@@ -1,11 +1,11 @@
 //! From the settings of a step to the stimulus it puts out.
 
-use super::ast::{Output, Setting};
+use super::ast::{LoopOf, Output, Setting};
 use super::context::Context;
 use super::scene::{Mode, Out, Scene};
 use super::target::{Target, set};
 use crate::document::Problem;
-use crate::expression::{Expr, PhasorValue, Type, Value, evaluate, not_there};
+use crate::expression::{Expr, ExprKind, PhasorValue, Type, Value, evaluate, not_there};
 use crate::fault_loop::FaultLoop;
 use crate::phasor::Phasor;
 use crate::quantity::{Angle, Current, Measure, Voltage, degrees};
@@ -76,8 +76,10 @@ pub(super) fn stimulus(output: &Output, base: &Out, scene: &Scene) -> Result<Out
     }
     // The order inside a step means nothing.
     read_all.sort_by_key(|(_, (target, _))| target.rank());
-    if let Some(fault_loop) = output.fault {
-        fault(fault_loop, &read_all, &mut out, is_exact, scene)?;
+    if let Some(named) = &output.fault {
+        let known = named_loop(named, scene)?;
+        is_exact &= known.is_some();
+        fault(known, &read_all, &mut out, is_exact, scene)?;
     }
     let mut power = [None, None];
     for (setting, (target, value)) in &read_all {
@@ -152,21 +154,43 @@ fn put<Q: Measure>(
     }
 }
 
+/// The loop that a step names; none where it is not known yet.
+fn named_loop(named: &LoopOf, scene: &Scene) -> Result<Option<FaultLoop>, Problem> {
+    let (name, span) = match named {
+        LoopOf::This(fault_loop) => return Ok(Some(*fault_loop)),
+        LoopOf::Named(name, span) => (name, span),
+    };
+    let expr = Expr { kind: ExprKind::Name(name.clone()), span: span.0.clone() };
+    match evaluate(&expr, scene)? {
+        Value::Loop(fault_loop) => Ok(Some(fault_loop)),
+        Value::Missing(missing) => Err(not_there(&expr, &missing)),
+        value if value.kind() == Type::Loop || value.kind().is_any() => Ok(None),
+        value => {
+            let message = format!("`{name}` is {}, not a fault loop", value.kind());
+            Err(Problem::new(expr.span, message)
+                .help("name one, as in `for loop in [A-N, B-N, C-N]`"))
+        }
+    }
+}
+
 /// Currents of a loop, and its voltages where an impedance is given.
 ///
 /// Source: constant test current; V = I·Z·(1 + k0) on a phase-to-earth loop, V = 2·I·Z between two
 /// phases, V = I·Z on three. Healthy phases stay at nominal voltage.
 fn fault(
-    fault_loop: FaultLoop,
+    known: Option<FaultLoop>,
     settings: &[(&Setting, (Target, Value))],
     out: &mut Stimulus,
     is_exact: bool,
     scene: &Scene,
 ) -> Result<(), Problem> {
+    // Where the loop is not known, every phase carries what any of them could.
+    let fault_loop = known.unwrap_or(FaultLoop::ABC);
     let find = |name: &str| settings.iter().find(|(s, _)| s.target == name);
     let Some((_, (_, current))) = find("i") else {
         let end = settings.first().map_or(0..0, |(s, _)| s.at.0.clone());
-        return Err(Problem::new(end, format!("the fault {fault_loop} has no current"))
+        let which = known.map_or_else(String::new, |l| format!(" {l}"));
+        return Err(Problem::new(end, format!("the fault{which} has no current"))
             .help("give it with `i = …`"));
     };
     let phasor = |value: &Value| match value {
@@ -225,7 +249,8 @@ fn fault(
         // Whatever the angles are, no phase has more than both parts together.
         let drop = |i: Complex64| (i * z).norm() * (1.0 + k0.norm());
         for (k, volt) in volts.iter_mut().enumerate().filter(|(k, _)| currents[*k].norm() > 0.0) {
-            *volt = Complex64::from(healthy[k].norm() / 2.0 + drop(currents[k]));
+            let most = healthy[k].norm() / 2.0 + drop(currents[k]);
+            *volt = Complex64::from(if known.is_none() { most.max(healthy[k].norm()) } else { most });
         }
     }
     for (channel, value) in PHASE_VOLTAGES.into_iter().zip(volts) {

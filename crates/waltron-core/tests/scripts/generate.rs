@@ -146,8 +146,14 @@ impl Writer {
                 self.faulted = false;
             }
             3 => {
+                // Which loop it is depends on what was seen before.
+                let condition = self.condition();
+                self.line(&format!("let l{n} = A-N"));
+                self.line(&format!("if {condition}"));
+                self.inside(|w| w.line(&format!("l{n} = B-C")));
+                self.line("end");
                 self.line(&format!(
-                    "fault A-N with i = {a} after prefault i = 0.2 A for {time} until trip, at most 2 s"
+                    "fault l{n} with i = {a} after prefault i = 0.2 A for {time} until trip, at most 2 s"
                 ));
                 self.faulted = true;
             }

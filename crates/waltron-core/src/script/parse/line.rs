@@ -315,7 +315,8 @@ fn sequence(c: &mut Cursor<'_>) -> Read<Line> {
     while !c.eat(Sign::Close) {
         let (parameter, _) = new_name(c, "a parameter")?;
         c.expect(Sign::Colon, "and the parameter's kind, as in `level: current`")?;
-        parameters.push((parameter, declared_type(c)?));
+        let kind = if c.eat_word("loop") { Type::Loop } else { declared_type(c)? };
+        parameters.push((parameter, kind));
         if !c.eat(Sign::Comma) {
             c.expect(Sign::Close, "to close the bracket")?;
             break;

@@ -1,12 +1,11 @@
 //! Steps that put something out, and the clauses that end them.
 
 use super::super::ast::{
-    Ending, Fault, Hold, OffWhen, Output, Pace, Playback, Ramp, Setting, Span, Until, Wait,
+    Ending, Fault, Hold, LoopOf, OffWhen, Output, Pace, Playback, Ramp, Setting, Span, Until, Wait,
 };
 use super::line::{Read, new_name};
 use crate::document::Problem;
-use crate::expression::{Cursor, Expr, ExprKind, Kind, Sign};
-use crate::fault_loop::FaultLoop;
+use crate::expression::{Cursor, Expr, ExprKind, Kind, RESERVED, Sign};
 use crate::name::Name;
 use std::ops::Range;
 
@@ -18,7 +17,14 @@ pub(super) fn output(c: &mut Cursor<'_>) -> Read<Output> {
         let settings = vec![Setting { target, at: Span(c.here()), value }];
         return Ok(Output { fault: None, settings });
     }
-    let fault = if c.eat_word("fault") { Some(fault_loop(c)?) } else { loop_ahead(c)? };
+    let fault = if c.eat_word("fault") {
+        match loop_behind_fault(c)? {
+            Some(found) => Some(found),
+            None => return Err(c.unexpected("a fault loop, such as `A-N`, or the name of one")),
+        }
+    } else {
+        loop_ahead(c)?
+    };
     let mut settings = Vec::new();
     // `fault A-N with i = …` reads as one.
     if fault.is_some() && !c.eat_word("with") {
@@ -39,35 +45,25 @@ pub(super) fn output(c: &mut Cursor<'_>) -> Read<Output> {
 }
 
 /// A loop such as `A-N`, if one stands here.
-pub(super) fn loop_ahead(c: &mut Cursor<'_>) -> Read<Option<FaultLoop>> {
-    let mut ahead = c.clone();
-    match (ahead.word(), {
-        ahead.take();
-        ahead.at_sign(Sign::Minus)
-    }) {
-        (Some("A" | "B" | "C" | "N"), true) => fault_loop(c).map(Some),
-        _ => Ok(None),
+fn loop_ahead(c: &mut Cursor<'_>) -> Read<Option<LoopOf>> {
+    match c.at_loop() {
+        true => Ok(Some(LoopOf::This(c.fault_loop()?))),
+        false => Ok(None),
     }
 }
 
-pub(super) fn fault_loop(c: &mut Cursor<'_>) -> Read<FaultLoop> {
-    let start = c.here().start;
-    let mut text = String::new();
-    let mut end = start;
-    while let Some(word) = c.word() {
-        text.push_str(word);
-        end = c.here().end;
-        c.take();
-        if !c.eat(Sign::Minus) {
-            break;
-        }
-        text.push('-');
+/// The loop behind `fault`: as it is written, or the name of one.
+fn loop_behind_fault(c: &mut Cursor<'_>) -> Read<Option<LoopOf>> {
+    let names = |word: &str| !RESERVED.contains(&word) && !matches!(word, "A" | "B" | "C" | "N");
+    if c.peek().is_some_and(|t| t.kind == Kind::Quoted) || c.word().is_some_and(names) {
+        let (name, span) = c.name("a loop")?;
+        return Ok(Some(LoopOf::Named(name, Span(span))));
     }
-    FaultLoop::parse(&text).ok_or_else(|| {
-        let all: Vec<&str> = FaultLoop::ALL.iter().map(|l| l.name()).collect();
-        Problem::new(start..end.max(start), format!("`{text}` is no fault loop"))
-            .help(format!("loops are {}", all.join(", ")))
-    })
+    match c.word() {
+        // What begins like a loop was meant as one.
+        Some("A" | "B" | "C" | "N") => Ok(Some(LoopOf::This(c.fault_loop()?))),
+        _ => Ok(None),
+    }
 }
 
 /// The clauses that may end any output step, in any order.
@@ -211,7 +207,7 @@ pub(super) fn ramp(c: &mut Cursor<'_>) -> Read<Ramp> {
 }
 
 pub(super) fn fault(c: &mut Cursor<'_>) -> Read<Fault> {
-    let fault = loop_ahead(c)?;
+    let fault = loop_behind_fault(c)?;
     let mut step = Fault {
         output: Output { fault, settings: Vec::new() },
         before: None,
