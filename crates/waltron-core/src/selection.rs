@@ -2,24 +2,31 @@
 
 use crate::grading::PointId;
 
-/// A pattern of point ids: `*` stands for any text; a test's id stands for all its points.
+/// Patterns of point ids, of which one must fit: `*` stands for any text; a test's id stands for all
+/// its points.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Selection {
-    pattern: String,
+    patterns: Vec<String>,
 }
 
 impl Selection {
     /// A pattern as it is written, such as `51P-times/A-N/*` or `51P-times`.
     pub fn new(pattern: &str) -> Self {
-        Self { pattern: pattern.to_owned() }
+        Self { patterns: vec![pattern.to_owned()] }
+    }
+
+    /// Several patterns.
+    pub fn any_of(patterns: &[String]) -> Self {
+        Self { patterns: patterns.to_vec() }
     }
 
     /// Whether a point is chosen.
     pub fn matches(&self, point: &PointId) -> bool {
-        let with_points = format!("{}/*", self.pattern);
-        is_like(&point.id, &self.pattern)
-            || is_like(&point.id, &with_points)
-            || is_like(point.test.as_str(), &self.pattern)
+        self.patterns.iter().any(|pattern| {
+            is_like(&point.id, pattern)
+                || is_like(&point.id, &format!("{pattern}/*"))
+                || is_like(point.test.as_str(), pattern)
+        })
     }
 }
 

@@ -23,7 +23,7 @@ fn record() -> String {
         scripts: Vec::new(),
         hookup: None,
         rule: Default::default(),
-        only: None,
+        only: Vec::new(),
     };
     let grade = |n: u32, verdict| {
         Event::Graded(Grade {

@@ -87,7 +87,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
             scripts: Vec::new(),
             hookup: None,
             rule: Default::default(),
-            only: None,
+            only: Vec::new(),
         },
         started_at: "2026-05-04T08:00:00.000Z".into(),
         last_at: "2026-05-04T08:06:22.123Z".into(),

@@ -289,7 +289,7 @@ impl Job {
         &self,
         seed: Option<u64>,
         tester: Option<String>,
-        only: Option<String>,
+        only: Vec<String>,
     ) -> RunStarted {
         RunStarted {
             format: FORMAT,

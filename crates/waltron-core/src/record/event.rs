@@ -136,9 +136,9 @@ pub struct RunStarted {
     /// How measurement uncertainty bears on verdicts.
     #[serde(skip_serializing_if = "Rule::is_simple", default)]
     pub rule: Rule,
-    /// The only points that were wanted, as a pattern of their ids.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub only: Option<String>,
+    /// The only points that were wanted, as patterns of their ids; none: all.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub only: Vec<String>,
 }
 
 /// How a run went on in the same record.
@@ -154,9 +154,13 @@ pub struct Continued {
     /// The rig's file, where it is not the one that the run started with.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub rig: Option<FileCopy>,
-    /// What is tested again: `failed`, or a pattern of ids; absent where the run only goes on.
+    /// What is tested again: `failed`, `not-passed`, or a pattern of ids; absent where the run only
+    /// goes on.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub redo: Option<String>,
+    /// The only points that are wanted now, as patterns of their ids; none: all that is left.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub only: Vec<String>,
 }
 
 /// A file's name and whole text.

@@ -7,7 +7,7 @@ use super::event::{Continued, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
 use crate::duty::Warm;
-use crate::grading::{Criterion, PointId};
+use crate::grading::{Criterion, PointId, Verdict};
 use crate::quantity::Time;
 use crate::selection::Selection;
 use serde::Deserialize;
@@ -58,7 +58,7 @@ pub enum Chosen {
     /// These, by id.
     These(HashSet<String>),
     /// These, by id, and whole tests by theirs where injections depend on each other.
-    Failed {
+    Graded {
         /// The points.
         points: HashSet<String>,
         /// Their tests.
@@ -72,13 +72,13 @@ impl Chosen {
         match self {
             Self::All => true,
             Self::Matching(selection) => selection.matches(point),
-            Self::These(ids) | Self::Failed { points: ids, .. } => ids.contains(&point.id),
+            Self::These(ids) | Self::Graded { points: ids, .. } => ids.contains(&point.id),
         }
     }
 
     /// Whether a test is wanted whose injections depend on each other, for any of these points.
     pub fn wants_test(&self, test: &str, points: &[&PointId]) -> bool {
-        let itself = matches!(self, Self::Failed { tests, .. } if tests.contains(test));
+        let itself = matches!(self, Self::Graded { tests, .. } if tests.contains(test));
         itself || points.iter().any(|p| self.wants(p))
     }
 }
@@ -131,9 +131,9 @@ impl Progress {
             message: error.to_string(),
         };
         let start: Start = serde_json::from_slice(first).map_err(|e| bad(1, &e))?;
-        let wanted = match &start.started.only {
-            Some(pattern) => Chosen::Matching(Selection::new(pattern)),
-            None => Chosen::All,
+        let wanted = match start.started.only.as_slice() {
+            [] => Chosen::All,
+            patterns => Chosen::Matching(Selection::any_of(patterns)),
         };
         let mut progress = Self {
             started: start.started,
@@ -212,13 +212,16 @@ impl Progress {
         Ok(())
     }
 
-    /// The points that `failed` or a pattern names, as things stand.
+    /// The points that `failed`, `not-passed` or a pattern names, as things stand.
     pub fn redo(&self, what: &str) -> Chosen {
-        if what != "failed" {
-            return Chosen::Matching(Selection::new(what));
-        }
-        let (points, tests) = self.tally.failed().map(|(p, t)| (p.clone(), t.clone())).unzip();
-        Chosen::Failed { points, tests }
+        let worse: fn(Verdict) -> bool = match what {
+            "failed" => |verdict| verdict == Verdict::Fail,
+            "not-passed" => |verdict| verdict != Verdict::Pass,
+            pattern => return Chosen::Matching(Selection::new(pattern)),
+        };
+        let found = self.tally.graded(worse);
+        let (points, tests) = found.map(|(p, t)| (p.clone(), t.clone())).unzip();
+        Chosen::Graded { points, tests }
     }
 
     /// Whether a point was wanted and is not graded since.

@@ -19,7 +19,7 @@ struct Latest {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Tally {
     latest: HashMap<String, Latest>,
-    /// The tests that have a point which failed, by that point's id.
+    /// The tests that have a point which did not pass, by that point's id.
     tests: HashMap<String, String>,
     /// How often each test came to its end.
     ended: HashMap<String, u32>,
@@ -49,7 +49,7 @@ impl Tally {
 
     /// The same of a record's line.
     pub(super) fn note_at(&mut self, noted: &Noted<'_>, line: u64) -> u32 {
-        if noted.verdict == Verdict::Fail {
+        if noted.verdict != Verdict::Pass {
             self.tests.entry(noted.id.to_owned()).or_insert_with(|| noted.test.to_owned());
         }
         let broken_off = noted.is_completion.then(|| noted.test.to_owned());
@@ -84,10 +84,13 @@ impl Tally {
         self.latest.get(id).map_or(0, |latest| latest.line)
     }
 
-    /// The points whose latest verdict is a failure, each with its test.
-    pub(super) fn failed(&self) -> impl Iterator<Item = (&String, &String)> {
-        let fails = |id: &&String| self.verdict(id) == Some(Verdict::Fail);
-        self.latest.keys().filter(fails).filter_map(|id| Some((id, self.tests.get(id)?)))
+    /// The points that did not pass and whose latest verdict is one of these, each with its test.
+    pub(super) fn graded(
+        &self,
+        is_one: impl Fn(Verdict) -> bool,
+    ) -> impl Iterator<Item = (&String, &String)> {
+        let found = self.latest.iter().filter(move |(_, latest)| is_one(latest.verdict));
+        found.filter_map(|(id, _)| Some((id, self.tests.get(id)?)))
     }
 
     /// A point's latest verdict; `None` where it was never graded.

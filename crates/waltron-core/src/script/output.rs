@@ -250,7 +250,8 @@ fn fault(
         let drop = |i: Complex64| (i * z).norm() * (1.0 + k0.norm());
         for (k, volt) in volts.iter_mut().enumerate().filter(|(k, _)| currents[*k].norm() > 0.0) {
             let most = healthy[k].norm() / 2.0 + drop(currents[k]);
-            *volt = Complex64::from(if known.is_none() { most.max(healthy[k].norm()) } else { most });
+            *volt =
+                Complex64::from(if known.is_none() { most.max(healthy[k].norm()) } else { most });
         }
     }
     for (channel, value) in PHASE_VOLTAGES.into_iter().zip(volts) {

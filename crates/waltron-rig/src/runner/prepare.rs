@@ -14,6 +14,7 @@ use waltron_core::program::Program;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
 use waltron_core::script::Loaded;
+use waltron_core::selection::Selection;
 
 /// A plan set up for its asset and rig, with every program cleared.
 pub struct Prepared {
@@ -152,6 +153,12 @@ impl Prepared {
         blocked
     }
 
+    /// Whether a pattern fits a point, or a test.
+    pub fn fits(&self, wanted: &Selection) -> bool {
+        self.points().any(|p| wanted.matches(p))
+            || self.tests.iter().any(|(id, _)| wanted.matches(&itself(id)))
+    }
+
     /// Whether a test is left.
     pub fn has(&self, test: &str) -> bool {
         self.tests.iter().any(|(id, _)| id == test)
@@ -210,6 +217,14 @@ impl Prepared {
         );
     }
 
+    /// Keeps what is wanted, and what a record leaves open.
+    pub fn keep_with_open(&mut self, wanted: &Chosen, progress: &Progress) {
+        self.filter(
+            |point| wanted.wants(point) || progress.is_open(point),
+            |test, points| wanted.wants_test(test, points) || progress.is_test_open(test, points),
+        );
+    }
+
     fn filter(
         &mut self,
         wants_point: impl Fn(&PointId) -> bool,
@@ -225,8 +240,7 @@ impl Prepared {
             let points = of_test.flat_map(|(_, p)| &p.points);
             let points: Vec<&PointId> = points.map(|p| &p.point).collect();
             // A sequence that grades nothing is still a test of its own.
-            let itself =
-                PointId { id: id.to_string(), test: id.clone(), element: None, fault_loop: None };
+            let itself = itself(id);
             let points = if points.is_empty() { vec![&itself] } else { points };
             if wants_test(id.as_str(), &points) {
                 whole.insert(id.clone());
@@ -305,6 +319,11 @@ impl Prepared {
         tests.dedup();
         sum + asset.settling() * tests.len() as f64
     }
+}
+
+/// What stands for a test that has no points.
+fn itself(test: &Name) -> PointId {
+    PointId { id: test.to_string(), test: test.clone(), element: None, fault_loop: None }
 }
 
 /// What should be seen of an injection: its segments as long as they may be, up to its likely time.

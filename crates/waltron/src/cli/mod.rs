@@ -75,7 +75,7 @@ pub(crate) enum Command {
     Check(Check),
     /// Run a plan: inject, measure, grade, record.
     #[command(
-        after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q07-f1.plan.toml --only \"51P-times/A-N/*\"\n  waltron run brackwater/q07-f1.plan.toml --redo failed\n  waltron run brackwater/q08-f2.plan.toml --resume --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte."
+        after_help = "Examples:\n  waltron run brackwater/q07-f1.plan.toml\n  waltron run brackwater/q07-f1.plan.toml --seed 7 --format json\n  waltron run brackwater/q07-f1.plan.toml --only \"51P-times/A-N/*\" --only 50P-pickup\n  waltron run brackwater/q07-f1.plan.toml --redo failed\n  waltron run brackwater/q08-f2.plan.toml --resume --pace real\n\nWith SOURCE_DATE_EPOCH set, time stamps start there and move with the injected time only,\nso that the same seed gives the same record byte for byte."
     )]
     Run(Run),
     /// Lay sequences out in the one common way; comments stay, nothing changes its meaning.
@@ -227,11 +227,13 @@ pub(crate) struct Run {
     /// Pause after each point that fails, to repeat it, go on, skip the test or stop.
     #[arg(long, conflicts_with = "yes")]
     pub(crate) pause_on_fail: bool,
-    /// Only points whose id fits: a test's id, or a pattern such as "51P-times/A-N/*".
-    #[arg(long, value_name = "PATTERN", conflicts_with_all = ["redo", "resume"])]
-    pub(crate) only: Option<String>,
-    /// Test points of an earlier run again, into the same record: `failed`, or a pattern of ids.
-    #[arg(long, value_name = "failed|PATTERN", conflicts_with = "resume")]
+    /// Only points whose id fits: a test's id, or a pattern such as "51P-times/A-N/*". Several may be
+    /// given; with --resume what is left of them.
+    #[arg(long, value_name = "PATTERN", conflicts_with = "redo")]
+    pub(crate) only: Vec<String>,
+    /// Test points of an earlier run again, into the same record: `failed`, `not-passed`, or a
+    /// pattern of ids.
+    #[arg(long, value_name = "failed|not-passed|PATTERN", conflicts_with = "resume")]
     pub(crate) redo: Option<String>,
     /// Let sequences run programs on this computer (`run` steps).
     #[arg(long)]

@@ -99,7 +99,7 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
         pace: Pace::Fast,
         tester: None,
         quiet: false,
-        only: None,
+        only: Vec::new(),
         redo: None,
         yes: true,
     };

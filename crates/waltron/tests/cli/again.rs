@@ -83,6 +83,43 @@ fn failed_points_are_tested_again_and_every_attempt_is_kept() {
     assert!(none["error"]["help"].as_str().unwrap().contains("`51P-times`"));
 }
 
+/// Several patterns choose together; a run goes on with what is left of some; what did not pass, or was
+/// never reached, is tested again.
+#[test]
+fn some_points_are_gone_on_with_and_what_did_not_pass_is_redone() {
+    let site = Site::new();
+    let ids = |run: &Value| {
+        let all = run["points"].as_array().unwrap().iter();
+        all.map(|p| p["id"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let patterns = ["--only", "51N-pickup", "--only", "*-times/A-N/2x*"];
+    let first = run(&site, &patterns).exits(1).json();
+    let wanted = ["51P-times/A-N/2x#", "50P-times/A-N/2x#", "51N-pickup/A-N", "51N-times/A-N/2x"];
+    for id in ids(&first) {
+        assert!(wanted.iter().any(|w| id.starts_with(w.trim_end_matches('#'))), "{id}");
+    }
+    assert_eq!(ids(&first).len(), 6, "{first}");
+    let none = run(&site, &["--resume", "--only", "50P-pickup"]);
+    assert!(none.code() == 1, "everything that was wanted is done: {}", none.err());
+    let lines = site.read("r.run.jsonl");
+    let cut = lines.find("50P-times/A-N/2x#1").unwrap();
+    site.write("r.run.jsonl", &lines[..lines[..cut].rfind('\n').unwrap() + 1]);
+    let wrong = run(&site, &["--resume", "--only", "51P-times"]).exits(2).json();
+    assert!(wrong["error"]["message"].as_str().unwrap().starts_with("no open point"), "{wrong}");
+    let part = run(&site, &["--resume", "--only", "51N-*"]).json();
+    assert!(part["not_reached"] == 2 && ids(&part).len() == 4, "{part}");
+    let open: Vec<&str> =
+        part["open"].as_array().unwrap().iter().map(|o| o.as_str().unwrap()).collect();
+    assert_eq!(open, ["50P-times/A-N/2x#1", "50P-times/A-N/2x#2"]);
+    let rest = run(&site, &["--redo", "not-passed"]).json();
+    assert_eq!(rest["not_reached"], 0, "{rest}");
+    for point in rest["points"].as_array().unwrap() {
+        let again = point["attempt"] == 2;
+        let of_first = points(&first, point["id"].as_str().unwrap())[0];
+        assert_eq!(again, of_first["verdict"] == "fail", "{point}");
+    }
+}
+
 /// A run that was stopped, of which only the failures are tested again, is not complete: what was never
 /// reached is not a pass, whatever was redone.
 #[test]

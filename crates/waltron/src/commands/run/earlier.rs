@@ -1,6 +1,6 @@
 //! Going on with a record: which one, whether it belongs to this plan, and what is left to do.
 
-use super::{choose, stem};
+use super::{How, choose, stem};
 use crate::cli::Run as Args;
 use crate::failure::Failure;
 use crate::job::Job;
@@ -9,7 +9,8 @@ use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
 use waltron_core::quantity::counted;
-use waltron_core::record::{Continued, FileCopy, Progress};
+use waltron_core::record::{Chosen, Continued, FileCopy, Progress};
+use waltron_core::selection::Selection;
 use waltron_rig::runner::Prepared;
 use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
 
@@ -138,18 +139,24 @@ impl Earlier {
         &mut self,
         prepared: &mut Prepared,
         redo: Option<&str>,
+        only: &[String],
     ) -> Result<(), Failure> {
         let progress = &self.reopened.progress;
-        let Some(redo) = redo else {
-            prepared.keep_open(progress);
-            return Ok(());
-        };
         let open = prepared.left_open(progress);
-        let wanted = progress.redo(redo);
-        if redo == "failed" {
-            prepared.keep(&wanted);
-        } else {
-            choose(prepared, redo, &wanted)?;
+        match redo {
+            None => {
+                prepared.keep_open(progress);
+                if !only.is_empty() && !prepared.is_empty() {
+                    let wanted = Chosen::Matching(Selection::any_of(only));
+                    choose(prepared, only, &wanted, "open ")?;
+                }
+            }
+            Some("failed") => prepared.keep(&progress.redo("failed")),
+            // What was never reached did not pass either.
+            Some("not-passed") => prepared.keep_with_open(&progress.redo("not-passed"), progress),
+            Some(pattern) => {
+                choose(prepared, &[pattern.to_owned()], &progress.redo(pattern), "")?;
+            }
         }
         let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
         let left = open.into_iter().map(|p| p.id).filter(|id| !chosen.contains(id.as_str()));
@@ -165,6 +172,7 @@ impl Earlier {
     /// What is said where everything is done already.
     pub(super) fn nothing_to_do(&self, redo: Option<&str>) -> &'static str {
         match redo {
+            Some("not-passed") => "every point passed; nothing was tested again",
             Some(_) if self.reopened.progress.tally.summary().fail == 0 => {
                 "no point failed; nothing was tested again"
             }
@@ -174,19 +182,15 @@ impl Earlier {
     }
 
     /// The event that says how the run goes on.
-    pub(super) fn continued(
-        &self,
-        job: &Job,
-        tester: Option<String>,
-        redo: Option<String>,
-    ) -> Continued {
+    pub(super) fn continued(&self, job: &Job, how: &How) -> Continued {
         let rig = job.rig_copy();
         Continued {
             version: env!("CARGO_PKG_VERSION").to_owned(),
-            tester,
+            tester: how.tester.clone(),
             rig_name: job.rig.name.clone(),
             rig: (rig != self.reopened.progress.started.rig).then_some(rig),
-            redo,
+            redo: how.redo.clone(),
+            only: how.only.clone(),
         }
     }
 
@@ -202,7 +206,7 @@ impl Earlier {
 /// Refuses a record that was made with other files.
 fn same_job(path: &Path, job: &Job, progress: &Progress) -> Result<(), Failure> {
     let started = &progress.started;
-    let now = job.started(None, None, None);
+    let now = job.started(None, None, Vec::new());
     let mut wrong: Vec<String> = Vec::new();
     if started.plan.name != now.plan.name {
         wrong.push(format!(

@@ -30,8 +30,8 @@ pub(crate) struct How {
     pub(crate) pace: Pace,
     pub(crate) tester: Option<String>,
     pub(crate) quiet: bool,
-    /// The pattern of the only points that are wanted.
-    pub(crate) only: Option<String>,
+    /// Patterns of the only points that are wanted; none: all.
+    pub(crate) only: Vec<String>,
     /// What is tested again.
     pub(crate) redo: Option<String>,
     /// Nothing is asked before a real rig is energised.
@@ -221,7 +221,7 @@ fn open(
             Ok((writer, SoFar::default(), Event::RunStarted(Box::new(started))))
         }
         Target::Earlier(earlier) => {
-            let continued = earlier.continued(job, how.tester.clone(), how.redo.clone());
+            let continued = earlier.continued(job, &how);
             let left_open = earlier.left_open();
             let (writer, progress) = earlier.go_on(durability)?;
             let Progress { tally, warm, cooled, last_at, .. } = progress;
@@ -276,7 +276,7 @@ impl Opened<'_> {
                 let question = Question {
                     text: format!(
                         "The device's settings differ from {}",
-                        job.started(None, None, None).asset.name
+                        job.started(None, None, Vec::new()).asset.name
                     ),
                     wanted: Wanted::Choice(CHOICES.map(str::to_owned).to_vec()),
                 };

@@ -58,11 +58,12 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     {
         prepared = job.set_up()?;
     }
-    match (&mut earlier, &args.only) {
-        (Some(earlier), _) => earlier.choose(&mut prepared, args.redo.as_deref())?,
-        (None, Some(pattern)) => {
-            let wanted = Chosen::Matching(Selection::new(pattern));
-            choose(&mut prepared, pattern, &wanted)?;
+    match (&mut earlier, args.only.as_slice()) {
+        (Some(earlier), only) => earlier.choose(&mut prepared, args.redo.as_deref(), only)?,
+        (None, []) => {}
+        (None, patterns) => {
+            let wanted = Chosen::Matching(Selection::any_of(patterns));
+            choose(&mut prepared, patterns, &wanted, "")?;
             let besides: Vec<String> =
                 prepared.points().filter(|p| !wanted.wants(p)).map(|p| plain(&p.id)).collect();
             if !besides.is_empty() {
@@ -72,7 +73,6 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
                 ));
             }
         }
-        (None, None) => {}
     }
     // Only what is chosen has to be fit to be put out.
     job.clear(&prepared)?;
@@ -214,8 +214,10 @@ fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
         return text;
     }
     text.push_str(&format!("Next    waltron report {shown} -o {page}\n"));
-    if done.ended.summary.fail > 0 {
-        text.push_str(&format!("        waltron run {plan} --redo failed{on}\n"));
+    let Summary { fail, inconclusive, .. } = done.ended.summary;
+    let redo = ["failed", "not-passed"].into_iter().zip([fail, inconclusive]);
+    if let Some((what, _)) = redo.into_iter().find(|(_, count)| *count > 0) {
+        text.push_str(&format!("        waltron run {plan} --redo {what}{on}\n"));
     }
     text
 }
@@ -254,21 +256,29 @@ fn panel(
 ///
 /// # Errors
 /// A pattern that chooses none.
-fn choose(prepared: &mut Prepared, pattern: &str, wanted: &Chosen) -> Result<(), Failure> {
+/// Keeps what is wanted; each pattern must fit something, which is `open` or any.
+fn choose(
+    prepared: &mut Prepared,
+    patterns: &[String],
+    wanted: &Chosen,
+    open: &str,
+) -> Result<(), Failure> {
+    for pattern in patterns {
+        if !prepared.fits(&Selection::new(pattern)) {
+            return Err(none_fits(prepared, pattern, open));
+        }
+    }
+    prepared.keep(wanted);
+    Ok(())
+}
+
+fn none_fits(prepared: &Prepared, pattern: &str, open: &str) -> Failure {
     let tests: Vec<String> = {
         let mut tests: Vec<String> = prepared.points().map(|p| p.test.to_string()).collect();
         tests.dedup();
         tests
     };
-    let example = prepared.points().next().map(|p| p.id.clone());
-    prepared.keep(wanted);
-    if prepared.is_empty() {
-        return Err(none_fits(pattern, &tests, example.as_deref()));
-    }
-    Ok(())
-}
-
-fn none_fits(pattern: &str, tests: &[String], example: Option<&str>) -> Failure {
+    let example = prepared.points().next().map(|p| p.id.as_str());
     let known = tests.iter().map(String::as_str);
     let help = match waltron_core::name::nearest(pattern, known) {
         Some(near) => format!("did you mean `{near}`?"),
@@ -278,7 +288,7 @@ fn none_fits(pattern: &str, tests: &[String], example: Option<&str>) -> Failure 
             example.unwrap_or_default()
         ),
     };
-    Failure::usage(format!("no point of the plan fits `{pattern}`")).help(help)
+    Failure::usage(format!("no {open}point of the plan fits `{pattern}`")).help(help)
 }
 
 /// The contract's object; see docs/json.md.
