@@ -87,6 +87,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
             scripts: Vec::new(),
             hookup: None,
             rule: Default::default(),
+            resolved: None,
             only: Vec::new(),
         },
         started_at: "2026-05-04T08:00:00.000Z".into(),
@@ -94,6 +95,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
         points,
         superseded: Vec::new(),
         from_device: Vec::new(),
+        changes: Vec::new(),
         from_file: Vec::new(),
         ended: outcome.map(|outcome| RunEnded {
             outcome,

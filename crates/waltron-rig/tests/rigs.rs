@@ -74,6 +74,7 @@ fn records_are_made_anew_only_and_are_on_disk_after_each_event() {
     assert_eq!(lines(), 2);
     let observed = Event::Observed {
         test: "t".into(),
+        points: Vec::new(),
         program: Default::default(),
         observation: Default::default(),
         warm: Default::default(),

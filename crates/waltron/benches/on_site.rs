@@ -195,6 +195,7 @@ fn edge_to_record(c: &mut Criterion) {
                 let program = cleared.program().clone();
                 let event = Event::Observed {
                     test: "t".into(),
+                    points: vec!["t/A-N/2x".into()],
                     program,
                     observation,
                     warm: Default::default(),

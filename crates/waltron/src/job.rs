@@ -12,11 +12,10 @@ use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
 use waltron_core::expression::Settings;
 use waltron_core::hookup::{Sheet, Site};
 use waltron_core::name::{Name, nearest};
-use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
+use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace, Test};
 use waltron_core::procedure::{Bench, Planned};
 use waltron_core::quantity::counted;
-use waltron_core::record::Chosen;
-use waltron_core::record::{FORMAT, FileCopy, RunStarted};
+use waltron_core::record::{Chosen, FORMAT, FileCopy, Resolved, RunStarted};
 use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::instruments::{InstrumentFile, together};
 use waltron_rig::runner::{Blocked, Prepared, prepare, set_up};
@@ -87,6 +86,36 @@ impl Job {
             instruments,
             plan_path: plan_path.to_owned(),
         })
+    }
+
+    /// The tests that are not as they were when a record was begun, or that are gone.
+    ///
+    /// # Errors
+    /// A plan in the record that this version does not read.
+    pub(crate) fn changed_since(&self, started: &RunStarted) -> Result<Vec<Name>, Failure> {
+        let source = Source::new(started.plan.name.clone(), started.plan.text.as_str());
+        let then = PlanForm::load(&source)?.resolve(&source, &self.asset)?;
+        let file = |sources: &[FileCopy], name: &str| {
+            let name = Path::new(name).file_name().unwrap_or_default().to_string_lossy();
+            sources.iter().find(|s| s.name == name).map(|s| s.text.clone())
+        };
+        let scripts: Vec<FileCopy> = self.script_sources.iter().map(copy).collect();
+        let text = |place: &ScriptPlace, sources: &[FileCopy]| match place {
+            ScriptPlace::Inline(source) => Some(source.text.to_string()),
+            ScriptPlace::File(name, _) => file(sources, name),
+        };
+        let same = |a: &ProcedureSettings, b: &ProcedureSettings| match (a, b) {
+            (ProcedureSettings::Sequence(a), ProcedureSettings::Sequence(b)) => {
+                then.lets == self.plan.lets
+                    && text(&a.script, &started.scripts) == text(&b.script, &scripts)
+            }
+            (a, b) => a == b,
+        };
+        let is_changed = |test: &&Test| {
+            let now = self.plan.tests.iter().find(|t| t.id == test.id);
+            now.is_none_or(|now| !same(&test.procedure, &now.procedure))
+        };
+        Ok(then.tests.iter().filter(is_changed).map(|test| test.id.clone()).collect())
     }
 
     /// Takes another seed than the rig file's: what a sequence leaves to chance is drawn from it.
@@ -301,6 +330,7 @@ impl Job {
             rig_name: self.rig.name.clone(),
             seed,
             asset: copy(&self.asset_source),
+            resolved: Some(Resolved::of(&self.asset)),
             plan: copy(&self.plan_source),
             rig: copy(&self.rig_source),
             scripts: self.script_sources.iter().map(copy).collect(),

@@ -13,6 +13,7 @@ pub use withstand::{Longest, Rating, Withstand};
 use crate::name::{Name, nearest};
 use crate::quantity::{Angle, Current, Ratio, Time};
 use crate::tolerance::Tolerance;
+use serde::{Deserialize, Serialize};
 
 /// A relay with its protection elements.
 #[derive(Clone, Debug, PartialEq)]
@@ -32,21 +33,27 @@ pub struct Asset {
 }
 
 /// Nameplate and location, as text.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Identity {
     /// Operating designation, such as `Q07-F1`.
     pub tag: String,
     /// Substation.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub site: Option<String>,
     /// Bay.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub bay: Option<String>,
     /// Operator of the site.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub operator: Option<String>,
     /// Maker.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub maker: Option<String>,
     /// Model.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub model: Option<String>,
     /// Serial number.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub serial: Option<String>,
 }
 

@@ -5,6 +5,7 @@ mod inverse;
 mod table;
 #[cfg(test)]
 mod tests;
+mod words;
 
 pub use band::{Acceptance, acceptance, earliest_of, spread};
 pub use inverse::{Coefficients, SHAPES, Shape};

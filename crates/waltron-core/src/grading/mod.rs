@@ -94,6 +94,8 @@ pub struct Grade {
     pub attempt: u32,
     /// What kind of requirement it is.
     pub criterion: Criterion,
+    /// The outcome. Written before what it follows from, so that it is found at once.
+    pub verdict: Verdict,
     /// What was put out.
     pub stimulus: Values,
     /// What the settings say.
@@ -107,8 +109,6 @@ pub struct Grade {
     /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
     #[serde(skip_serializing_if = "Values::is_empty", default)]
     pub uncertainty: Values,
-    /// The outcome.
-    pub verdict: Verdict,
     /// Why, in one sentence.
     pub reason: String,
     /// Whether the attendant left it out, so that it is offered again.

@@ -181,6 +181,8 @@ pub struct Injection {
     pub point: Option<String>,
     /// Which of the point's, or of the test's, injections it is.
     pub part: String,
+    /// The ids of the points that are graded by it, as far as they are known before.
+    pub serves: Vec<String>,
 }
 
 /// A point that is to be graded.

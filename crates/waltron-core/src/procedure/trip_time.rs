@@ -504,7 +504,8 @@ impl Procedure for TripTime {
 
     fn injection(&self) -> Injection {
         let point = self.shots.get(self.at).map(|shot| shot.point.id.clone());
-        Injection { point, part: FAULT.to_owned() }
+        let serves = point.iter().cloned().collect();
+        Injection { point, part: FAULT.to_owned(), serves }
     }
 
     fn answer(&mut self, _answer: Answer) {

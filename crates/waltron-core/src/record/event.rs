@@ -1,5 +1,6 @@
 //! What can happen during a run.
 
+use super::resolved::Resolved;
 use crate::capability::ParameterValue;
 use crate::duty::Warm;
 use crate::edge;
@@ -42,6 +43,9 @@ pub enum Event {
     Observed {
         /// The test it belongs to.
         test: Name,
+        /// The ids of the points that it serves, as far as they are known before it.
+        #[serde(skip_serializing_if = "Vec::is_empty", default)]
+        points: Vec<String>,
         /// The program, whole: what was put out stands in the record itself.
         program: Program,
         /// What was seen.
@@ -123,6 +127,9 @@ pub struct RunStarted {
     pub seed: Option<u64>,
     /// The asset's file.
     pub asset: FileCopy,
+    /// What it meant.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub resolved: Option<Resolved>,
     /// The plan's file.
     pub plan: FileCopy,
     /// The rig's file.
@@ -158,9 +165,33 @@ pub struct Continued {
     /// goes on.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub redo: Option<String>,
+    /// The plan's file, where it is not the one that the run started with, or went on with last.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub plan: Option<FileCopy>,
+    /// Files of sequences that are not those of before.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub scripts: Vec<FileCopy>,
+    /// Tests that were changed or taken out: what was graded of them counts no longer.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub changed: Vec<Name>,
     /// The only points that are wanted now, as patterns of their ids; none: all that is left.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub only: Vec<String>,
+}
+
+impl Continued {
+    /// Puts the files that are new in the place of those of before.
+    pub(super) fn update(&self, started: &mut RunStarted) {
+        if let Some(plan) = &self.plan {
+            started.plan = plan.clone();
+        }
+        for script in &self.scripts {
+            match started.scripts.iter_mut().find(|s| s.name == script.name) {
+                Some(known) => known.text.clone_from(&script.text),
+                None => started.scripts.push(script.clone()),
+            }
+        }
+    }
 }
 
 /// A file's name and whole text.

@@ -79,19 +79,18 @@ impl<'a> Head<'a> {
         let (id, rest) = take(rest, "id")?;
         let (test, rest) = take(rest, "test")?;
         // Places where a test broke off, and what was left out, are rare: they are read whole.
-        let (_, criterion) = rest.split_once(",\"criterion\":\"")?;
-        if criterion.starts_with("completion") {
+        // Inside a text the quotes would be escaped, so this is the key; the verdict is next to it.
+        let at = rest.find(",\"criterion\":\"")?;
+        let (criterion, rest) = take(&rest[at..], "criterion")?;
+        let (verdict, _) = take(rest, "verdict")?;
+        if criterion == "completion" {
             return None;
         }
         (head.id, head.test) = (Some(id.into()), Some(test.into()));
-        // Inside a text the quotes would be escaped, so this is the key.
-        let key = b",\"verdict\":\"";
-        let at = memchr::memmem::rfind(line, key)? + key.len();
-        let word = line[at..].split(|b| *b == b'"').next()?;
-        head.verdict = Some(match word {
-            b"pass" => Verdict::Pass,
-            b"fail" => Verdict::Fail,
-            b"inconclusive" => Verdict::Inconclusive,
+        head.verdict = Some(match verdict {
+            "pass" => Verdict::Pass,
+            "fail" => Verdict::Fail,
+            "inconclusive" => Verdict::Inconclusive,
             _ => return None,
         });
         Some(head)
@@ -138,7 +137,8 @@ mod tests {
     #[test]
     fn heads_tell_what_the_whole_line_tells() {
         let graded = "{\"n\":7,\"at\":\"T\",\"prev\":\"ab\",\"event\":\"graded\",\"id\":\"t/A-N/2 Ω\",\"test\":\"t\",\
-                      \"attempt\":1,\"criterion\":\"trip_time\",\"verdict\":\"fail\",\"reason\":\"says \\\"x\\\",\\\"verdict\\\":\\\"pass\\\"\"}";
+                      \"attempt\":1,\"criterion\":\"trip_time\",\"verdict\":\"fail\",\"reason\":\"says \\\"x\\\",\\\"verdict\\\":\\\"pass\\\"\",\
+                      \"later\":{\"a\":1,\"verdict\":\"pass\"}}";
         let completion = graded.replace("trip_time", "completion");
         let skipped = "{\"n\":7,\"at\":\"T\",\"prev\":\"ab\",\"event\":\"graded\",\"id\":\"t/a\",\"test\":\"t\",\
                        \"attempt\":1,\"criterion\":\"value\",\"verdict\":\"not_tested\",\"reason\":\"r\",\"skipped\":true}";

@@ -8,6 +8,7 @@ mod chain;
 mod event;
 mod head;
 mod progress;
+mod resolved;
 mod run;
 mod tally;
 
@@ -15,5 +16,6 @@ pub use chain::{Chain, FORMAT, Line, ReadError, Reading, read};
 pub use event::{Continued, Event, FileCopy, Outcome, RunEnded, RunStarted};
 pub use head::first_break;
 pub use progress::{Chosen, Progress};
+pub use resolved::Resolved;
 pub use run::Run;
 pub use tally::Tally;

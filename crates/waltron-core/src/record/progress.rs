@@ -8,6 +8,7 @@ use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
 use crate::duty::Warm;
 use crate::grading::{Criterion, PointId, Verdict};
+use crate::name::Name;
 use crate::quantity::Time;
 use crate::selection::Selection;
 use serde::Deserialize;
@@ -202,6 +203,8 @@ impl Progress {
             }
             ("continued", ..) => {
                 let continued: Continued = serde_json::from_slice(line)?;
+                continued.update(&mut self.started);
+                self.restart(&continued.changed);
                 if let Some(redo) = continued.redo {
                     let wanted = self.redo(&redo);
                     self.phases.push(Phase { line: n, wanted });
@@ -210,6 +213,14 @@ impl Progress {
             _ => {}
         }
         Ok(())
+    }
+
+    /// Begins tests anew: what was graded of them counts no longer.
+    pub fn restart(&mut self, tests: &[Name]) {
+        for test in tests {
+            self.ended.remove(test.as_str());
+            self.tally.restart(test);
+        }
     }
 
     /// The points that `failed`, `not-passed` or a pattern names, as things stand.

@@ -6,6 +6,7 @@ use super::head::{Head, first_break, lines};
 use crate::asset::Asset;
 use crate::document::{AssetForm, DocumentError, Source};
 use crate::grading::{Grade, Summary};
+use crate::name::Name;
 use crate::readback::{Difference, with_device};
 use std::collections::HashMap;
 
@@ -26,6 +27,8 @@ pub struct Run {
     pub from_device: Vec<Difference>,
     /// Settings in which the device differs from the file, where the file's hold for the run.
     pub from_file: Vec<Difference>,
+    /// When the plan was changed, RFC 3339, and which tests began anew or were taken out.
+    pub changes: Vec<(String, Vec<Name>)>,
     /// How it ended; absent if the record stops before the run did.
     pub ended: Option<RunEnded>,
     /// Bytes left out at the record's end.
@@ -98,6 +101,7 @@ impl Run {
             superseded: Vec::new(),
             from_device: Vec::new(),
             from_file: Vec::new(),
+            changes: Vec::new(),
             ended: None,
             cut_bytes: 0,
             broken_at: None,
@@ -114,7 +118,22 @@ impl Run {
                 }
             }
             Event::RunEnded(end) => self.ended = Some(end),
-            Event::Continued(_) => self.ended = None,
+            Event::Continued(continued) => {
+                self.ended = None;
+                continued.update(&mut self.started);
+                if !continued.changed.is_empty() {
+                    let changed = &continued.changed;
+                    let (gone, stays) = std::mem::take(&mut self.points)
+                        .into_iter()
+                        .partition(|grade| changed.contains(&grade.point.test));
+                    self.points = stays;
+                    self.superseded.extend::<Vec<Grade>>(gone);
+                    index.clear();
+                    let places = self.points.iter().enumerate();
+                    index.extend(places.map(|(at, grade)| (grade.point.id.clone(), at)));
+                    self.changes.push((self.last_at.clone(), continued.changed));
+                }
+            }
             Event::SettingsRead { differences, device_holds, .. } => {
                 (self.from_device, self.from_file) = match device_holds {
                     true => (differences, Vec::new()),

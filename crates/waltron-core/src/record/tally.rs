@@ -1,6 +1,7 @@
 //! What counts of a record: the latest attempt of each point.
 
 use crate::grading::{Criterion, Grade, PointId, Summary, Verdict};
+use crate::name::Name;
 use std::collections::HashMap;
 
 #[derive(Clone, Debug, PartialEq)]
@@ -13,6 +14,8 @@ struct Latest {
     broken_off: Option<String>,
     /// The record's line, where it was read from one.
     line: u64,
+    /// Whether its test has begun anew since, so that it counts no longer.
+    withdrawn: bool,
 }
 
 /// The latest attempt and verdict of each point, by its id.
@@ -56,12 +59,25 @@ impl Tally {
         let (verdict, skipped) = (noted.verdict, noted.skipped);
         if let Some(known) = self.latest.get_mut(noted.id) {
             let attempt = known.attempt + 1;
-            *known = Latest { attempt, verdict, skipped, broken_off, line };
+            *known = Latest { attempt, verdict, skipped, broken_off, line, withdrawn: false };
             return attempt;
         }
-        let latest = Latest { attempt: 1, verdict, skipped, broken_off, line };
+        let latest = Latest { attempt: 1, verdict, skipped, broken_off, line, withdrawn: false };
         self.latest.insert(noted.id.to_owned(), latest);
         1
+    }
+
+    /// Begins a test anew: what was graded of it counts no longer.
+    pub(super) fn restart(&mut self, test: &Name) {
+        let mine = |id: &str| id.strip_prefix(test.as_str()).is_some_and(|r| r.starts_with('/'));
+        for (_, latest) in self.latest.iter_mut().filter(|(id, _)| mine(id)) {
+            latest.withdrawn = true;
+        }
+    }
+
+    /// What counts of a point.
+    fn counting(&self, id: &str) -> Option<&Latest> {
+        self.latest.get(id).filter(|latest| !latest.withdrawn)
     }
 
     /// Notes that a test came to its end.
@@ -81,7 +97,7 @@ impl Tally {
 
     /// The record's line of a point's latest grade; 0 where there is none.
     pub(super) fn line(&self, id: &str) -> u64 {
-        self.latest.get(id).map_or(0, |latest| latest.line)
+        self.counting(id).map_or(0, |latest| latest.line)
     }
 
     /// The points that did not pass and whose latest verdict is one of these, each with its test.
@@ -89,24 +105,28 @@ impl Tally {
         &self,
         is_one: impl Fn(Verdict) -> bool,
     ) -> impl Iterator<Item = (&String, &String)> {
-        let found = self.latest.iter().filter(move |(_, latest)| is_one(latest.verdict));
+        let counts = |(_, latest): &(_, &Latest)| !latest.withdrawn;
+        let found = self.latest.iter().filter(counts);
+        let found = found.filter(move |(_, latest)| is_one(latest.verdict));
         found.filter_map(|(id, _)| Some((id, self.tests.get(id)?)))
     }
 
     /// A point's latest verdict; `None` where it was never graded.
     pub fn verdict(&self, id: &str) -> Option<Verdict> {
-        self.latest.get(id).map(|latest| latest.verdict)
+        self.counting(id).map(|latest| latest.verdict)
     }
 
     /// Whether a point was left out by the attendant and not graded since.
     pub fn is_skipped(&self, id: &str) -> bool {
-        self.latest.get(id).is_some_and(|latest| latest.skipped)
+        self.counting(id).is_some_and(|latest| latest.skipped)
     }
 
     /// The places where earlier attempts of a test broke off, and that it has not come past since.
     pub fn broken_off(&self, test: &str) -> Vec<PointId> {
         let open = self.latest.iter().filter(|(_, latest)| {
-            latest.broken_off.as_deref() == Some(test) && latest.verdict != Verdict::Pass
+            !latest.withdrawn
+                && latest.broken_off.as_deref() == Some(test)
+                && latest.verdict != Verdict::Pass
         });
         let mut points: Vec<PointId> = open
             .map(|(id, _)| PointId {
@@ -122,6 +142,7 @@ impl Tally {
 
     /// Counts of the latest verdicts.
     pub fn summary(&self) -> Summary {
-        Summary::of(self.latest.values().map(|latest| latest.verdict))
+        let counting = self.latest.values().filter(|latest| !latest.withdrawn);
+        Summary::of(counting.map(|latest| latest.verdict))
     }
 }

@@ -387,7 +387,7 @@ impl<'a> Walk<'a> {
 
     fn expect(&mut self, expect: &'a Expect, step: &Step, scene: &Scene) -> Result<(), Problem> {
         let mut owners = std::mem::take(&mut self.owners);
-        let point = self.labels.point(expect, step, scene, &mut owners, true);
+        let point = self.labels.point(expect, step, scene, &mut owners);
         self.owners = owners;
         let point = point?;
         if let Some(other) = self.ids.insert(point.id.clone(), step.span.0.start)

@@ -3,7 +3,7 @@
 use super::{hookup, tables};
 use crate::plot::{PlotError, TimeCurrent, svg};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
-use waltron_core::asset::Asset;
+use waltron_core::asset::{Asset, Identity};
 use waltron_core::document::DocumentError;
 use waltron_core::grading::{Verdict, words};
 use waltron_core::quantity::{counted, text};
@@ -58,11 +58,16 @@ pub fn html(runs: &[Run], attempts: bool) -> Result<String, ReportError> {
 }
 
 fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
-    let asset = run.asset()?;
+    let asset = match (run.asset(), &run.started.resolved) {
+        (Ok(asset), _) => Ok(asset),
+        // The form of files has moved on: what the file meant stands in the record.
+        (Err(_), Some(resolved)) => Err(resolved),
+        (Err(error), None) => return Err(error.into()),
+    };
     // An asset without time characteristics has no diagram.
-    let diagrams = match TimeCurrent::of_run(&asset, &run.points) {
-        Err(PlotError::Empty(_)) => Vec::new(),
-        other => other?,
+    let diagrams = match asset.as_ref().map(|asset| TimeCurrent::of_run(asset, &run.points)) {
+        Err(_) | Ok(Err(PlotError::Empty(_))) => Vec::new(),
+        Ok(other) => other?,
     };
     let pictures: Vec<String> =
         diagrams.iter().map(|d| svg(d, DIAGRAM)).collect::<Result<_, _>>()?;
@@ -76,9 +81,12 @@ fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
                 (stamp(run))
             }
             (warnings(run))
-            (title_block(run, &asset))
+            (title_block(run, asset.as_ref().map_or_else(|r| &r.identity, |a| &a.identity), asset.as_ref().ok()))
             (tables::summary(run))
-            (tables::settings(&asset))
+            @match &asset {
+                Ok(asset) => { (tables::settings(asset)) }
+                Err(resolved) => { (tables::resolved(resolved)) }
+            }
             @if !pictures.is_empty() {
                 section {
                     h2 { "Trip time against current" }
@@ -155,6 +163,14 @@ fn warnings(run: &Run) -> Markup {
             notes.push(format!("{what}: {}.", differences.join(", ")));
         }
     }
+    for (at, tests) in &run.changes {
+        let tests: Vec<&str> = tests.iter().map(|test| test.as_str()).collect();
+        notes.push(format!(
+            "The plan was changed during the run ({}); what was tested before of {} counts no longer.",
+            moment(at),
+            tests.join(", ")
+        ));
+    }
     match &run.ended {
         None => notes.push("The run did not come to its end; points are missing.".to_owned()),
         Some(ended) => {
@@ -175,21 +191,21 @@ fn warnings(run: &Run) -> Markup {
     markup! { @for note in &notes { p.warning role="alert" { (note) } } }
 }
 
-fn title_block(run: &Run, asset: &Asset) -> Markup {
+fn title_block(run: &Run, identity: &Identity, asset: Option<&Asset>) -> Markup {
     let started = &run.started;
-    let identity = &asset.identity;
-    let ratings = &asset.ratings;
+    let ratings = asset.map(|asset| &asset.ratings);
     let join = |a: &Option<String>, b: &Option<String>| {
         let both: Vec<&str> = [a, b].into_iter().flatten().map(String::as_str).collect();
         (!both.is_empty()).then(|| both.join(" "))
     };
-    let nominal: Vec<String> =
-        [ratings.current.map(text), ratings.voltage.map(text), Some(text(ratings.frequency))]
-            .into_iter()
-            .flatten()
-            .collect();
-    let transformers = [("CT", &ratings.ct), ("VT", &ratings.vt)]
-        .into_iter()
+    let nominal: Vec<String> = ratings
+        .iter()
+        .flat_map(|r| [r.current.map(text), r.voltage.map(text), Some(text(r.frequency))])
+        .flatten()
+        .collect();
+    let transformers = ratings
+        .iter()
+        .flat_map(|r| [("CT", &r.ct), ("VT", &r.vt)])
         .filter_map(|(name, ratio)| Some(format!("{name} {}", ratio.as_ref()?)))
         .collect::<Vec<_>>()
         .join(", ");
@@ -207,7 +223,7 @@ fn title_block(run: &Run, asset: &Asset) -> Markup {
         ("Operator", identity.operator.clone()),
         ("Make and model", join(&identity.maker, &identity.model)),
         ("Serial number", identity.serial.clone()),
-        ("Nominal", Some(nominal.join(", "))),
+        ("Nominal", some(nominal.join(", "))),
         ("Transformers", some(transformers)),
         ("Tested by", started.tester.clone()),
         ("Reason", started.reason.clone()),

@@ -1,12 +1,11 @@
 //! The report's tables.
 
 use maud::{Markup, html as markup};
-use waltron_core::asset::{Asset, Element};
-use waltron_core::characteristic::{Form, Reset, SHAPES};
+use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
 use waltron_core::quantity::{significant, text};
-use waltron_core::record::Run;
+use waltron_core::record::{Resolved, Run};
 
 /// The tests in the order they were first graded, each with its points.
 fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {
@@ -109,6 +108,25 @@ fn stages(asset: &Asset) -> Markup {
     }
 }
 
+/// The settings by name, where the asset's file cannot be read any more.
+pub(super) fn resolved(resolved: &Resolved) -> Markup {
+    markup! {
+        section {
+            h2 { "Settings and tolerances" }
+            p.note {
+                "The asset's file in the record has a form that this version does not read; these are "
+                "its settings as they were read when the run began."
+            }
+            table {
+                thead { tr { th { "Setting" } th { "Value" } } }
+                tbody {
+                    @for s in &resolved.settings { tr { td { (s.name) } td { (s.value) } } }
+                }
+            }
+        }
+    }
+}
+
 pub(super) fn settings(asset: &Asset) -> Markup {
     if asset.elements.is_empty() && asset.stages.is_empty() {
         return Markup::default();
@@ -128,7 +146,7 @@ pub(super) fn settings(asset: &Asset) -> Markup {
                             td { (e.id) @if !e.enabled { " (off)" } }
                             td { (e.measures.name()) }
                             td.number { (text(e.pickup)) }
-                            td { (characteristic(e)) }
+                            td { (e.characteristic.words()) }
                             td.number {
                                 @if let Some(r) = e.reset_ratio {
                                     (significant(r.value * 100.0, 4)) " %"
@@ -145,40 +163,6 @@ pub(super) fn settings(asset: &Asset) -> Markup {
             }
         }
     }
-}
-
-/// A characteristic in words: `iec very-inverse, TMS 0.3`.
-fn characteristic(element: &Element) -> String {
-    let c = &element.characteristic;
-    let mut words = match &c.form {
-        Form::Definite { delay } => format!("definite time {}", text(*delay)),
-        Form::Inverse { coefficients, tms } => {
-            match SHAPES.iter().find(|s| s.coefficients == *coefficients) {
-                Some(s) => {
-                    let factor = if s.family == "ieee" { "TD" } else { "TMS" };
-                    format!("{} {}, {factor} {tms}", s.family.to_uppercase(), s.name)
-                }
-                None => format!(
-                    "formula k {} s, c {} s, α {}, TMS {tms}",
-                    coefficients.k, coefficients.c, coefficients.alpha
-                ),
-            }
-        }
-        Form::SquaredCurrent { at_pickup } => format!("I²t, {} at pickup", text(*at_pickup)),
-        Form::Thermal { tau, preload } => {
-            format!("thermal, τ {}, preload {} x", text(*tau), significant(*preload, 4))
-        }
-        Form::Table { table, tms } => format!("{} points, TMS {tms}", table.points().len()),
-    };
-    if let Some(t) = c.minimum_time {
-        words.push_str(&format!(", at least {}", text(t)));
-    }
-    match c.reset {
-        Reset::Instant => {}
-        Reset::Delay(t) => words.push_str(&format!(", reset after {}", text(t))),
-        Reset::Curve(_) => words.push_str(", reset curve"),
-    }
-    words
 }
 
 /// Most rows of a table that is kept on one printed page.

@@ -393,6 +393,7 @@ impl Runner<'_> {
             Some(point) => self.tally.attempts(point),
             None => self.tally.ended(id.as_str()) + self.repeats,
         };
+        let serves = injection.serves;
         let words = format!("{} {}", injection.point.unwrap_or_default(), injection.part);
         self.rig.announce(&Announced { test: id.as_str(), injection: &words, times_before });
         let observation = self.rig.play(&cleared, self.attendant).map_err(Halt::Rig)?;
@@ -401,6 +402,7 @@ impl Runner<'_> {
         self.duty.put_out(&program, &observation);
         self.emit(&Event::Observed {
             test: id.clone(),
+            points: serves,
             program,
             observation: observation.clone(),
             warm: self.duty.warm(),

@@ -226,6 +226,69 @@ fn a_record_of_other_files_or_one_that_was_changed_is_refused_with_what_differs(
     }
 }
 
+/// A plan is mended on site: what did not change stands, what changed begins anew, what is gone
+/// counts no longer, and the record holds both texts.
+#[test]
+fn a_run_goes_on_with_a_plan_that_was_mended() {
+    let site = Site::new();
+    site.write("times.seq", "hold i = 0.2 A for 1 s then off\nexpect not trip as \"quiet\"\n");
+    let plan = site.read("q07-f1.plan.toml");
+    let sequence = "\n[[test]]\nid = \"own\"\nprocedure = \"sequence\"\nscript = \"times.seq\"\n";
+    site.write("q07-f1.plan.toml", &(plan + sequence));
+    let first = run(&site, &[]).exits(1).json();
+    let before = site.read("r.run.jsonl");
+    // Comments and titles make no test another one.
+    site.edit("q07-f1.plan.toml", "annual test", "annual test, mended");
+    let same = run(&site, &["--resume"]).exits(1);
+    assert_eq!(without_attempts(&same.json()["points"]), without_attempts(&first["points"]));
+    assert_eq!(site.read("r.run.jsonl"), before);
+    site.edit("q07-f1.plan.toml", "at = [\"0.95 x\", \"2 x\", \"4 x\"]", "at = [\"3 x\", \"4 x\"]");
+    site.edit("times.seq", "0.2 A", "0.3 A");
+    let text = site.read("q07-f1.plan.toml");
+    let gone = text.find("[[test]]\nid = \"50P-pickup\"").unwrap();
+    let next = gone + 8 + text[gone + 8..].find("[[test]]").unwrap();
+    site.write("q07-f1.plan.toml", &format!("{}{}", &text[..gone], &text[next..]));
+    let resumed = run(&site, &["--resume"]);
+    let told = resumed.err();
+    assert!(told.contains("51N-times, own: changed since, and begins anew"), "{told}");
+    assert!(told.contains("50P-pickup: not in the plan any more"), "{told}");
+    let again = resumed.exits(1).json();
+    let ids = |run: &Value, test: &str| {
+        let of_test = points(run, test);
+        of_test.iter().map(|p| p["id"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    assert!(ids(&again, "50P-pickup/").is_empty());
+    let wanted = ["A-N", "B-N", "C-N"].map(|l| [3, 4].map(|x| format!("51N-times/{l}/{x}x")));
+    assert_eq!(ids(&again, "51N-times/"), wanted.as_flattened());
+    for point in again["points"].as_array().unwrap() {
+        let id = point["id"].as_str().unwrap();
+        let redone = id.ends_with("/4x") && id.starts_with("51N") || id.starts_with("own/");
+        assert_eq!(point["attempt"], if redone { 2 } else { 1 }, "{point}");
+    }
+    let counted = again["summary"].as_object().unwrap().values().map(|n| n.as_u64().unwrap());
+    assert_eq!(counted.sum::<u64>() as usize, again["points"].as_array().unwrap().len());
+    let record = site.read("r.run.jsonl");
+    assert!(
+        record.starts_with(&before)
+            && record.contains("\"changed\":[\"50P-pickup\",\"51N-times\",\"own\"]")
+    );
+    assert_eq!(
+        (record.matches("at = [\\\"3 x\\\"").count(), record.matches("0.3 A for 1 s").count()),
+        (1, 1)
+    );
+    // The record knows the plan that it went on with.
+    let nothing = run(&site, &["--resume"]).exits(1);
+    assert_eq!(without_attempts(&nothing.json()["points"]), without_attempts(&again["points"]));
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html", "--attempts"]).exits(0);
+    let page = site.read("r.html");
+    assert!(
+        page.contains("The plan was changed during the run") && page.contains("Earlier attempts")
+    );
+    site.edit("q07-f1.plan.toml", "[ambient]", "[grading]\nrule = \"guarded\"\n[ambient]");
+    let err = site.waltron(&[&RUN[..4], &["--resume"]].concat()).exits(2).err();
+    assert!(err.contains("another rule") && err.contains("waltron grade"), "{err}");
+}
+
 /// Only one run writes a record.
 #[test]
 fn two_runs_never_write_one_record() {

@@ -587,8 +587,11 @@ impl Procedure for Pickup {
 
     fn injection(&self) -> Injection {
         let point = self.ramps.get(self.at).map(|r| r.pickup_point.id.clone());
-        let part = if matches!(self.state, State::Up) { UP } else { DOWN };
-        Injection { point, part: part.to_owned() }
+        let up = matches!(self.state, State::Up);
+        // The reset ratio is that of the dropout to the pickup.
+        let reset = self.ramps.get(self.at).and_then(|r| r.reset_point.as_ref());
+        let serves = point.iter().filter(|_| up).chain(reset.map(|p| &p.id)).cloned().collect();
+        Injection { point, part: if up { UP } else { DOWN }.to_owned(), serves }
     }
 
     fn answer(&mut self, _answer: Answer) {}

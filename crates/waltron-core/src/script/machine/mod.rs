@@ -9,7 +9,7 @@ use super::code::{Code, Op, compile, then_off};
 use super::condition::condition;
 use super::context::Context;
 use super::expectation::{ended, grade, not_graded, verdict_of};
-use super::labels::{Labels, Owners};
+use super::labels::Labels;
 use super::names::Depth;
 use super::question::question;
 use super::scene::{Injection, Last, Mode, Out, Scene};
@@ -140,6 +140,24 @@ impl Sequence {
             done: false,
             broken_off: None,
         }
+    }
+
+    /// The points that the lines right behind the present injection grade.
+    fn graded_next(&self) -> Vec<String> {
+        let mut found = Vec::new();
+        for op in self.code.ops.iter().skip(self.pc) {
+            let Op::Do(step) = op else { break };
+            match &step.what {
+                Statement::Expect(expect) => {
+                    let owners = &self.foreseen.owners;
+                    // A name that holds what is not known yet is left to the point itself.
+                    found.extend(self.labels.ahead(expect, step, &self.scene, owners));
+                }
+                Statement::Tell(_) => {}
+                _ => break,
+            }
+        }
+        found
     }
 
     /// The point that stands for a line at which something went wrong.
@@ -375,8 +393,8 @@ impl Sequence {
                 Ok(())
             }
             Statement::Expect(expect) => {
-                let mut owners: Owners = self.foreseen.owners.clone();
-                let point = self.labels.point(expect, step, &self.scene, &mut owners, false)?;
+                let owners = &self.foreseen.owners;
+                let point = self.labels.known_point(expect, step, &self.scene, owners)?;
                 let grade = grade(expect, &self.scene, point.clone())
                     .unwrap_or_else(|problem| not_graded(expect, &self.scene, point, &problem));
                 self.ready.push_back(Action::Conclude(vec![grade]));
@@ -505,7 +523,8 @@ impl Procedure for Sequence {
     }
 
     fn injection(&self) -> crate::procedure::Injection {
-        crate::procedure::Injection { point: None, part: self.shots.to_string() }
+        let part = self.shots.to_string();
+        crate::procedure::Injection { point: None, part, serves: self.graded_next() }
     }
 
     fn broken_off(&self) -> Option<String> {

@@ -8,6 +8,7 @@ use crate::terminal::{Terminal, plain};
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
+use waltron_core::name::Name;
 use waltron_core::quantity::counted;
 use waltron_core::record::{Chosen, Continued, FileCopy, Progress};
 use waltron_core::selection::Selection;
@@ -20,6 +21,8 @@ pub(crate) struct Earlier {
     reopened: Reopened,
     /// Points that are open in the record and that are not chosen now.
     left_open: Vec<String>,
+    /// Tests that were changed since, or are gone.
+    changed: Vec<Name>,
 }
 
 /// The plan's latest record: the one that was written last.
@@ -86,7 +89,9 @@ impl Earlier {
                 .help("wait until it has ended, or record into another file"),
             _ => Failure::trouble(error.to_string()),
         })?;
-        let progress = &reopened.progress;
+        let mut reopened = reopened;
+        let cut = reopened.cut_bytes();
+        let progress = &mut reopened.progress;
         if let Some(line) = progress.broken_at {
             let message = format!(
                 "the record was changed after the test: line {line} does not follow from the line before"
@@ -95,7 +100,8 @@ impl Earlier {
                 .help("start a new record; this one can still be reported, with a warning"));
         }
         same_job(&path, job, progress)?;
-        let cut = reopened.cut_bytes();
+        let changed = job.changed_since(&progress.started)?;
+        progress.restart(&changed);
         if cut > 0 {
             terminal.chat(&format!(
                 "{} was cut off in its last line: {} of an event that was not whole left out\n",
@@ -115,7 +121,18 @@ impl Earlier {
                 plain(&progress.started.rig_name)
             ));
         }
-        Ok(Self { path, reopened, left_open: Vec::new() })
+        let of_plan = |id: &&Name| job.plan.tests.iter().any(|t| t.id == **id);
+        let (anew, gone): (Vec<&Name>, Vec<&Name>) = changed.iter().partition(of_plan);
+        for (tests, what) in [
+            (anew, "changed since, and begins anew"),
+            (gone, "not in the plan any more; what was tested of it counts no longer"),
+        ] {
+            if !tests.is_empty() {
+                let tests: Vec<String> = tests.iter().map(|t| plain(t.as_str())).collect();
+                terminal.chat(&format!("{}: {what}\n", tests.join(", ")));
+            }
+        }
+        Ok(Self { path, reopened, left_open: Vec::new(), changed })
     }
 
     pub(super) fn path(&self) -> &Path {
@@ -166,7 +183,8 @@ impl Earlier {
 
     /// Whether everything was done, and the record says so.
     pub(super) fn is_done(&self) -> bool {
-        self.reopened.progress.is_closed
+        // What counts no longer has to be written down.
+        self.reopened.progress.is_closed && self.changed.is_empty()
     }
 
     /// What is said where everything is done already.
@@ -183,13 +201,18 @@ impl Earlier {
 
     /// The event that says how the run goes on.
     pub(super) fn continued(&self, job: &Job, how: &How) -> Continued {
-        let rig = job.rig_copy();
+        let (rig, started) = (job.rig_copy(), &self.reopened.progress.started);
+        let now = job.started(None, None, Vec::new());
+        let is_new = |script: &FileCopy| !started.scripts.contains(script);
         Continued {
             version: env!("CARGO_PKG_VERSION").to_owned(),
             tester: how.tester.clone(),
             rig_name: job.rig.name.clone(),
             rig: (rig != self.reopened.progress.started.rig).then_some(rig),
             redo: how.redo.clone(),
+            plan: (now.plan != started.plan).then_some(now.plan),
+            scripts: now.scripts.into_iter().filter(is_new).collect(),
+            changed: self.changed.clone(),
             only: how.only.clone(),
         }
     }
@@ -215,23 +238,18 @@ fn same_job(path: &Path, job: &Job, progress: &Progress) -> Result<(), Failure> 
             plain(&started.title),
             plain(&now.plan.name)
         ));
-    } else {
-        wrong.extend(differs("plan", &started.plan, &now.plan));
+    }
+    if started.rule != now.rule {
+        wrong.push("it is graded by another rule".to_owned());
     }
     wrong.extend(differs("asset", &started.asset, &now.asset));
-    for script in &now.scripts {
-        match started.scripts.iter().find(|s| s.name == script.name) {
-            Some(then) => wrong.extend(differs("sequence", then, script)),
-            None => wrong.push(format!("the sequence {} is new", plain(&script.name))),
-        }
-    }
     if wrong.is_empty() {
         return Ok(());
     }
     let message =
         format!("the record does not belong to this plan as it is now: {}", wrong.join("; "));
     Err(Failure::file(path, message)
-        .help("put the files back as they were, or start a new record without --resume and --redo"))
+        .help("put them back as they were, or start a new record without --resume and --redo; `waltron grade` grades what was measured by other settings and rules"))
 }
 
 /// The first line in which a file differs from its copy in the record.

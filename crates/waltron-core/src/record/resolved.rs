@@ -1,0 +1,59 @@
+//! What the asset's file meant when a run began.
+
+use crate::asset::{Asset, Identity, Tolerances};
+use crate::expression::{Names as _, Settings};
+use crate::readback::ReadSetting;
+use serde::{Deserialize, Serialize};
+
+/// What the asset's file meant when it was read: a record can be read by it when the form of files
+/// has moved on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Resolved {
+    /// Nameplate and place.
+    pub identity: Identity,
+    /// Every setting by its name in expressions, with its unit, and in words what is no value:
+    /// `51P.curve`, `51P.enabled`, `51P.tolerance.time`.
+    pub settings: Vec<ReadSetting>,
+}
+
+impl Resolved {
+    /// What an asset's file means.
+    pub fn of(asset: &Asset) -> Self {
+        let settings = Settings::of(asset);
+        let known = settings.known().into_iter();
+        let mut all: Vec<ReadSetting> = known
+            .filter_map(|name| {
+                let value = settings.get(&name)?.exact();
+                Some(ReadSetting { name: name.into(), value })
+            })
+            .collect();
+        let mut add = |id: &str, key: &str, value: String| {
+            all.push(ReadSetting { name: format!("{id}.{key}").into(), value });
+        };
+        let switch = |on: bool| if on { "on" } else { "off" }.to_owned();
+        for e in &asset.elements {
+            let id = e.id.as_str();
+            let Tolerances { current, time, angle, reset_ratio } = &e.tolerances;
+            add(id, "enabled", switch(e.enabled));
+            add(id, "measures", e.measures.name().to_owned());
+            add(id, "curve", e.characteristic.words());
+            add(id, "trip", e.trip.to_string());
+            e.start.iter().for_each(|start| add(id, "start", start.to_string()));
+            add(id, "tolerance.current", current.to_string());
+            add(id, "tolerance.time", time.to_string());
+            angle.iter().for_each(|angle| add(id, "tolerance.angle", angle.to_string()));
+            add(id, "tolerance.reset_ratio", reset_ratio.to_string());
+        }
+        for s in &asset.stages {
+            let id = s.id.as_str();
+            add(id, "enabled", switch(s.enabled));
+            add(id, "function", s.function.name().to_owned());
+            add(id, "trip", s.trip.to_string());
+            add(id, "start", s.start.to_string());
+            add(id, "tolerance.pickup", s.pickup_tolerance.to_string());
+            add(id, "tolerance.time", s.time_tolerance.to_string());
+            add(id, "tolerance.reset_ratio", s.reset_tolerance.to_string());
+        }
+        Self { identity: asset.identity.clone(), settings: all }
+    }
+}
