@@ -16,6 +16,7 @@
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
+pub mod again;
 pub mod asset;
 pub mod capability;
 pub mod characteristic;

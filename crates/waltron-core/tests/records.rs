@@ -23,6 +23,7 @@ fn record() -> String {
         scripts: Vec::new(),
         hookup: None,
         rule: Default::default(),
+        resolved: None,
         only: Vec::new(),
     };
     let grade = |n: u32, verdict| {

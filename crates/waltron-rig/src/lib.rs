@@ -13,6 +13,7 @@ pub mod clock;
 mod external;
 mod form;
 pub mod instruments;
+pub mod reader;
 mod rig;
 pub mod runner;
 pub mod scpi_rig;

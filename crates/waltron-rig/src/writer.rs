@@ -84,7 +84,7 @@ impl RecordWriter {
         self.waiting.push_str(&self.chain.line(at, event)?);
         self.waiting.push('\n');
         // The end has nothing behind it that would vouch for it, but for a seal.
-        if matches!(event, Event::RunEnded(_)) {
+        if matches!(event, Event::RunEnded(_) | Event::GradedAgain(_)) {
             self.waiting.push_str(&self.chain.line(at, &Event::Sealed)?);
             self.waiting.push('\n');
         }

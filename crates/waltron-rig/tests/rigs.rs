@@ -6,6 +6,7 @@ use waltron_core::quantity::{Measure, seconds};
 use waltron_core::record::{Event, read};
 use waltron_rig::RigForm;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
+use waltron_rig::reader::Events;
 use waltron_rig::writer::{Durability, RecordWriter, WriteError};
 
 const RIG: &str = r#"
@@ -83,6 +84,15 @@ fn records_are_made_anew_only_and_are_on_disk_after_each_event() {
     assert_eq!(writer.path(), path);
     drop(writer);
     assert_eq!(lines(), 3, "an observation that nothing followed is kept too");
+    // Observations are read one by one; what is no event of theirs is passed over, a cut end is no event.
+    let mut spoilt = std::fs::read_to_string(&path).unwrap();
+    spoilt.insert_str(0, "{\"n\":0,\"event\":\"no such\"}\n");
+    let other = dir.path().join("spoilt.run.jsonl");
+    std::fs::write(&other, format!("{spoilt}{{\"n\":5,\"at\":\"t\",\"ev")).unwrap();
+    let seen: Vec<_> = Events::observations(&other).unwrap().map(|line| line.unwrap()).collect();
+    assert!(matches!(&seen[..], [line] if line.n == 3 && line.event == observed), "{seen:?}");
+    assert!(Events::open(&other).unwrap().next().unwrap().is_err());
+    assert!(Events::open(&dir.path().join("none")).is_err());
     // It does not start a run, but its chain holds: the second line names the first one's digest.
     let text = std::fs::read(&path).unwrap();
     assert!(read(&text).is_err());

@@ -37,7 +37,8 @@ impl Exit {
         }
     }
 
-    fn of_verdict(verdict: Verdict) -> Self {
+    /// The code of a verdict of the whole.
+    pub(crate) fn of_verdict(verdict: Verdict) -> Self {
         match verdict {
             Verdict::Fail => Self::Fail,
             Verdict::Pass => Self::Pass,

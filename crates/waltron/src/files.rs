@@ -118,3 +118,13 @@ pub(crate) fn write(path: &Path, bytes: &[u8], force: bool) -> Result<(), Failur
         Failure::trouble(format!("cannot write {}: {error}", path.display()))
     })
 }
+
+/// A path as it is typed in a shell: in quotes where blanks and the like would part it.
+pub(crate) fn for_shell(path: &Path) -> String {
+    let text = path.display().to_string();
+    let is_plain = |c: char| c.is_alphanumeric() || "/._-+:@%=,".contains(c);
+    if !text.is_empty() && text.chars().all(is_plain) {
+        return text;
+    }
+    format!("'{}'", text.replace('\'', r"'\''"))
+}

@@ -5,9 +5,11 @@ use crate::files::read_source;
 use crate::recording::Recorded;
 use crate::rigs::Setup;
 use std::collections::HashMap;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
+use waltron_core::capability::Capability;
 use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
 use waltron_core::expression::Settings;
 use waltron_core::hookup::{Sheet, Site};
@@ -349,6 +351,29 @@ fn load_scripts(
     asset: &Asset,
     rig: &RigFile,
 ) -> Result<(HashMap<Name, Loaded>, Vec<Source>), Failure> {
+    let read = |name: &str, span: &Range<usize>| {
+        let path = beside(plan_path, name);
+        if path.exists() {
+            return read_source(&path);
+        }
+        let message = format!("there is no file `{}`", path.display());
+        let problem = Problem::new(span.clone(), message).help("names are relative to this file");
+        Err(Failure::problems(plan_source, vec![problem]))
+    };
+    load_scripts_by(plan_path, plan, asset, (&rig.capability, rig.seed), &read)
+}
+
+/// Finds a sequence's file by its name, which stands at a place of the plan.
+type ScriptReader<'r> = dyn Fn(&str, &Range<usize>) -> Result<Source, Failure> + 'r;
+
+/// Reads a plan's sequences, whose files are found by their names.
+pub(crate) fn load_scripts_by(
+    plan_path: &Path,
+    plan: &Plan,
+    asset: &Asset,
+    (capability, seed): (&Capability, u64),
+    read: &ScriptReader<'_>,
+) -> Result<(HashMap<Name, Loaded>, Vec<Source>), Failure> {
     let mut settings = Settings::of(asset);
     for (name, value) in &plan.lets {
         settings.insert(name.as_str(), *value);
@@ -359,24 +384,17 @@ fn load_scripts(
         let source = match &sequence.script {
             ScriptPlace::Inline(source) => source.clone(),
             ScriptPlace::File(name, span) => {
-                let path = beside(plan_path, name);
-                if !path.exists() {
-                    let message = format!("there is no file `{}`", path.display());
-                    let problem = Problem::new(span.clone(), message);
-                    let problem = problem.help("names are relative to this file");
-                    return Err(Failure::problems(plan_source, vec![problem]));
-                }
-                let source = read_source(&path)?;
+                let source = read(name, span)?;
                 sources.push(source.clone());
                 source
             }
         };
         let recordings = recordings(plan_path, &source)?;
-        let (asset, capability) = (asset.clone(), rig.capability.clone());
+        let (asset, capability) = (asset.clone(), capability.clone());
         let mut context = Context::new(test.id.clone(), asset, capability, source.text.clone());
         context.settings = settings.clone();
         context.recordings = recordings;
-        context.seed = rig.seed;
+        context.seed = seed;
         let context = Arc::new(context);
         scripts.insert(test.id.clone(), script::load(&source, &context)?);
     }
@@ -399,7 +417,7 @@ fn recordings(plan: &Path, script: &Source) -> Result<HashMap<String, Arc<Record
     Ok(found)
 }
 
-fn copy(source: &Source) -> FileCopy {
+pub(crate) fn copy(source: &Source) -> FileCopy {
     let name = Path::new(&source.name).file_name().unwrap_or_default();
     FileCopy { name: name.to_string_lossy().into_owned(), text: source.text.to_string() }
 }

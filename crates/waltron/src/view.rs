@@ -192,7 +192,7 @@ pub(crate) fn duration(time: Time) -> String {
 }
 
 /// A table of the tests with their counts and largest deviation.
-fn table(grades: &[Grade], terminal: &Terminal) -> String {
+pub(crate) fn table(grades: &[Grade], terminal: &Terminal) -> String {
     let mut tests: Vec<(&str, Vec<&Grade>)> = Vec::new();
     let latest: HashMap<&str, u32> =
         grades.iter().map(|g| (g.point.id.as_str(), g.attempt)).collect();
@@ -236,14 +236,8 @@ fn share(used: f64) -> String {
     if used > 9.99 { "> 999 %".to_owned() } else { format!("{:.0} %", used * 100.0) }
 }
 
-/// The end of a run: table, verdict, what went wrong.
-pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -> String {
-    let s = ended.summary;
-    let mut text = String::from("\n");
-    if !grades.is_empty() {
-        text.push_str(&table(grades, terminal));
-    }
-    let exit = Exit::of_run(ended);
+/// What came of all points: the word, and how many of which.
+pub(crate) fn verdict(exit: Exit, s: Summary, not_reached: usize) -> String {
     let (word, style) = match exit {
         Exit::Pass => ("PASS", GOOD),
         Exit::Fail => ("FAIL", BAD),
@@ -251,21 +245,30 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
         Exit::Trouble => ("RIG TROUBLE", BAD),
         _ => ("NOT ALL TESTED", DOUBTFUL),
     };
-    let mut counts = vec![words::passing(s, ended.not_reached)];
+    let mut counts = vec![words::passing(s, not_reached)];
     for (n, what) in [
         (s.fail, "fail"),
         (s.inconclusive, "inconclusive"),
         (s.not_tested, "not tested"),
-        (ended.not_reached, "not reached"),
+        (not_reached, "not reached"),
     ] {
         if n > 0 {
             counts.push(format!("{n} {what}"));
         }
     }
+    format!("{}  {}", styled(style.bold(), word), styled(STRONG, &counts.join(", ")))
+}
+
+/// The end of a run: table, verdict, what went wrong.
+pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -> String {
+    let s = ended.summary;
+    let mut text = String::from("\n");
+    if !grades.is_empty() {
+        text.push_str(&table(grades, terminal));
+    }
     text.push_str(&format!(
-        "\n{}  {}  {}\n",
-        styled(style.bold(), word),
-        styled(STRONG, &counts.join(", ")),
+        "\n{}  {}\n",
+        verdict(Exit::of_run(ended), s, ended.not_reached),
         styled(FAINT, &format!("{} on the rig", duration(ended.injected))),
     ));
     if let Outcome::RigTrouble(message) = &ended.outcome {

@@ -15,9 +15,9 @@ mod show;
 mod trip_time;
 
 pub use also::{Also, Span};
-pub use pickup::{Pickup, PickupSettings};
+pub use pickup::{Pickup, PickupSettings, grade_again as grade_pickup_again};
 pub use setup::{Bench, SetupError};
-pub use trip_time::{Level, TripTime, TripTimeSettings};
+pub use trip_time::{Level, TripTime, TripTimeSettings, grade_again as grade_time_again};
 pub(crate) use trip_time::{closed_already, seen_trip};
 
 use crate::capability::ParameterValue;

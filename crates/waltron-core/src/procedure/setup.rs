@@ -79,6 +79,21 @@ pub(super) fn switched_off(element: &Element) -> Option<String> {
 }
 
 /// A point's grade when it was not injected.
+/// The element that a point of a record tests, and the loop.
+///
+/// # Errors
+/// A point that has none, or one that the asset does not have.
+pub(in crate::procedure) fn tested<'a>(
+    asset: &'a Asset,
+    point: &PointId,
+) -> Result<(&'a Element, FaultLoop), String> {
+    let id = point.element.as_ref().ok_or("the record tells no element of this point")?;
+    let element = asset.element(id.as_str());
+    let element = element.ok_or_else(|| format!("the asset has no element `{id}`"))?;
+    let fault_loop = point.fault_loop.ok_or("the record tells no loop of this point")?;
+    Ok((element, fault_loop))
+}
+
 pub(super) fn not_tested(
     point: PointId,
     criterion: Criterion,

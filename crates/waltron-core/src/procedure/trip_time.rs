@@ -1,6 +1,6 @@
 //! Trip time: pre-fault, fault, and the time until the trip contact closes.
 
-use super::setup::{not_tested, phase_current, switched_off};
+use super::setup::{not_tested, phase_current, switched_off, tested};
 use super::{
     Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError, show,
 };
@@ -14,7 +14,7 @@ use crate::grading::{
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::phasor::Phasor;
-use crate::program::{Program, Segment, Stop};
+use crate::program::{Profile, Program, Segment, Stop};
 use crate::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use std::collections::HashSet;
@@ -302,7 +302,18 @@ impl Shot {
     }
 
     fn grade(&self, observation: &Observation, trip: &Name, capability: &Capability) -> Grade {
-        let fault = self.body.program.position(FAULT).and_then(|i| observation.segments.get(i));
+        self.grade_of(&self.body.program, observation, trip, capability)
+    }
+
+    /// The grade of what was seen of a program.
+    fn grade_of(
+        &self,
+        program: &Program,
+        observation: &Observation,
+        trip: &Name,
+        capability: &Capability,
+    ) -> Grade {
+        let fault = program.position(FAULT).and_then(|i| observation.segments.get(i));
         let (measured, judged) = match fault {
             None => (
                 None,
@@ -419,6 +430,50 @@ impl Shot {
             if ask_reset { reset } else { String::new() },
         )
     }
+}
+
+/// Grades by other settings what was measured of a point: its current is the one that was put out,
+/// whatever multiple of the pickup it is now.
+///
+/// # Errors
+/// Why these settings make no point of it.
+pub fn grade_again(
+    settings: &TripTimeSettings,
+    bench: Bench<'_>,
+    point: &PointId,
+    (program, observation): (&Program, &Observation),
+) -> Result<Grade, String> {
+    let (element, fault_loop) = tested(bench.asset, point)?;
+    let fault = program.position(FAULT).and_then(|i| program.segments.get(i));
+    let Some(Profile::Hold(fault)) = fault.map(|f| &f.profile) else {
+        return Err("the record tells of no fault that was put out".to_owned());
+    };
+    let seen = element.measures.value(fault.complex_phase_currents());
+    let body = body(settings, bench, element, fault_loop, Level::Absolute(seen))
+        .map_err(|error| error.to_string())?;
+    let shot = Shot { point: point.clone(), body: Arc::new(body) };
+    let given = |reason: String| Grade {
+        expected: shot.expected(),
+        limits: shot.limits(),
+        ..not_tested(point.clone(), shot.criterion(), shot.body.stimulus.clone(), reason)
+    };
+    if let Some(why) = switched_off(element).or_else(|| shot.body.ambiguous.clone()) {
+        return Ok(given(why));
+    }
+    let mut grade = shot.grade_of(program, observation, &element.trip, bench.capability);
+    // What was not seen proves no more than the time that it was waited for.
+    let hold = |program: &Program| {
+        program.position(FAULT).and_then(|i| program.segments.get(i)?.longest())
+    };
+    if let (Some(waited), Some(needed)) = (hold(program), hold(&shot.body.program))
+        && grade.verdict == Verdict::Pass
+        && grade.measured.is_empty()
+        && waited < needed * 0.999
+    {
+        grade.verdict = Verdict::Inconclusive;
+        grade.reason = format!("waited {} only, {} are needed", text(waited), text(needed));
+    }
+    Ok(grade)
 }
 
 impl Procedure for TripTime {

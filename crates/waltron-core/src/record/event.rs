@@ -87,6 +87,11 @@ pub enum Event {
         #[serde(rename = "time_s", with = "edge::si")]
         time: Time,
     },
+    /// A test goes back to before its last point, or to its beginning.
+    Repeated {
+        /// The test.
+        test: Name,
+    },
     /// A test came to its end, or was skipped.
     TestEnded {
         /// The test.
@@ -97,6 +102,8 @@ pub enum Event {
     },
     /// The run goes on after a stop, or points are tested again.
     Continued(Box<Continued>),
+    /// What was measured was graded again, without testing.
+    GradedAgain(Box<GradedAgain>),
     /// Stands behind the end of a run and vouches for it, as every line does for the one before.
     Sealed,
     /// The last line of a run that came to its end in order, but for its seal.
@@ -192,6 +199,47 @@ impl Continued {
             }
         }
     }
+}
+
+/// The points of a record, graded again by other settings, tolerances or rules.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct GradedAgain {
+    /// Version of the program.
+    pub version: String,
+    /// Why, in the words of who did it.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub reason: Option<String>,
+    /// What is another than when it was tested: settings, tolerances, rule, plan.
+    pub changes: Vec<Change>,
+    /// The asset's file, where it is not the run's.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub asset: Option<FileCopy>,
+    /// The plan's file, where it is not the run's.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub plan: Option<FileCopy>,
+    /// Files of sequences, where they are not the run's.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub scripts: Vec<FileCopy>,
+    /// How measurement uncertainty bears on these verdicts.
+    #[serde(skip_serializing_if = "Rule::is_simple", default)]
+    pub rule: Rule,
+    /// Counts of the new verdicts.
+    pub summary: Summary,
+    /// The points with their new verdicts.
+    pub grades: Vec<Grade>,
+}
+
+/// What is another than when it was tested.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Change {
+    /// What: a setting by its name, `rule`, `plan`.
+    pub name: String,
+    /// As it was.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub then: Option<String>,
+    /// As it is.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub now: Option<String>,
 }
 
 /// A file's name and whole text.

@@ -13,8 +13,8 @@ mod run;
 mod tally;
 
 pub use chain::{Chain, FORMAT, Line, ReadError, Reading, read};
-pub use event::{Continued, Event, FileCopy, Outcome, RunEnded, RunStarted};
-pub use head::first_break;
+pub use event::{Change, Continued, Event, FileCopy, GradedAgain, Outcome, RunEnded, RunStarted};
+pub use head::{first_break, kind_of};
 pub use progress::{Chosen, Progress};
 pub use resolved::Resolved;
 pub use run::Run;

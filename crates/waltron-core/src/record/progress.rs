@@ -178,7 +178,7 @@ impl Progress {
 
     fn take(&mut self, head: Head<'_>, line: &[u8]) -> Result<(), serde_json::Error> {
         let n = self.lines;
-        self.is_closed = matches!(&*head.event, "run-ended" | "sealed");
+        self.is_closed = matches!(&*head.event, "run-ended" | "graded-again" | "sealed");
         self.last_at.clear();
         self.last_at.push_str(&head.at);
         match (head.event.as_ref(), head.id, head.test, head.verdict) {

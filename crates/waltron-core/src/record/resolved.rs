@@ -1,7 +1,9 @@
 //! What the asset's file meant when a run began.
 
+use super::event::Change;
 use crate::asset::{Asset, Identity, Tolerances};
 use crate::expression::{Names as _, Settings};
+use crate::name::Name;
 use crate::readback::ReadSetting;
 use serde::{Deserialize, Serialize};
 
@@ -17,6 +19,22 @@ pub struct Resolved {
 }
 
 impl Resolved {
+    /// What differs from another one, by name, in the order of this one.
+    pub fn changes_to(&self, now: &Self) -> Vec<Change> {
+        let value = |of: &Self, name: &Name| {
+            of.settings.iter().find(|s| s.name == *name).map(|s| s.value.clone())
+        };
+        let names = self.settings.iter().chain(&now.settings).map(|s| &s.name);
+        let mut all: Vec<Change> = Vec::new();
+        for name in names {
+            let (then, new) = (value(self, name), value(now, name));
+            if then != new && !all.iter().any(|change| *name == change.name.as_str()) {
+                all.push(Change { name: name.to_string(), then, now: new });
+            }
+        }
+        all
+    }
+
     /// What an asset's file means.
     pub fn of(asset: &Asset) -> Self {
         let settings = Settings::of(asset);

@@ -1,7 +1,7 @@
 //! A run as its record tells it.
 
 use super::chain::{Line, ReadError, known_format};
-use super::event::{Event, RunEnded, RunStarted};
+use super::event::{Event, GradedAgain, RunEnded, RunStarted};
 use super::head::{Head, first_break, lines};
 use crate::asset::Asset;
 use crate::document::{AssetForm, DocumentError, Source};
@@ -29,6 +29,8 @@ pub struct Run {
     pub from_file: Vec<Difference>,
     /// When the plan was changed, RFC 3339, and which tests began anew or were taken out.
     pub changes: Vec<(String, Vec<Name>)>,
+    /// When it was graded again, RFC 3339, and what came of it.
+    pub again: Vec<(String, GradedAgain)>,
     /// How it ended; absent if the record stops before the run did.
     pub ended: Option<RunEnded>,
     /// Bytes left out at the record's end.
@@ -81,8 +83,14 @@ impl Run {
                 }
                 (None, _) => return Err(ReadError::NoStart),
                 (Some(run), event) => {
-                    run.last_at = head.at.into_owned();
+                    // Grading again is no part of the test, but for its own time.
+                    let again = matches!(&*head.event, "graded-again" | "sealed");
+                    let at = head.at.into_owned();
+                    let before = std::mem::replace(&mut run.last_at, at);
                     event.into_iter().for_each(|event| run.take(event, &mut index));
+                    if again {
+                        run.last_at = before;
+                    }
                 }
             }
         }
@@ -102,6 +110,7 @@ impl Run {
             from_device: Vec::new(),
             from_file: Vec::new(),
             changes: Vec::new(),
+            again: Vec::new(),
             ended: None,
             cut_bytes: 0,
             broken_at: None,
@@ -118,6 +127,7 @@ impl Run {
                 }
             }
             Event::RunEnded(end) => self.ended = Some(end),
+            Event::GradedAgain(again) => self.again.push((self.last_at.clone(), *again)),
             Event::Continued(continued) => {
                 self.ended = None;
                 continued.update(&mut self.started);

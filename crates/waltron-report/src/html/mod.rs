@@ -1,5 +1,6 @@
 //! The report as one self-contained HTML page that prints well on A4.
 
+mod again;
 mod hookup;
 mod page;
 mod tables;

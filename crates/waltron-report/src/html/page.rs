@@ -1,6 +1,6 @@
 //! The page: title block, verdict, settings, results, diagrams.
 
-use super::{hookup, tables};
+use super::{again, hookup, tables};
 use crate::plot::{PlotError, TimeCurrent, svg};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::asset::{Asset, Identity};
@@ -78,7 +78,7 @@ fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
                     p.kind { "Test report" }
                     h1 { (run.started.title) }
                 }
-                (stamp(run))
+                div.stamps { (stamp(run)) (latest_stamp(run)) }
             }
             (warnings(run))
             (title_block(run, asset.as_ref().map_or_else(|r| &r.identity, |a| &a.identity), asset.as_ref().ok()))
@@ -98,6 +98,7 @@ fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
             }
             (tables::results(run))
             (tables::not_reached(run))
+            (again::sections(run))
             @if attempts { (tables::attempts(run)) }
             @if let Some(sheet) = &run.started.hookup { (hookup::section(sheet)) }
             (signatures(run))
@@ -123,8 +124,28 @@ fn stamp(run: &Run) -> Markup {
     };
     markup! {
         div class={ "stamp " (class) } {
+            @if !run.again.is_empty() { span { "as tested" } }
             strong { (word) }
             span { (words::passing(summary, not_reached)) }
+        }
+    }
+}
+
+/// What it came to when it was graded again last.
+fn latest_stamp(run: &Run) -> Markup {
+    let Some((_, again)) = run.again.last() else { return Markup::default() };
+    let verdict = again.summary.verdict();
+    let word = match verdict {
+        Verdict::Pass => "PASS",
+        Verdict::Fail => "FAIL",
+        Verdict::Inconclusive => "INCONCLUSIVE",
+        Verdict::NotTested => "NOT FULLY TESTED",
+    };
+    markup! {
+        div class={ "stamp " (tables::class(verdict)) } {
+            span { "graded again" }
+            strong { (word) }
+            span { (words::passing(again.summary, 0)) }
         }
     }
 }
@@ -242,7 +263,7 @@ fn title_block(run: &Run, identity: &Identity, asset: Option<&Asset>) -> Markup 
 }
 
 /// `2026-05-04 08:00:12 UTC` of an RFC 3339 stamp.
-fn moment(stamp: &str) -> String {
+pub(super) fn moment(stamp: &str) -> String {
     let seconds = stamp.split('.').next().unwrap_or(stamp).trim_end_matches('Z');
     format!("{} UTC", seconds.replace('T', " "))
 }

@@ -204,23 +204,31 @@ fn result_head(guarded: bool) -> Markup {
     }
 }
 
-fn result(grade: &Grade, guarded: bool) -> Markup {
-    let class = match grade.verdict {
+/// The class of a cell that tells a verdict.
+pub(super) fn class(verdict: Verdict) -> &'static str {
+    match verdict {
         Verdict::Pass => "pass",
         Verdict::Fail => "fail",
         Verdict::Inconclusive | Verdict::NotTested => "open",
-    };
-    let sign = match grade.verdict {
+    }
+}
+
+/// The mark beside a verdict's word.
+pub(super) fn sign(verdict: Verdict) -> &'static str {
+    match verdict {
         Verdict::Pass => "✓",
         Verdict::Fail => "✗",
         Verdict::Inconclusive => "?",
         Verdict::NotTested => "–",
-    };
+    }
+}
+
+fn result(grade: &Grade, guarded: bool) -> Markup {
     let prefix = format!("{}/", grade.point.test);
     let short = grade.point.id.strip_prefix(&prefix).unwrap_or(&grade.point.id);
     markup! {
         tr {
-            td class={ "verdict " (class) } { (sign) " " (grade.verdict) }
+            td class={ "verdict " (class(grade.verdict)) } { (sign(grade.verdict)) " " (grade.verdict) }
             td { (short) @if grade.attempt > 1 { " (attempt " (grade.attempt) ")" } }
             td.number { (words::injected(&grade.stimulus).unwrap_or_default()) }
             td.number { (words::main_value(&grade.expected, grade.criterion, false)) }

@@ -205,6 +205,7 @@ impl Runner<'_> {
                     self.off()?;
                     self.repeats += 1;
                     procedure.repeat();
+                    self.emit(&Event::Repeated { test: id.clone() })?;
                 }
             }
             match self.step(id, &mut *procedure, &mut last)? {

@@ -98,6 +98,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron report brackwater/q07-f1.run.jsonl -o q07-f1.html\n  waltron report brackwater/q07-f1.run.jsonl brackwater/q08-f2.run.jsonl -o both.html"
     )]
     Report(Report),
+    /// Grade what a record holds again, without testing: by other settings, tolerances or rules.
+    #[command(
+        after_help = "Examples:\n  waltron grade brackwater/q07-f1.run.jsonl --asset brackwater/q07-f1.asset.toml\n  waltron grade brackwater/q08-f2.run.jsonl --plan brackwater/q08-f2.plan.toml --reason \"rule of the new guideline\"\n\nThe new verdicts are appended to the record, with what is another than before; the old ones stay.\nReports show both."
+    )]
+    Grade(Grade),
     /// Draw the time-current diagram of a run or an asset, or what a test of a plan puts out.
     #[command(
         after_help = "Examples:\n  waltron plot brackwater/q05-t2.plan.toml --test underfrequency -o sinking.svg\n  waltron plot brackwater/q05-t2.plan.toml --test harmonics --from 0s --to 40ms -o waves.png\n  waltron plot brackwater/q07-f1.run.jsonl -o q07-f1.svg\n  waltron plot brackwater/q08-f2.asset.toml -o settings.png\n  waltron plot brackwater/q07-f1.run.jsonl --element 51N -o 51n.png"
@@ -151,6 +156,7 @@ impl Command {
         match self {
             Self::Check(c) => c.format,
             Self::Run(r) => r.format,
+            Self::Grade(g) => g.format,
             Self::Inject(i) => i.format,
             Self::Rig { what } => what.format(),
             Self::Wave { what } => what.format(),
@@ -241,6 +247,24 @@ pub(crate) struct Run {
     /// Go on with a run that was stopped, in the same record.
     #[arg(long)]
     pub(crate) resume: bool,
+    /// How results are printed.
+    #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Grade {
+    /// The run record.
+    pub(crate) record: PathBuf,
+    /// Settings and tolerances from this asset, instead of those that the record holds.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) asset: Option<PathBuf>,
+    /// Grading rule, values and sequences from this plan, instead of the one that the record holds.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) plan: Option<PathBuf>,
+    /// Why, as it is to stand in the record and the report.
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) reason: Option<String>,
     /// How results are printed.
     #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
     pub(crate) format: Format,

@@ -4,6 +4,7 @@ mod check;
 mod curve;
 mod demo;
 mod fmt;
+mod grade;
 mod hookup;
 mod inject;
 mod man;
@@ -36,6 +37,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Fmt(args) => fmt::fmt(&args, terminal),
         Command::Hookup(args) => hookup::hookup(&args, terminal),
         Command::Rig { what } => rig::rig(&what, terminal),
+        Command::Grade(args) => grade::grade(&args, terminal),
         Command::Report(args) => report::report(&args, terminal),
         Command::Plot(args) => plot::plot(&args, terminal),
         Command::Inject(args) => inject::inject(&args, terminal),

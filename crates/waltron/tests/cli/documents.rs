@@ -68,6 +68,7 @@ fn every_key_of_the_output_is_documented_and_none_is_empty() {
     let examples = Site::examples();
     for (site, args) in [
         (&demo, &["run", "q07-f1.plan.toml", "--record", "r.run.jsonl"][..]),
+        (&demo, &["grade", "r.run.jsonl", "--asset", "q08-f2.asset.toml"]),
         (&demo, &["check", "q07-f1.plan.toml", "--timeline"]),
         (&demo, &["check", "q07-f1.plan.toml"]),
         (&demo, &["check", "no.plan.toml"]),

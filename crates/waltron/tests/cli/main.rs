@@ -8,6 +8,7 @@ mod documents;
 mod instruments;
 #[cfg(unix)]
 mod keys;
+mod regrade;
 mod sequences;
 mod support;
 mod waves;

@@ -1,5 +1,6 @@
 //! Pickup: a stair up to operation, then down to reset; pulses where another stage would trip.
 
+mod again;
 mod way;
 
 use super::setup::{not_tested, phase_current, switched_off};
@@ -13,6 +14,7 @@ use crate::observation::Observation;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
 use crate::quantity::{Current, Dimension, Measure, Ratio, Time, seconds, text};
 use crate::stimulus::Stimulus;
+pub use again::grade_again;
 use way::{Way, way};
 
 /// What a pickup test is told to do.
@@ -181,6 +183,15 @@ impl Ramp {
         Stairs { from, to, steps, dwell, rest }
     }
 
+    /// How long each level lasts, where the ramp can be seen.
+    fn dwell(&self) -> Option<Time> {
+        match &self.way {
+            Way::Stairs { dwell, .. } => Some(*dwell),
+            Way::Pulses { pulse, .. } => Some(*pulse),
+            Way::Hidden(_) => None,
+        }
+    }
+
     fn values(&self) -> Values {
         Values::none()
             .with("from_current", self.from)
@@ -276,6 +287,16 @@ impl Pickup {
     }
 
     fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Grade, Option<Estimate>) {
+        self.grade_pickup_of(ramp, self.up(ramp), observation)
+    }
+
+    /// The grade of what was seen of a ramp up, whose contact is named.
+    fn grade_pickup_of(
+        &self,
+        ramp: &Ramp,
+        up: Option<(Program, Name)>,
+        observation: &Observation,
+    ) -> (Grade, Option<Estimate>) {
         let (expected, limits) = self.expected_and_limits();
         let mut grade = Grade {
             point: ramp.pickup_point.clone(),
@@ -291,9 +312,7 @@ impl Pickup {
             reason: "the injection ended before the ramp".into(),
             skipped: false,
         };
-        let (Some((setting, lower, upper)), Some((program, signal))) =
-            (self.limits(), self.up(ramp))
-        else {
+        let (Some((setting, lower, upper)), Some((program, signal))) = (self.limits(), up) else {
             return (grade, None);
         };
         let Some(start) = observation.segments.get(1).map(|s| s.start) else {
@@ -371,11 +390,23 @@ impl Pickup {
         pickup: Estimate,
         observation: &Observation,
     ) -> Grade {
+        self.grade_reset_of(ramp, point, pickup, self.down(ramp, pickup.seen), observation)
+    }
+
+    /// The grade of what was seen of a ramp down, whose contact is named.
+    fn grade_reset_of(
+        &self,
+        ramp: &Ramp,
+        point: PointId,
+        pickup: Estimate,
+        down: Option<(Program, Name)>,
+        observation: &Observation,
+    ) -> Grade {
         let mut grade = self.reset_grade(ramp, point);
         grade.verdict = Verdict::Inconclusive;
         let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
         let (Some((element, declared)), Some((program, signal)), Some(down)) =
-            (declared, self.down(ramp, pickup.seen), observation.segments.get(2))
+            (declared, down, observation.segments.get(2))
         else {
             grade.reason = "the injection ended before the ramp".into();
             return grade;

@@ -221,7 +221,7 @@ fn open(
             Ok((writer, SoFar::default(), Event::RunStarted(Box::new(started))))
         }
         Target::Earlier(earlier) => {
-            let continued = earlier.continued(job, &how);
+            let continued = earlier.continued(job, how);
             let left_open = earlier.left_open();
             let (writer, progress) = earlier.go_on(durability)?;
             let Progress { tally, warm, cooled, last_at, .. } = progress;

@@ -9,7 +9,7 @@ pub(crate) use execute::{How, Target, execute};
 use crate::cli::{Format as Printed, PaceArg, Run as Args};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::files::{for_shell, read_source};
 use crate::job::Job;
 use crate::live::Screen;
 use crate::panel::{Panel, prompt};
@@ -190,16 +190,6 @@ fn answerable(prepared: &Prepared, answers: Option<&Answers>, args: &Args) -> Re
         }
     }
     Ok(())
-}
-
-/// A path as it is typed in a shell: in quotes where blanks and the like would part it.
-fn for_shell(path: &Path) -> String {
-    let text = path.display().to_string();
-    let is_plain = |c: char| c.is_alphanumeric() || "/._-+:@%=,".contains(c);
-    if !text.is_empty() && text.chars().all(is_plain) {
-        return text;
-    }
-    format!("'{}'", text.replace('\'', r"'\''"))
 }
 
 /// Where the record is, and what is typed next.

@@ -1,0 +1,221 @@
+//! What a record holds, graded again by other settings, tolerances or rules, without testing.
+//!
+//! The events of the record are gone through in their order. A built-in procedure's point is graded
+//! where it was graded in the run, from the injection that served it; a sequence is played once more
+//! with what was seen in the place of the rig, as long as it puts out what was put out.
+
+mod sequence;
+
+use crate::grading::{Criterion, Grade, PointId, Rule, Values, Verdict, guard};
+use crate::name::Name;
+use crate::observation::Observation;
+use crate::plan::{Plan, ProcedureSettings};
+use crate::procedure::{Bench, grade_pickup_again, grade_time_again};
+use crate::program::Program;
+use crate::record::Event;
+use crate::script::Loaded;
+use std::collections::HashMap;
+
+/// An injection of the record.
+struct Seen {
+    points: Vec<String>,
+    program: Program,
+    observation: Observation,
+}
+
+/// Grades a record's points again.
+pub struct Again<'a> {
+    plan: &'a Plan,
+    bench: Bench<'a>,
+    scripts: &'a HashMap<Name, Loaded>,
+    /// The last two injections: a reset ratio follows from a ramp up and one down.
+    seen: [Option<Seen>; 2],
+    /// What the present sequence put out, asked and was answered since it began.
+    tape: Vec<Event>,
+    /// Points of the record, by id, in the order in which they were graded first.
+    grades: Vec<Grade>,
+    places: HashMap<String, usize>,
+}
+
+impl<'a> Again<'a> {
+    /// Grades by these settings.
+    pub fn new(plan: &'a Plan, bench: Bench<'a>, scripts: &'a HashMap<Name, Loaded>) -> Self {
+        Self {
+            plan,
+            bench,
+            scripts,
+            seen: [None, None],
+            tape: Vec::new(),
+            grades: Vec::new(),
+            places: HashMap::new(),
+        }
+    }
+
+    /// Takes the record's next event.
+    pub fn take(&mut self, event: Event) {
+        match event {
+            Event::Observed { points, program, observation, test, warm } => {
+                if self.scripts.contains_key(&test) {
+                    self.tape.push(Event::Observed { points, program, observation, test, warm });
+                } else {
+                    let last = Seen { points, program, observation };
+                    self.seen = [self.seen[1].take(), Some(last)];
+                }
+            }
+            Event::Graded(grade) => {
+                let again = match self.is_of_sequence(&grade.point.test) {
+                    // It is replaced when its test has come to its end.
+                    true => grade,
+                    false => self.graded(&grade),
+                };
+                self.put(again);
+            }
+            Event::Answered { .. } | Event::Sent { .. } | Event::Executed { .. } => {
+                self.tape.push(event);
+            }
+            // What is repeated begins anew.
+            Event::Repeated { .. } => self.tape.clear(),
+            Event::TestEnded { test, .. } => self.replay(&test),
+            Event::Continued(continued) => {
+                self.tape.clear();
+                self.drop_tests(&continued.changed);
+            }
+            _ => {}
+        }
+    }
+
+    /// The latest grade of every point.
+    pub fn finish(mut self) -> Vec<Grade> {
+        // A sequence that was broken off has no end.
+        let broken_off = self.tape.iter().find_map(|event| match event {
+            Event::Observed { test, .. } => Some(test.clone()),
+            _ => None,
+        });
+        if let Some(test) = broken_off {
+            self.replay(&test);
+        }
+        self.grades
+    }
+
+    fn is_of_sequence(&self, test: &Name) -> bool {
+        self.scripts.contains_key(test)
+    }
+
+    fn put(&mut self, mut grade: Grade) {
+        match self.places.get(&grade.point.id) {
+            Some(at) => self.grades[*at] = grade,
+            None => {
+                grade.attempt = grade.attempt.max(1);
+                self.places.insert(grade.point.id.clone(), self.grades.len());
+                self.grades.push(grade);
+            }
+        }
+    }
+
+    fn drop_tests(&mut self, tests: &[Name]) {
+        self.grades.retain(|grade| !tests.contains(&grade.point.test));
+        let places = self.grades.iter().enumerate();
+        self.places = places.map(|(at, grade)| (grade.point.id.clone(), at)).collect();
+    }
+
+    /// A built-in procedure's point, from the injection that served it.
+    fn graded(&self, measured: &Grade) -> Grade {
+        // What was left out, or could not be told before, was not measured.
+        if measured.verdict == Verdict::NotTested {
+            return measured.clone();
+        }
+        let mut again = self.by_settings(measured).unwrap_or_else(|why| Grade {
+            expected: Values::none(),
+            limits: Values::none(),
+            deviation: Values::none(),
+            verdict: Verdict::NotTested,
+            reason: format!("not graded again: {why}"),
+            ..measured.clone()
+        });
+        again.attempt = measured.attempt;
+        if self.plan.rule == Rule::Guarded {
+            guard(&mut again);
+        }
+        again
+    }
+
+    fn by_settings(&self, measured: &Grade) -> Result<Grade, String> {
+        let test = self.plan.tests.iter().find(|test| test.id == measured.point.test);
+        let test = test.ok_or("the plan has no such test")?;
+        let serves = |seen: &&Seen| seen.points.contains(&measured.point.id);
+        let mut serving = self.seen.iter().flatten().filter(serves);
+        let first = serving.next().ok_or("the record does not tell which injection served it")?;
+        let second = serving.next();
+        let last = second.unwrap_or(first);
+        match &test.procedure {
+            ProcedureSettings::TripTime(settings) => grade_time_again(
+                settings,
+                self.bench,
+                &measured.point,
+                (&last.program, &last.observation),
+            ),
+            ProcedureSettings::Pickup(settings) => {
+                // The pickup itself stands on the ramp up alone.
+                let up = match measured.criterion {
+                    Criterion::Pickup => last,
+                    _ => first,
+                };
+                let down = second
+                    .filter(|_| measured.criterion == Criterion::ResetRatio)
+                    .map(|seen| (&seen.program, &seen.observation));
+                let up = (&up.program, &up.observation);
+                grade_pickup_again(settings, self.bench, measured, up, down)
+            }
+            ProcedureSettings::Sequence(_) => Err("it was no sequence when it was tested".into()),
+        }
+    }
+
+    /// Plays a sequence once more with what was seen.
+    fn replay(&mut self, test: &Name) {
+        let tape = std::mem::take(&mut self.tape);
+        let Some(loaded) = self.scripts.get(test) else { return };
+        let played = sequence::replay(loaded, &tape);
+        let mut known: HashMap<&str, &Grade> =
+            played.grades.iter().map(|grade| (grade.point.id.as_str(), grade)).collect();
+        for grade in self.grades.iter_mut().filter(|grade| grade.point.test == *test) {
+            let again = match known.remove(grade.point.id.as_str()) {
+                Some(again) => Grade { attempt: grade.attempt, ..again.clone() },
+                None if grade.verdict == Verdict::NotTested => continue,
+                None => Grade {
+                    verdict: Verdict::NotTested,
+                    reason: format!("not graded again: {}", played.ended),
+                    ..grade.clone()
+                },
+            };
+            *grade = again;
+            if self.plan.rule == Rule::Guarded {
+                guard(grade);
+            }
+        }
+        let new: Vec<Grade> = played
+            .grades
+            .iter()
+            .filter(|grade| known.contains_key(grade.point.id.as_str()))
+            .cloned()
+            .collect();
+        for mut grade in new {
+            if self.plan.rule == Rule::Guarded {
+                guard(&mut grade);
+            }
+            self.put(grade);
+        }
+    }
+}
+
+/// A point's id and its two verdicts, where they differ.
+pub fn changed<'g>(
+    before: &'g [Grade],
+    after: &'g [Grade],
+) -> Vec<(&'g PointId, Option<Verdict>, &'g Grade)> {
+    let known: HashMap<&str, Verdict> =
+        before.iter().map(|grade| (grade.point.id.as_str(), grade.verdict)).collect();
+    let with_both = after
+        .iter()
+        .map(|grade| (&grade.point, known.get(grade.point.id.as_str()).copied(), grade));
+    with_both.filter(|(_, then, grade)| *then != Some(grade.verdict)).collect()
+}
