@@ -304,16 +304,18 @@ pub(crate) fn of_waveform(
 /// # Errors
 /// Another ending, files that exist or cannot be written.
 pub(crate) fn write(recording: &Recording, args: &WaveWrite) -> Result<(), Failure> {
-    let format = match args.encoding {
-        EncodingArg::Ascii => Format::Ascii,
-        EncodingArg::Binary => Format::Binary,
-        EncodingArg::Binary32 => Format::Binary32,
-        EncodingArg::Float32 => Format::Float32,
-    };
     let revision = match args.revision {
         RevisionArg::R1991 => Revision::R1991,
         RevisionArg::R1999 => Revision::R1999,
         RevisionArg::R2013 => Revision::R2013,
+    };
+    let format = match args.encoding {
+        Some(EncodingArg::Ascii) => Format::Ascii,
+        Some(EncodingArg::Binary) => Format::Binary,
+        Some(EncodingArg::Binary32) => Format::Binary32,
+        Some(EncodingArg::Float32) => Format::Float32,
+        None if revision == Revision::R2013 => Format::Binary32,
+        None => Format::Binary,
     };
     let later = matches!(format, Format::Binary32 | Format::Float32);
     if later && revision != Revision::R2013 {

@@ -79,14 +79,13 @@ pub(crate) enum RevisionArg {
 }
 
 /// How data are written.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum EncodingArg {
     /// Text.
     Ascii,
     /// 16-bit integers.
     Binary,
     /// 32-bit integers.
-    #[default]
     Binary32,
     /// 32-bit floating point.
     Float32,
@@ -101,9 +100,10 @@ pub(crate) struct WaveWrite {
     /// Edition of the standard; a .cff is always of 2013.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) revision: RevisionArg,
-    /// How the data are written.
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) encoding: EncodingArg,
+    /// How the data are written; if not given, the finest that the edition has: 32-bit integers, of
+    /// 1991 and 1999 16-bit ones.
+    #[arg(long, value_enum)]
+    pub(crate) encoding: Option<EncodingArg>,
     /// Write over existing files.
     #[arg(long)]
     pub(crate) force: bool,

@@ -261,6 +261,30 @@ fn a_mark_is_typed_or_pressed_while_something_is_put_out() {
     assert_eq!(live.exit(), 0, "{}", live.seen());
 }
 
+/// While something is out, contacts and the time left stand on a line of any width.
+#[test]
+fn a_long_injection_shows_contacts_and_time_left_at_any_width() {
+    let site = Site::new();
+    for size in [[24, 80], [12, 40]] {
+        let rest = ["--for", "3 s", "--pace", "real", "--yes"];
+        let mut it =
+            Terminal::sized(&site, &[&["inject", "ia=12 A"], &INJECT[2..], &rest].concat(), size);
+        it.stands(&["no contact closed", "closed: "]);
+        it.stands(&["closed: trip", "closed: start", "closed: earth"]);
+        let screen = it.screen.lock().unwrap().screen().contents();
+        let line = screen.lines().find(|l| l.contains("closed: ")).unwrap_or_default();
+        assert!(line.contains("s left") || size[1] < 48, "{line:?}");
+        assert_eq!(it.exit(), 0, "{}", it.seen());
+        assert!(it.seen().contains("Measured at the end"), "{}", it.seen());
+        let watch = [&["inject", "ia=3 A"], &INJECT[2..], &["--watch", "--yes"]].concat();
+        let mut it = Terminal::sized(&site, &watch, size);
+        it.stands(&["closed: trip", "closed: start", "closed: earth"]);
+        it.press("q");
+        it.shows("off after", 1);
+        assert_eq!(it.exit(), 0);
+    }
+}
+
 /// What matters is seen on any screen: the contact under test, the log, and that a key was taken.
 #[test]
 fn small_screens_show_the_contact_under_test_and_what_a_key_will_do() {

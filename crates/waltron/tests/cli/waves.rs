@@ -242,6 +242,8 @@ fn what_was_captured_can_be_looked_into_and_played_again() {
     for (file, options) in [
         ("b.cfg", vec!["--revision", "1999", "--encoding", "ascii"]),
         ("c.cfg", vec!["--revision", "1991", "--encoding", "binary"]),
+        ("d.cfg", vec!["--revision", "1991"]),
+        ("e.cfg", vec!["--revision", "1999"]),
         ("d.cff", vec!["--encoding", "float32"]),
     ] {
         let mut args = vec!["wave", "convert", "a.trip.cff", "-o", file];

@@ -1,5 +1,6 @@
 //! `waltron inject`: any stimulus, once.
 
+mod status;
 mod watch;
 
 use super::check::stages;
@@ -15,6 +16,7 @@ use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
 use serde_json::{Value, json};
+use status::Shown;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::capability::{Capability, Input};
@@ -53,7 +55,11 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
         terminal.chat("nothing was put out\n");
         return Ok(Exit::Stopped);
     }
-    let seen = rig.play(&cleared, &mut panel).map_err(|e| Failure::trouble(e.to_string()))?;
+    let longest = cleared.program().longest();
+    let mut shown = Shown::new(&mut panel, terminal, longest);
+    let played = rig.play(&cleared, &mut shown);
+    shown.end();
+    let seen = played.map_err(|e| Failure::trouble(e.to_string()))?;
     rig.off().map_err(|e| Failure::trouble(e.to_string()))?;
     if quiet {
         terminal.print_json(as_json(cleared.program(), &seen));

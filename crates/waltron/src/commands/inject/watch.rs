@@ -1,5 +1,6 @@
 //! `waltron inject --watch`: live readings; keys change what is out, a step at a time.
 
+use super::status::{closed, columns, fitted};
 use super::{Args, Bench, during, heading, outputs, probes};
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -11,6 +12,7 @@ use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
+use waltron_core::name::Name;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::program::{Finish, Profile, Program, Property, Segment};
 use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
@@ -191,6 +193,9 @@ fn turns(
         if live.before.is_some() {
             parts.push(if live.is_fault { "fault" } else { "pre-fault" }.to_owned());
         }
+        let inputs = bench.file.capability.inputs.iter().map(|i| i.meaning.clone());
+        let at_end: Vec<Name> = inputs.filter(|signal| seen.is_closed_at_end(signal)).collect();
+        parts.push(closed(&at_end));
         for reading in &seen.readings {
             let value = reading.value.column_text("value").unwrap_or_default();
             parts.push(format!("{} {value}", plain(reading.probe.of.as_str())));
@@ -198,9 +203,7 @@ fn turns(
         if let Some(hertz) = out.frequency() {
             parts.push(format!("{:.3} Hz", hertz.si()));
         }
-        let width = terminal.width().unwrap_or(80).saturating_sub(1);
-        let line: String = parts.join("   ").chars().take(width).collect();
-        terminal.print(&format!("\r\x1b[K{line}"));
+        terminal.print(&format!("\r\x1b[K{}", fitted(&parts, columns())));
         if seen.aborted() || !keys(bench, live, terminal) {
             return Ok(());
         }
