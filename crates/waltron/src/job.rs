@@ -247,7 +247,7 @@ impl Job {
         all.into_iter()
             .flat_map(|(id, loaded)| {
                 let source = self.source_of(id);
-                let warnings = script::warnings(&loaded.script, &loaded.context);
+                let warnings = loaded.warnings();
                 warnings.into_iter().map(move |w| Failure::warning(&source, w))
             })
             .collect()

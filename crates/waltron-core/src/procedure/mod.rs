@@ -18,7 +18,7 @@ pub use also::{Also, Span};
 pub use pickup::{Pickup, PickupSettings, grade_again as grade_pickup_again};
 pub use setup::{Bench, SetupError};
 pub use trip_time::{Level, TripTime, TripTimeSettings, grade_again as grade_time_again};
-pub(crate) use trip_time::{closed_already, seen_trip};
+pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 
 use crate::capability::ParameterValue;
 use crate::grading::{Criterion, Grade, PointId, Values};

@@ -186,7 +186,7 @@ fn body(
     let phases = phasors.map(Phasor::complex);
     let own = element.acceptance(phases);
     let fault = Stimulus::phase_currents(phasors, asset.ratings.frequency);
-    let rivals = rivals(asset, element, &fault);
+    let rivals = rivals(asset, &element.trip, &element.id, &fault);
     let (mut band, mut overtaken_by, mut ambiguous) = (own, None, None);
     if settings.of_contact {
         band = earliest_of(std::iter::once(own).chain(rivals.iter().map(|(_, band)| *band)));
@@ -233,12 +233,18 @@ fn body(
     Ok(Body { stimulus, band, overtaken_by, program, ambiguous, slope })
 }
 
-/// What else that is on closes an element's trip contact, with its band for what is put out.
-fn rivals(asset: &Asset, element: &Element, fault: &Stimulus) -> Vec<(Name, Acceptance)> {
+/// What else than this function is on and closes a trip contact, with its band for what is put out.
+pub(crate) fn rivals(
+    asset: &Asset,
+    trip: &Name,
+    function: &Name,
+    fault: &Stimulus,
+) -> Vec<(Name, Acceptance)> {
     let phases = fault.complex_phase_currents();
-    let others = asset.tripping(&element.trip).filter(|e| e.id != element.id);
+    let others = asset.tripping(trip).filter(|e| e.id != *function);
     let elements = others.map(|e| (e.id.clone(), e.acceptance(phases)));
-    let stages = asset.stages.iter().filter(|s| s.enabled && s.trip == element.trip);
+    let stages = asset.stages.iter();
+    let stages = stages.filter(|s| s.enabled && s.trip == *trip && s.id != *function);
     elements.chain(stages.map(|s| (s.id.clone(), s.acceptance(fault)))).collect()
 }
 

@@ -52,6 +52,14 @@ impl Loaded {
     pub fn procedure(&self) -> Sequence {
         Sequence::foreseen(&self.script, Arc::clone(&self.context), Arc::clone(&self.foreseen))
     }
+
+    /// What the script should still have thought of, though it can run.
+    pub fn warnings(&self) -> Vec<Problem> {
+        let mut all = check::warnings(&self.script, &self.context);
+        all.extend(self.foreseen.warnings.iter().cloned());
+        all.sort_by_key(|problem| problem.span.start);
+        all
+    }
 }
 
 /// Reads a script's text alone; its names are checked by [`load`].
@@ -80,11 +88,6 @@ pub fn load(source: &Source, context: &Arc<Context>) -> Result<Loaded, DocumentE
     foreseen.problems.drain(..).for_each(|problem| problems.push(problem));
     problems.none_or(source)?;
     Ok(Loaded { script, context: Arc::clone(context), foreseen: Arc::new(foreseen) })
-}
-
-/// What a script that can run should still have thought of.
-pub fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {
-    check::warnings(script, context)
 }
 
 /// Where a script first runs a program of the attendant's, if it does.

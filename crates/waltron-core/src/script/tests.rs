@@ -482,7 +482,7 @@ fn blocks_and_recursion_are_checked() {
         "ramp v from 100 V to 120 V by 1 V every 200 ms resting v = 100 V for 1 s until trip\n";
     let context = context(text);
     let script = load(&Source::new("s", text), &context).unwrap();
-    assert!(warnings(&script.script, &context)[0].message.contains("shorter than 59 needs"));
+    assert!(script.warnings()[0].message.contains("shorter than 59 needs"));
 }
 
 /// The stimulus that a script of one step puts out first.

@@ -12,7 +12,7 @@ use super::build::{Built, build, measure, needed, time};
 use super::code::then_off;
 use super::condition::condition;
 use super::context::Context;
-use super::expectation::{grade, likely_fault};
+use super::expectation::{grade, likely_fault, rival};
 use super::labels::{Labels, Owners};
 use super::names::Depth;
 use super::question::question;
@@ -45,6 +45,8 @@ pub(super) struct Foreseen {
     pub(super) owners: Owners,
     /// Why it may not be run.
     pub(super) problems: Vec<Problem>,
+    /// What should be thought of before it is run.
+    pub(super) warnings: Vec<Problem>,
 }
 
 /// Goes through a script.
@@ -62,6 +64,7 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         steps: 0,
         labels: Labels::default(),
         given: HashMap::new(),
+        warnings: Vec::new(),
     };
     // Labels are given twice, so that the first step of a name is known before.
     let mut problems = Vec::new();
@@ -80,7 +83,8 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         }
     }
     walk.first_are_certain();
-    Foreseen { planned: walk.planned, owners: walk.owners, problems }
+    let Walk { planned, owners, warnings, .. } = walk;
+    Foreseen { planned, owners, problems, warnings }
 }
 
 /// How a course goes on.
@@ -102,6 +106,7 @@ struct Watched<'a> {
 }
 
 struct Walk<'a> {
+    warnings: Vec<Problem>,
     sequences: HashMap<&'a Name, &'a Sequence>,
     planned: Vec<Planned>,
     owners: Owners,
@@ -403,6 +408,11 @@ impl<'a> Walk<'a> {
         };
         let key = (step.span.0.start, name.to_owned());
         let grade = grade(expect, scene, point)?;
+        if let Some(warning) = rival(expect, scene)
+            && self.warnings.iter().all(|known| known.span != warning.span)
+        {
+            self.warnings.push(warning);
+        }
         // Further points of the same injection need no line of their own.
         if self.planned.last().is_none_or(|last| !last.points.is_empty()) {
             self.planned.push(nothing());

@@ -422,3 +422,23 @@ fn a_time_that_tells_nothing_does_not_pass() {
     assert!(reason(0).contains("waited 2 s in vain for"), "{}", reason(0));
     assert!(reason(2).contains("already when the step began"), "{}", reason(2));
 }
+
+/// Another function on the contact may be faster than the one whose band is asked for: that is told
+/// before, at the line, and not where the contact itself is graded.
+#[test]
+fn a_faster_function_on_the_same_contact_is_told_before() {
+    let site = Site::new();
+    site.write("q05-t2.rig.toml", &site.read("q07-f1.rig.toml"));
+    scripted(
+        &site,
+        "fault A-N with i = 3 A until trip, at most 8 s then off\n\
+         expect time(inception -> trip) within band(51P) as \"own\"\nwait 1 s\n\
+         fault A-N with i = 12 A until trip, at most 8 s then off\n\
+         expect time(inception -> trip) within band(51P) as \"another\"\n\
+         expect time(inception -> trip) within band(trip) as \"contact\"\n",
+    );
+    let err = site.waltron(&["check", "play.plan.toml"]).exits(0).err();
+    // 60 ms less 40 ms: the earliest of the high-set element at 12 A, with 9.6 A as its pickup.
+    assert!(err.contains("50P may operate from 20 ms on, on the same contact `trip`"), "{err}");
+    assert!(err.contains("play.seq:5:") && err.matches("warning").count() == 1, "{err}");
+}

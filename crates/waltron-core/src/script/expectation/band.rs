@@ -6,7 +6,9 @@ use crate::document::Problem;
 use crate::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
 use crate::grading::{Criterion, Judgement, TripOutcome, Values, Verdict, judge_trip_time};
 use crate::name::Name;
-use crate::quantity::{Dimension, Measure, Time, seconds};
+use crate::procedure::rivals;
+use crate::quantity::{Dimension, Measure, Time, seconds, text};
+use crate::script::ast::{Expect, Requirement};
 use crate::script::build::Built;
 use crate::script::scene::{Injection, Last, Scene};
 use crate::stimulus::Stimulus;
@@ -174,6 +176,30 @@ pub(super) fn band(
         Found::Missing(missing) => outcome.judged = waited(&band, value, &missing, scene),
     }
     Ok(outcome)
+}
+
+/// What else may close the contact before the function under test must have, where that is known: a
+/// time within its band need not be its own.
+pub(in crate::script) fn rival(expect: &Expect, scene: &Scene) -> Option<Problem> {
+    let Requirement::Band(_, of, None, span) = &expect.what else { return None };
+    let Ok(Faulted::Stimulus(fault)) = faulted(&span.0, scene) else { return None };
+    let asset = &scene.context.asset;
+    let (trip, own) = match (asset.element(of.as_str()), asset.stage(of.as_str())) {
+        (Some(element), _) => (&element.trip, element.acceptance(fault.complex_phase_currents())),
+        (None, Some(stage)) => (&stage.trip, stage.acceptance(&fault)),
+        (None, None) => return None,
+    };
+    let injection = scene.injection()?;
+    let waited = injection.fault.and_then(|i| injection.program.segments.get(i)?.longest());
+    let until = own.latest.or(waited)?;
+    let rivals = rivals(asset, trip, of, &fault);
+    let (id, other) =
+        rivals.iter().find(|(_, other)| other.earliest.is_some_and(|t| t <= until))?;
+    let from = other.earliest.map(text).unwrap_or_default();
+    let message = format!("{id} may operate from {from} on, on the same contact `{trip}`");
+    Some(Problem::new(span.0.clone(), message).help(format!(
+        "`band({trip})` grades whatever closes the contact first; a time of {id} would be taken for one of {of}"
+    )))
 }
 
 /// Why a contact that the rig does not see proves nothing.

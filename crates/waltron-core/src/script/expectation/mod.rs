@@ -3,7 +3,7 @@
 mod band;
 mod tolerance;
 
-pub(super) use band::likely_fault;
+pub(super) use band::{likely_fault, rival};
 
 use super::ast::{Expect, Requirement, Within};
 use super::scene::{Injection, Last, Scene};
