@@ -119,6 +119,40 @@ fn a_tolerance_that_would_be_ignored_is_refused() {
     assert_eq!(current, Tolerance::<Current>::parse("1 %").unwrap());
 }
 
+/// Each part of a tolerance, and of a rating, may be worked out, also in cycles of the nominal 50 Hz.
+#[test]
+fn parts_of_tolerances_are_worked_out() {
+    let with = |tolerance: &str| {
+        relay(&format!(
+            "[tolerance]\n{tolerance}\n[[element]]\nid = \"51P\"\nfunction = \"overcurrent\"\n\
+             measures = \"phase\"\npickup = \"1 A\"\ncurve = {{ family = \"definite\", delay = \"3 cycles\" }}\n"
+        ))
+    };
+    let asset =
+        with("time = \"5 % + 2 cycles\"\ncurrent = \"2 % or 0.005 * nominal.current + 1 mA\"");
+    let element = asset.element("51P").unwrap();
+    let time = element.tolerances.time;
+    let near = |a: f64, b: f64| (a - b).abs() < 1e-12;
+    assert!(near(time.upper(seconds(1.0)).si(), 1.09) && near(time.lower(seconds(1.0)).si(), 0.91));
+    assert_eq!(element.characteristic.operate_time(2.0), Some(seconds(0.06)));
+    let nominal = asset.ratings.current.unwrap().si();
+    let current = element.tolerances.current;
+    assert!(near(current.upper(amperes(0.01)).si(), 0.01 + 0.005 * nominal + 1e-3));
+    let sides = with("time = \"+2 * 10 ms / -1 cycle\"").elements[0].tolerances.time;
+    assert!(
+        near(sides.upper(seconds(1.0)).si(), 1.02) && near(sides.lower(seconds(1.0)).si(), 0.98)
+    );
+    let over = "id = \"51P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\npickup = \"1 A\"\ncurve = { family = \"definite\", delay = \"1 s\" }";
+    for (tolerance, because) in [
+        ("time = \"5 % or 2 * nominal.frequency\"", "a frequency, but a time"),
+        ("time = \"5 % or 2 * nominol.current\"", "nothing is called `nominol.current`"),
+        ("time = \"5 % or 20 ms - 2 cycles\"", "cannot be negative"),
+    ] {
+        let found = refused(over, &format!("[tolerance]\n{tolerance}"));
+        assert!(found.contains(because), "{tolerance}: {found}");
+    }
+}
+
 /// A slash parts two sides only where a sign follows it.
 #[test]
 fn tolerances_of_rates_can_be_written() {

@@ -5,9 +5,13 @@
 
 use proptest::prelude::*;
 use std::collections::HashMap;
+use waltron_core::again::Again;
+use waltron_core::asset::Asset;
 use waltron_core::document::Source;
 use waltron_core::grading::{Grade, Verdict};
+use waltron_core::plan::Plan;
 use waltron_core::procedure::Bench;
+use waltron_core::record::Event;
 use waltron_core::tolerance::Tolerance;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::runner::{SoFar, prepare, run};
@@ -63,6 +67,16 @@ fn case() -> impl Strategy<Value = Case> {
 impl Case {
     /// The grades of a relay whose pickup and times are off by these shares.
     fn grades(&self, pickup: f64, times: f64) -> Vec<Grade> {
+        self.tested(pickup, times, &mut |_| {}).0
+    }
+
+    /// The same with all events, and what the record would be graded by.
+    fn tested(
+        &self,
+        pickup: f64,
+        times: f64,
+        seen: &mut dyn FnMut(&Event),
+    ) -> (Vec<Grade>, Asset, Plan) {
         let (measures, loops) = MEASURES[self.measures];
         let element = |pickup: f64, factor: f64, more: &str| {
             let curve = CURVES[self.curve].replace("{t}", &format!("{factor:.9}"));
@@ -90,9 +104,13 @@ impl Case {
         let bench = Bench { asset: &asset, capability: &capability };
         let prepared = prepare(&plan, bench, &HashMap::new()).unwrap_or_else(|e| panic!("{e:?}"));
         let mut rig = VirtualRig::new("rig".into(), capability.clone(), specimen, Pace::Fast);
-        let mut sink = |_: &_| Ok(());
+        let mut sink = |event: &Event| {
+            seen(event);
+            Ok(())
+        };
         let so_far = SoFar::default();
-        run(prepared, &asset, &mut rig, &mut Unattended, so_far, &mut sink).unwrap().grades
+        let done = run(prepared, &asset, &mut rig, &mut Unattended, so_far, &mut sink).unwrap();
+        (done.grades, asset, plan)
     }
 
     /// The shares of the setting between which its pickup may lie.
@@ -119,6 +137,44 @@ proptest! {
             );
         }
         prop_assert!(grades.len() > 6);
+    }
+
+    /// What was measured, graded again by what it was tested with, is what was graded; as text in a
+    /// record too. By other settings nothing but the settings' side of it changes.
+    #[test]
+    fn grading_again_by_the_same_is_the_same(case in case(), off in 0.9f64..1.1, times in 0.8f64..1.2) {
+        let mut events = Vec::new();
+        let (grades, mut asset, plan) = case.tested(off, times, &mut |event| {
+            // As it stands in a record.
+            let text = serde_json::to_string(event).unwrap();
+            events.push(serde_json::from_str::<Event>(&text).unwrap());
+        });
+        let (capability, scripts) = (capability(&["trip", "start"]), HashMap::new());
+        let again = |asset: &Asset| {
+            let bench = Bench { asset, capability: &capability };
+            let mut again = Again::new(&plan, bench, &scripts);
+            events.iter().for_each(|event| again.take(event.clone()));
+            again.finish()
+        };
+        let same = again(&asset);
+        prop_assert_eq!(same.len(), grades.len());
+        for (a, b) in same.iter().zip(&grades) {
+            prop_assert_eq!((&a.point, a.verdict, &a.reason), (&b.point, b.verdict, &b.reason));
+            for (one, other) in [(&a.limits, &b.limits), (&a.measured, &b.measured)] {
+                for (name, _) in other.iter() {
+                    let (x, y) = (one.get(name).unwrap(), other.get(name).unwrap());
+                    prop_assert!((x - y).abs() <= 1e-9 * x.abs().max(1e-6), "{name} {x} {y} {a:?}");
+                }
+            }
+        }
+        // Ten times the tolerance of time: what was measured stays, and no time fails that passed.
+        let element = &mut asset.elements[0];
+        element.tolerances.time = Tolerance::parse("50 % or 400 ms").unwrap();
+        for (wide, before) in again(&asset).iter().zip(&grades) {
+            prop_assert_eq!(wide.measured.get("time").is_some(), before.measured.get("time").is_some());
+            let passed = before.verdict == Verdict::Pass && before.measured.get("time").is_some();
+            prop_assert!(!passed || wide.verdict == Verdict::Pass, "{wide:?} {before:?}");
+        }
     }
 
     /// A pickup that is off by twice what it may be fails, and as a pickup.

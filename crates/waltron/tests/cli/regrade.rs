@@ -144,6 +144,42 @@ fn a_sequence_is_judged_again_by_what_it_put_out() {
     assert_eq!(points(&other, "own/time")[0]["verdict"], "pass");
 }
 
+/// The latest attempt is what is graded, of a record that was cut, gone on with and done again; a test
+/// that broke off is graded as far as it came.
+#[test]
+fn every_kind_of_record_is_graded_again() {
+    let site = Site::new();
+    let whole = site.waltron(&RUN).exits(1).json();
+    let text = site.read("r.run.jsonl");
+    let half = text[..text.len() / 2].rfind('\n').unwrap();
+    site.write("r.run.jsonl", &text[..half + 40]);
+    let cut = again(&site, &[]);
+    assert!(cut.code() == 1, "{}", cut.out());
+    let cut = cut.json();
+    let graded = cut["points"].as_array().unwrap().len();
+    assert!(graded > 10 && graded < whole["points"].as_array().unwrap().len(), "{graded}");
+    assert_alike(&said(&cut), &said(&whole)[..graded]);
+    let resumed = site.waltron(&[&RUN[..], &["--resume"]].concat()).exits(1).json();
+    assert_alike(&said(&again(&site, &[]).json()), &said(&resumed));
+    // The relay was mended before the failures were done again.
+    site.edit("q07-f1.specimen.toml", "tms = 0.33", "tms = 0.30");
+    let redone = site.waltron(&[&RUN[..], &["--redo", "failed"]].concat()).exits(0).json();
+    let latest = again(&site, &[]).exits(0).json();
+    assert_alike(&said(&latest), &said(&redone));
+    let twice = points(&latest, "51P-times/A-N/2x")[0];
+    assert_eq!(twice["attempt"], 2, "{twice}");
+    // Two runs at once do not write one record.
+    let held = std::fs::File::options().append(true).open(site.dir.path().join("r.run.jsonl"));
+    let held = held.unwrap();
+    held.lock().unwrap();
+    assert!(again(&site, &[]).exits(2).out().contains("a run is writing this record"));
+    // What a clause of the arguments lacks is told before anything is written.
+    drop(held);
+    let before = site.read("r.run.jsonl");
+    assert!(again(&site, &["--asset", "q07-f1.plan.toml"]).exits(2).out().contains("unknown"));
+    assert_eq!(site.read("r.run.jsonl"), before);
+}
+
 #[test]
 fn another_rule_grades_again_and_what_was_changed_is_refused() {
     let site = Site::new();
