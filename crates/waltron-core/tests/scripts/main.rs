@@ -8,15 +8,19 @@ mod play;
 use generate::script;
 use play::{Luck, Ran, run};
 use proptest::prelude::*;
+use std::collections::HashMap;
 use std::sync::Arc;
+use waltron_core::again::Again;
 use waltron_core::clearance::clear;
 use waltron_core::document::Source;
-use waltron_core::grading::Criterion;
+use waltron_core::expression::Settings;
+use waltron_core::grading::{Criterion, Verdict};
 use waltron_core::name::Name;
-use waltron_core::procedure::{Planned, Procedure};
+use waltron_core::procedure::{Bench, Planned, Procedure};
 use waltron_core::program::Program;
+use waltron_core::record::Event;
 use waltron_core::script::{Context, Loaded, format, load};
-use waltron_test_support::{capability, relay};
+use waltron_test_support::{capability, plan, relay};
 
 const ELEMENTS: &str = r#"
 [[element]]
@@ -115,6 +119,47 @@ proptest! {
         let laid_out = format(&text);
         let again = loaded(&laid_out).expect("laying out changes nothing");
         prop_assert_eq!(&first.grades, &run(again.procedure(), Luck::new(luck)).grades, "{}", text);
+    }
+
+    /// Played once more from its record, a sequence is graded as it was; by another pickup it is never
+    /// graded by something else than what was put out.
+    #[test]
+    fn a_record_plays_the_sequence_once_more(seed: u64, luck in 0u64..1000) {
+        let text = script(seed);
+        let Some(script) = loaded(&text) else { return Ok(()) };
+        let ran = run(script.procedure(), Luck::new(luck));
+        let plan = plan("[[test]]\nid = \"t\"\nprocedure = \"sequence\"\nscript = \"t.seq\"\n", &script.context.asset);
+        let again = |script: Loaded| {
+            let context = Arc::clone(&script.context);
+            let bench = Bench { asset: &context.asset, capability: &context.capability };
+            let scripts = HashMap::from([(Name::from("t"), script)]);
+            let mut again = Again::new(&plan, bench, &scripts);
+            for event in &ran.tape {
+                // As it stands in a record.
+                let text = serde_json::to_string(event).unwrap();
+                again.take(serde_json::from_str(&text).unwrap());
+            }
+            again.take(Event::TestEnded { test: "t".into(), skipped: false });
+            again.finish()
+        };
+        let same = again(script);
+        prop_assert_eq!(same.len(), ran.grades.len(), "{}", text);
+        for (a, b) in same.iter().zip(&ran.grades) {
+            let one = (&a.point, a.verdict, &a.reason);
+            prop_assert_eq!(one, (&b.point, b.verdict, &b.reason), "{}", text);
+        }
+        let elements = ELEMENTS.replace("\"1 A\"", "\"1.1 A\"");
+        let mut context = Context::clone(&context(&text));
+        context.asset = relay(&elements);
+        context.settings = Settings::of(&context.asset);
+        let Ok(other) = load(&Source::new("s.seq", text.as_str()), &Arc::new(context)) else { return Ok(()) };
+        for grade in again(other) {
+            let before = ran.grades.iter().find(|g| g.point == grade.point);
+            // What was not put out is not graded; what is graded tells what was put out.
+            let told = grade.verdict == Verdict::NotTested
+                || before.is_none_or(|b| b.stimulus == grade.stimulus);
+            prop_assert!(told, "{grade:?} {before:?}\n{text}");
+        }
     }
 
     /// A script with a part taken out, doubled or exchanged is refused or runs; it neither panics nor

@@ -5,6 +5,7 @@ use waltron_core::observation::{Edge, Ended, Observation, Reading, Span};
 use waltron_core::procedure::{Action, Answer, Procedure, Wanted};
 use waltron_core::program::{Condition, Program, Property, Then};
 use waltron_core::quantity::{Measure, Quantity, seconds};
+use waltron_core::record::Event;
 use waltron_core::script::Sequence;
 use waltron_test_support::CURRENT_RANGE_A;
 
@@ -41,7 +42,16 @@ impl Luck {
 pub(crate) struct Ran {
     pub(crate) grades: Vec<Grade>,
     pub(crate) programs: Vec<Program>,
+    /// What a record would hold of it.
+    pub(crate) tape: Vec<Event>,
     pub(crate) broken_off: Option<String>,
+}
+
+impl Ran {
+    fn graded(&mut self, grades: Vec<Grade>) {
+        self.tape.extend(grades.iter().cloned().map(Event::Graded));
+        self.grades.extend(grades);
+    }
 }
 
 /// Plays a program somehow.
@@ -100,7 +110,8 @@ fn played(program: &Program, luck: &mut Luck) -> Observation {
 /// # Panics
 /// Where it does not come to one.
 pub(crate) fn run(mut sequence: Sequence, mut luck: Luck) -> Ran {
-    let mut ran = Ran { grades: Vec::new(), programs: Vec::new(), broken_off: None };
+    let mut ran =
+        Ran { grades: Vec::new(), programs: Vec::new(), tape: Vec::new(), broken_off: None };
     for _ in 0..100_000 {
         match sequence.next() {
             Action::Done => {
@@ -108,11 +119,14 @@ pub(crate) fn run(mut sequence: Sequence, mut luck: Luck) -> Ran {
                 return ran;
             }
             Action::Inject(program) => {
-                let seen = played(&program, &mut luck);
-                ran.programs.push(program);
-                ran.grades.extend(sequence.observe(&seen));
+                let observation = played(&program, &mut luck);
+                ran.programs.push(program.clone());
+                let grades = sequence.observe(&observation);
+                let (test, points, warm) = ("t".into(), Vec::new(), Default::default());
+                ran.tape.push(Event::Observed { test, points, program, observation, warm });
+                ran.graded(grades);
             }
-            Action::Conclude(grades) => ran.grades.extend(grades),
+            Action::Conclude(grades) => ran.graded(grades),
             Action::Ask(question) => {
                 let answer = match question.wanted {
                     Wanted::Quantity { bounds: Some([low, high]), .. } => {
@@ -120,10 +134,13 @@ pub(crate) fn run(mut sequence: Sequence, mut luck: Luck) -> Ran {
                     }
                     _ => question.default_answer().unwrap_or(Answer::Text("so".into())),
                 };
+                ran.tape.push(Event::Answered { answer: answer.clone() });
                 sequence.answer(answer);
             }
             Action::Send { .. } | Action::Execute { .. } => {
-                sequence.answer(Answer::Text("done".into()));
+                let answer = Answer::Text("done".into());
+                ran.tape.push(Event::Answered { answer: answer.clone() });
+                sequence.answer(answer);
             }
             Action::Tell(_) | Action::Set(..) | Action::Off => {}
         }
