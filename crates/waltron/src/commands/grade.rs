@@ -5,7 +5,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{for_shell, read_bytes, read_source};
 use crate::job::{copy, load_scripts_by};
-use crate::terminal::{Terminal, plain};
+use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
 use serde_json::json;
 use std::path::Path;
@@ -156,15 +156,20 @@ fn show(args: &Args, run: &Run, again: &GradedAgain, exit: Exit, terminal: &Term
         return;
     }
     let mut text = String::new();
+    if !again.changes.is_empty() {
+        text.push_str(&format!("{}\n", styled(STRONG, "Changed since it was tested")));
+    }
     for change in &again.changes {
         let side = |side: &Option<String>| side.as_deref().map_or_else(|| "–".to_owned(), plain);
         let (then, now) = (side(&change.then), side(&change.now));
-        text.push_str(&format!("{}  {then} → {now}\n", plain(&change.name)));
+        text.push_str(&format!("  {}  {then} → {now}\n", plain(&change.name)));
     }
     if again.changes.is_empty() {
         text.push_str("Settings and rules are those that it was tested with\n");
     }
-    text.push('\n');
+    if !moved.is_empty() {
+        text.push('\n');
+    }
     let width = moved.iter().map(|(point, ..)| point.id.chars().count()).max().unwrap_or(0);
     for (_, then, grade) in &moved {
         let then = then.map_or("not graded", Verdict::word);
@@ -176,7 +181,7 @@ fn show(args: &Args, run: &Run, again: &GradedAgain, exit: Exit, terminal: &Term
         0 => "no verdict changed".to_owned(),
         n => format!("{} changed", counted(n, "verdict")),
     };
-    text.push_str(&format!("{count} graded again: {moved}\n"));
+    text.push_str(&format!("\n{count} graded again: {moved}\n"));
     text.push_str(&format!("{}\n", view::verdict(exit, again.summary, 0)));
     let shown = for_shell(&args.record);
     let page = for_shell(&args.record.with_extension("").with_extension("html"));
