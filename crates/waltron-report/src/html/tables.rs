@@ -250,7 +250,7 @@ pub(super) fn attempts(run: &Run) -> Markup {
         @if !run.superseded.is_empty() {
             section {
                 h2 { "Earlier attempts" }
-                p.hint { "A later attempt of each of these points counts; it stands above." }
+                p.hint { "A later attempt of each of these points counts and stands above, or its test was changed or taken out." }
                 table.results {
                     (result_head(guarded))
                     tbody { @for grade in &run.superseded { (earlier(grade, guarded)) } }
