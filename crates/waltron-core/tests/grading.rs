@@ -7,7 +7,7 @@ use waltron_core::characteristic::{
     Acceptance, Characteristic, Form, Shape, acceptance, earliest_of,
 };
 use waltron_core::grading::{
-    Criterion, Grade, PointId, Rule, Summary, TripOutcome, Value, Values, Verdict, guard,
+    Criterion, Finding, PointId, Rule, Summary, TripOutcome, Value, Values, Verdict, guard,
     judge_between, judge_limits, judge_trip_time, words,
 };
 use waltron_core::quantity::{
@@ -119,10 +119,9 @@ fn limits_that_are_open_at_one_end_still_bind_at_the_other() {
     assert_eq!(share.reason, "2 % below the lower limit", "a share reads in percent");
 }
 
-fn grade(measured: Values, limits: Values, u: Values) -> Grade {
-    Grade {
+fn grade(measured: Values, limits: Values, u: Values) -> Finding {
+    Finding {
         point: PointId { id: "p".into(), test: "p".into(), element: None, fault_loop: None },
-        attempt: 1,
         criterion: Criterion::Value,
         stimulus: Values::none(),
         expected: Values::none(),
@@ -132,7 +131,6 @@ fn grade(measured: Values, limits: Values, u: Values) -> Grade {
         limits,
         verdict: Verdict::Pass,
         reason: "within tolerance".into(),
-        skipped: false,
     }
 }
 
@@ -189,7 +187,7 @@ fn the_share_of_a_tolerance_that_is_used() {
             Values::none(),
         );
         grade.expected = Values::none().with("time", seconds(4.0));
-        words::tolerance_used(&grade)
+        words::tolerance_used(&grade.graded(Rule::Simple))
     };
     assert_eq!([4.0, 4.25, 4.5, 5.0].map(used), [0.0, 0.5, 1.0, 2.0].map(Some));
     assert_eq!([3.5, 3.0, 2.0].map(used), [0.5, 1.0, 2.0].map(Some));
@@ -198,7 +196,11 @@ fn the_share_of_a_tolerance_that_is_used() {
         Values::none().with("upper", seconds(2.0)),
         Values::none(),
     );
-    assert_eq!(words::tolerance_used(&open), None, "without a value to expect there is no share");
+    assert_eq!(
+        words::tolerance_used(&open.clone().graded(Rule::Simple)),
+        None,
+        "without a value to expect there is no share"
+    );
 }
 
 #[test]

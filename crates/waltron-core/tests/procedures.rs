@@ -3,7 +3,7 @@
 use waltron_core::asset::{Asset, Longest, Rating};
 use waltron_core::capability::{Capability, Channel};
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::grading::{Grade, Verdict};
+use waltron_core::grading::{Finding, Verdict};
 use waltron_core::observation::{Edge, Ended, Observation, Span};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, SetupError};
 use waltron_core::program::{Profile, Program};
@@ -102,7 +102,7 @@ fn seen(program: &Program, segment: &str, edges: &[(&str, f64, bool)]) -> Observ
     }
 }
 
-fn one(grades: Vec<Grade>) -> Grade {
+fn one(grades: Vec<Finding>) -> Finding {
     assert_eq!(grades.len(), 1);
     grades.into_iter().next().unwrap()
 }
@@ -367,4 +367,34 @@ fn the_wait_outlasts_the_earliest_time() {
     let fault = program.segments.last().unwrap().longest().unwrap().si();
     // 2 % more than 1.01 x: 3 * 13.5 / 0.0302 s, less 5 %.
     assert!(fault > 3.0 * 13.5 / 0.0302 * 0.95, "{fault}");
+}
+
+/// What was not put out reaches a procedure as that: its points are not tested, with what was required of
+/// them and the reason, and the next ones are injected.
+#[test]
+fn a_refused_injection_leaves_its_points_untested_and_goes_on() {
+    let mut p = procedure(
+        "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"2 x\", \"3 x\"]",
+        &["trip"],
+    )
+    .unwrap();
+    injected(&mut *p);
+    let refused = one(p.refuse("60 A on ia is above the rig's range"));
+    assert_eq!((refused.verdict, refused.point.id.as_str()), (Verdict::NotTested, "t/A-N/2x"));
+    assert!(refused.reason.contains("above the rig's range") && refused.measured.is_empty());
+    assert!(refused.limits.get("latest").is_some());
+    let program = injected(&mut *p);
+    let next = one(p.observe(&seen(&program, "fault", &[("trip", 0.3 * 13.5 / 2.0, true)])));
+    assert_eq!((next.verdict, next.point.id.as_str()), (Verdict::Pass, "t/A-N/3x"));
+    let mut p = procedure(
+        "procedure = \"pickup\"\nelement = \"51P\"\nloops = [\"A-N\", \"B-N\"]",
+        &["trip", "start"],
+    )
+    .unwrap();
+    injected(&mut *p);
+    let refused = p.refuse("too hot");
+    assert!(!refused.is_empty() && refused.iter().all(|f| f.verdict == Verdict::NotTested));
+    assert!(refused.iter().all(|f| f.reason == "too hot" && f.point.id.starts_with("t/A-N")));
+    injected(&mut *p);
+    assert!(p.injection().point.unwrap().starts_with("t/B-N"));
 }

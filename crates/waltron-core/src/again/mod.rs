@@ -6,7 +6,7 @@
 
 mod sequence;
 
-use crate::grading::{Criterion, Grade, PointId, Rule, Values, Verdict, guard};
+use crate::grading::{Criterion, Finding, Grade, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::plan::{Plan, ProcedureSettings};
@@ -101,11 +101,10 @@ impl<'a> Again<'a> {
         self.scripts.contains_key(test)
     }
 
-    fn put(&mut self, mut grade: Grade) {
+    fn put(&mut self, grade: Grade) {
         match self.places.get(&grade.point.id) {
             Some(at) => self.grades[*at] = grade,
             None => {
-                grade.attempt = grade.attempt.max(1);
                 self.places.insert(grade.point.id.clone(), self.grades.len());
                 self.grades.push(grade);
             }
@@ -124,22 +123,20 @@ impl<'a> Again<'a> {
         if measured.verdict == Verdict::NotTested {
             return measured.clone();
         }
-        let mut again = self.by_settings(measured).unwrap_or_else(|why| Grade {
-            expected: Values::none(),
-            limits: Values::none(),
-            deviation: Values::none(),
-            verdict: Verdict::NotTested,
-            reason: format!("not graded again: {why}"),
-            ..measured.clone()
+        let again = self.by_settings(measured).unwrap_or_else(|why| Finding {
+            measured: measured.measured.clone(),
+            uncertainty: measured.uncertainty.clone(),
+            ..Finding::not_tested(
+                measured.point.clone(),
+                measured.criterion,
+                measured.stimulus.clone(),
+                format!("not graded again: {why}"),
+            )
         });
-        again.attempt = measured.attempt;
-        if self.plan.rule == Rule::Guarded {
-            guard(&mut again);
-        }
-        again
+        Grade { attempt: measured.attempt, ..again.graded(self.plan.rule) }
     }
 
-    fn by_settings(&self, measured: &Grade) -> Result<Grade, String> {
+    fn by_settings(&self, measured: &Grade) -> Result<Finding, String> {
         let test = self.plan.tests.iter().find(|test| test.id == measured.point.test);
         let test = test.ok_or("the plan has no such test")?;
         let serves = |seen: &&Seen| seen.points.contains(&measured.point.id);
@@ -175,34 +172,27 @@ impl<'a> Again<'a> {
         let tape = std::mem::take(&mut self.tape);
         let Some(loaded) = self.scripts.get(test) else { return };
         let played = sequence::replay(loaded, &tape);
-        let mut known: HashMap<&str, &Grade> =
-            played.grades.iter().map(|grade| (grade.point.id.as_str(), grade)).collect();
+        let rule = self.plan.rule;
+        let mut known: HashMap<String, Finding> = HashMap::new();
+        let mut order = Vec::new();
+        for found in played.found {
+            order.push(found.point.id.clone());
+            known.insert(found.point.id.clone(), found);
+        }
         for grade in self.grades.iter_mut().filter(|grade| grade.point.test == *test) {
-            let again = match known.remove(grade.point.id.as_str()) {
-                Some(again) => Grade { attempt: grade.attempt, ..again.clone() },
-                None if grade.verdict == Verdict::NotTested => continue,
-                None => Grade {
-                    verdict: Verdict::NotTested,
-                    reason: format!("not graded again: {}", played.ended),
-                    ..grade.clone()
-                },
-            };
-            *grade = again;
-            if self.plan.rule == Rule::Guarded {
-                guard(grade);
+            match known.remove(&grade.point.id) {
+                Some(again) => {
+                    *grade = Grade { attempt: grade.attempt, ..again.graded(rule) };
+                }
+                None if grade.verdict == Verdict::NotTested => {}
+                None => {
+                    grade.verdict = Verdict::NotTested;
+                    grade.reason = format!("not graded again: {}", played.ended);
+                }
             }
         }
-        let new: Vec<Grade> = played
-            .grades
-            .iter()
-            .filter(|grade| known.contains_key(grade.point.id.as_str()))
-            .cloned()
-            .collect();
-        for mut grade in new {
-            if self.plan.rule == Rule::Guarded {
-                guard(&mut grade);
-            }
-            self.put(grade);
+        for found in order.iter().filter_map(|id| known.remove(id)) {
+            self.put(found.graded(rule));
         }
     }
 }

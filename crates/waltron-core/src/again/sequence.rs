@@ -1,6 +1,6 @@
 //! A sequence played once more, with a record in the place of rig and attendant.
 
-use crate::grading::Grade;
+use crate::grading::Finding;
 use crate::procedure::{Action, Answer, Procedure};
 use crate::program::Program;
 use crate::record::Event;
@@ -9,8 +9,8 @@ use serde_json::Value;
 
 /// What came of it.
 pub(super) struct Played {
-    /// The points that it graded.
-    pub(super) grades: Vec<Grade>,
+    /// What it found of its points.
+    pub(super) found: Vec<Finding>,
     /// Why it came no further, or that it came to its end.
     pub(super) ended: String,
 }
@@ -18,16 +18,16 @@ pub(super) struct Played {
 /// Plays a sequence with what its record holds, as far as it puts out what was put out.
 pub(super) fn replay(loaded: &Loaded, tape: &[Event]) -> Played {
     let mut sequence = loaded.procedure();
-    let mut grades: Vec<Grade> = Vec::new();
+    let mut all: Vec<Finding> = Vec::new();
     let mut tape = tape.iter();
     let ended = loop {
         match sequence.next() {
             Action::Done => break "the sequence does not come to this point".to_owned(),
-            Action::Conclude(found) => grades.extend(found),
+            Action::Conclude(found) => all.extend(found),
             Action::Tell(_) | Action::Set(..) | Action::Off => {}
             Action::Inject(program) => match next_observed(&mut tape) {
                 Some((put_out, seen)) if is_same(put_out, &program) => {
-                    grades.extend(sequence.observe(seen));
+                    all.extend(sequence.observe(seen));
                 }
                 Some(_) => break "by these settings something else would be put out".to_owned(),
                 None => break "the record ends before it".to_owned(),
@@ -43,7 +43,7 @@ pub(super) fn replay(loaded: &Loaded, tape: &[Event]) -> Played {
             },
         }
     };
-    Played { grades, ended }
+    Played { found: all, ended }
 }
 
 fn next_observed<'t>(

@@ -1,6 +1,6 @@
 //! Measurement uncertainty in verdicts (JCGM 106:2012, 8.3; ILAC-G8:09/2019, 4.2).
 
-use super::{Grade, Value, Verdict};
+use super::{Finding, Value, Verdict};
 use crate::quantity::Quantity;
 use serde::{Deserialize, Serialize};
 
@@ -23,7 +23,7 @@ impl Rule {
 }
 
 /// Turns a pass that is nearer to a limit than its uncertainty into an inconclusive verdict.
-pub fn guard(grade: &mut Grade) {
+pub fn guard(grade: &mut Finding) {
     let measured = grade.measured.iter().next().map(|(_, v)| v);
     let (Some(value), Some(u)) = (measured, grade.uncertainty.get("u")) else { return };
     if grade.verdict != Verdict::Pass {
@@ -58,12 +58,11 @@ mod tests {
     use crate::quantity::amperes;
     use proptest::prelude::*;
 
-    fn pickup(measured: f64) -> Grade {
+    fn pickup(measured: f64) -> Finding {
         let judged = judge_limits(amperes(measured), amperes(1.176), amperes(1.224));
         let values = Values::none().with("current", amperes(measured));
-        Grade {
+        Finding {
             point: PointId { id: "p".into(), test: "p".into(), element: None, fault_loop: None },
-            attempt: 1,
             criterion: Criterion::Pickup,
             stimulus: Values::none(),
             expected: Values::none().with("current", amperes(1.2)),
@@ -73,7 +72,6 @@ mod tests {
             limits: Values::none().with("lower", amperes(1.176)).with("upper", amperes(1.224)),
             verdict: judged.verdict,
             reason: judged.reason,
-            skipped: false,
         }
     }
 

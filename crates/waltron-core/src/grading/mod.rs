@@ -3,11 +3,13 @@
 //! Grading is a pure function of what was required and what was observed; it never looks at the
 //! rig. The functions here judge single values; procedures put them together into [`Grade`]s.
 
+mod finding;
 mod guard;
 mod judge;
 mod values;
 pub mod words;
 
+pub use finding::Finding;
 pub use guard::{Rule, guard};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
 pub use values::{Value, Values};

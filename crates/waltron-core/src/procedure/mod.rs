@@ -5,7 +5,7 @@
 //! again by feeding it the recorded ones.
 //!
 //! The order of calls: [`Procedure::next`]; after [`Action::Inject`] exactly one
-//! [`Procedure::observe`]; after [`Action::Ask`] exactly one [`Procedure::answer`]; until
+//! [`Procedure::observe`], or [`Procedure::refuse`]; after [`Action::Ask`] exactly one [`Procedure::answer`]; until
 //! [`Action::Done`].
 
 mod also;
@@ -21,7 +21,7 @@ pub use trip_time::{Level, TripTime, TripTimeSettings, grade_again as grade_time
 pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 
 use crate::capability::ParameterValue;
-use crate::grading::{Criterion, Grade, PointId, Values};
+use crate::grading::{Criterion, Finding, PointId, Values};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::Program;
@@ -59,7 +59,7 @@ pub enum Action {
     /// Switch all outputs off, and go on.
     Off,
     /// These points are graded without injecting anything, usually as not tested.
-    Conclude(Vec<Grade>),
+    Conclude(Vec<Finding>),
     /// Nothing more to do.
     Done,
 }
@@ -231,7 +231,10 @@ pub trait Procedure {
     }
 
     /// Takes the outcome of an injection and returns the points it graded, possibly none yet.
-    fn observe(&mut self, observation: &Observation) -> Vec<Grade>;
+    fn observe(&mut self, observation: &Observation) -> Vec<Finding>;
+
+    /// Takes that an injection was not put out, and why; its points are not tested.
+    fn refuse(&mut self, reason: &str) -> Vec<Finding>;
 
     /// Takes the attendant's answer.
     fn answer(&mut self, answer: Answer);

@@ -3,7 +3,7 @@
 use crate::asset::{Asset, Element};
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
-use crate::grading::{Criterion, Grade, PointId, Values, Verdict};
+use crate::grading::{Criterion, Finding, PointId, Values};
 use crate::name::Name;
 use crate::quantity::Current;
 
@@ -99,19 +99,6 @@ pub(super) fn not_tested(
     criterion: Criterion,
     stimulus: Values,
     reason: String,
-) -> Grade {
-    Grade {
-        point,
-        attempt: 1,
-        criterion,
-        stimulus,
-        expected: Values::none(),
-        measured: Values::none(),
-        deviation: Values::none(),
-        limits: Values::none(),
-        uncertainty: Values::none(),
-        verdict: Verdict::NotTested,
-        reason,
-        skipped: false,
-    }
+) -> Finding {
+    Finding::not_tested(point, criterion, stimulus, reason)
 }

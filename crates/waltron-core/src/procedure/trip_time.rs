@@ -9,7 +9,7 @@ use crate::capability::Capability;
 use crate::characteristic::{Acceptance, earliest_of, spread};
 use crate::fault_loop::FaultLoop;
 use crate::grading::{
-    Criterion, Grade, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
+    Criterion, Finding, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
 };
 use crate::name::Name;
 use crate::observation::Observation;
@@ -301,13 +301,23 @@ impl Shot {
         Values::none().with_some("time", self.body.band.expected)
     }
 
+    /// The point with what is required of it, not tested for this reason.
+    fn not_tested(&self, reason: &str) -> Finding {
+        let (point, stimulus) = (self.point.clone(), self.body.stimulus.clone());
+        Finding {
+            expected: self.expected(),
+            limits: self.limits(),
+            ..not_tested(point, self.criterion(), stimulus, reason.to_owned())
+        }
+    }
+
     fn limits(&self) -> Values {
         Values::none()
             .with_some("earliest", self.body.band.earliest)
             .with_some("latest", self.body.band.latest)
     }
 
-    fn grade(&self, observation: &Observation, trip: &Name, capability: &Capability) -> Grade {
+    fn grade(&self, observation: &Observation, trip: &Name, capability: &Capability) -> Finding {
         self.grade_of(&self.body.program, observation, trip, capability)
     }
 
@@ -318,7 +328,7 @@ impl Shot {
         observation: &Observation,
         trip: &Name,
         capability: &Capability,
-    ) -> Grade {
+    ) -> Finding {
         let fault = program.position(FAULT).and_then(|i| observation.segments.get(i));
         let (measured, judged) = match fault {
             None => (
@@ -352,9 +362,8 @@ impl Shot {
             let timing = capability.timing(t, observation.host_timing);
             seconds(timing.si().hypot(self.body.slope.si()))
         });
-        Grade {
+        Finding {
             point: self.point.clone(),
-            attempt: 1,
             criterion: self.criterion(),
             stimulus: self.body.stimulus.clone(),
             expected: self.expected(),
@@ -364,7 +373,6 @@ impl Shot {
             uncertainty: Values::none().with_some("u", u),
             verdict: judged.verdict,
             reason,
-            skipped: false,
         }
     }
 }
@@ -448,7 +456,7 @@ pub fn grade_again(
     bench: Bench<'_>,
     point: &PointId,
     (program, observation): (&Program, &Observation),
-) -> Result<Grade, String> {
+) -> Result<Finding, String> {
     let (element, fault_loop) = tested(bench.asset, point)?;
     let fault = program.position(FAULT).and_then(|i| program.segments.get(i));
     let Some(Profile::Hold(fault)) = fault.map(|f| &f.profile) else {
@@ -458,13 +466,8 @@ pub fn grade_again(
     let body = body(settings, bench, element, fault_loop, Level::Absolute(seen))
         .map_err(|error| error.to_string())?;
     let shot = Shot { point: point.clone(), body: Arc::new(body) };
-    let given = |reason: String| Grade {
-        expected: shot.expected(),
-        limits: shot.limits(),
-        ..not_tested(point.clone(), shot.criterion(), shot.body.stimulus.clone(), reason)
-    };
     if let Some(why) = switched_off(element).or_else(|| shot.body.ambiguous.clone()) {
-        return Ok(given(why));
+        return Ok(shot.not_tested(&why));
     }
     let mut grade = shot.grade_of(program, observation, &element.trip, bench.capability);
     // What was not seen proves no more than the time that it was waited for.
@@ -538,21 +541,16 @@ impl Procedure for TripTime {
             None => Action::Done,
             Some(_) if self.reset_due => Action::Ask(Question::confirm("Reset the relay")),
             Some(shot) if shot.body.ambiguous.is_some() => {
-                let (point, body) = (shot.point.clone(), &shot.body);
-                let why = body.ambiguous.clone().unwrap_or_default();
-                let grade = Grade {
-                    expected: shot.expected(),
-                    limits: shot.limits(),
-                    ..not_tested(point, shot.criterion(), body.stimulus.clone(), why)
-                };
+                let why = shot.body.ambiguous.clone().unwrap_or_default();
+                let found = shot.not_tested(&why);
                 self.at += 1;
-                Action::Conclude(vec![grade])
+                Action::Conclude(vec![found])
             }
             Some(shot) => Action::Inject(Program::clone(&shot.body.program)),
         }
     }
 
-    fn observe(&mut self, observation: &Observation) -> Vec<Grade> {
+    fn observe(&mut self, observation: &Observation) -> Vec<Finding> {
         let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
         let grade = shot.grade(observation, &self.trip, &self.capability);
         self.at += 1;
@@ -561,6 +559,13 @@ impl Procedure for TripTime {
             || observation.edges.iter().any(|e| e.signal == self.trip && e.closed);
         self.reset_due = self.ask_reset && closed;
         vec![grade]
+    }
+
+    fn refuse(&mut self, reason: &str) -> Vec<Finding> {
+        let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
+        let found = shot.not_tested(reason);
+        self.at += 1;
+        vec![found]
     }
 
     fn injection(&self) -> Injection {

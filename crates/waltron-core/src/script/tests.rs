@@ -3,7 +3,7 @@ use crate::capability::{
     Capability, Channel, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
 use crate::document::{AssetForm, Source};
-use crate::grading::{Grade, Verdict};
+use crate::grading::{Finding, Verdict};
 use crate::observation::{Edge, Ended, Observation, Reading, Span};
 use crate::procedure::{Action, Answer, Procedure};
 use crate::program::{Finish, Profile, Program};
@@ -159,7 +159,7 @@ fn played(program: &Program, edges: &[(&str, f64, bool)], readings: &[f64]) -> O
 fn run(
     text: &str,
     mut answers: impl FnMut(usize, &Program) -> Observation,
-) -> (Vec<Grade>, Vec<Program>, Vec<String>) {
+) -> (Vec<Finding>, Vec<Program>, Vec<String>) {
     let mut machine = loaded(text);
     let (mut grades, mut programs, mut log) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..1000 {
@@ -191,7 +191,7 @@ fn run(
     panic!("the script does not end");
 }
 
-fn verdicts(grades: &[Grade]) -> Vec<(String, Verdict)> {
+fn verdicts(grades: &[Finding]) -> Vec<(String, Verdict)> {
     grades.iter().map(|g| (g.point.id.clone(), g.verdict)).collect()
 }
 

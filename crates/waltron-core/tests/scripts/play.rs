@@ -1,6 +1,6 @@
 //! A rig that lets anything happen that can: contacts change or not, readings are whatever they can be.
 
-use waltron_core::grading::{Grade, Values};
+use waltron_core::grading::{Finding, Grade, Rule, Values};
 use waltron_core::observation::{Edge, Ended, Observation, Reading, Span};
 use waltron_core::procedure::{Action, Answer, Procedure, Wanted};
 use waltron_core::program::{Condition, Program, Property, Then};
@@ -48,7 +48,8 @@ pub(crate) struct Ran {
 }
 
 impl Ran {
-    fn graded(&mut self, grades: Vec<Grade>) {
+    fn graded(&mut self, found: Vec<Finding>) {
+        let grades: Vec<Grade> = found.into_iter().map(|f| f.graded(Rule::Simple)).collect();
         self.tape.extend(grades.iter().cloned().map(Event::Graded));
         self.grades.extend(grades);
     }

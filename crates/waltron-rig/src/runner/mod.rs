@@ -15,7 +15,7 @@ use std::error::Error;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
 use waltron_core::duty::{Duty, Warm};
-use waltron_core::grading::{Criterion, Grade, Rule, Values, Verdict, guard};
+use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Rule, Values, Verdict};
 use waltron_core::name::Name;
 use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
 use waltron_core::program::{Finish, Program};
@@ -166,16 +166,19 @@ impl Runner<'_> {
         (self.sink)(event).map_err(Halt::Sink)
     }
 
-    fn graded(&mut self, grades: &mut [Grade]) -> Result<(), Halt> {
-        for grade in grades {
-            if self.rule == Rule::Guarded {
-                guard(grade);
-            }
+    /// Grades what was found: under the plan's rule, with the number of the attempt.
+    fn found(&mut self, found: Vec<Finding>) -> Result<Vec<Grade>, Halt> {
+        let grades = found.into_iter().map(|found| found.graded(self.rule)).collect();
+        self.graded(grades)
+    }
+
+    fn graded(&mut self, mut grades: Vec<Grade>) -> Result<Vec<Grade>, Halt> {
+        for grade in &mut grades {
             grade.attempt = self.tally.note(grade);
             self.emit(&Event::Graded(grade.clone()))?;
             self.grades.push(grade.clone());
         }
-        Ok(())
+        Ok(grades)
     }
 
     fn tell(&mut self, text: String) -> Result<(), Halt> {
@@ -225,8 +228,8 @@ impl Runner<'_> {
             (None, Some(why)) => {
                 let why = format!("not reached: {why}");
                 let due = open.filter(|p| !p.conditional);
-                let mut grades: Vec<Grade> = due.map(|p| left_out(p, &why, false)).collect();
-                self.graded(&mut grades)?;
+                let found = due.map(|p| left_out(p, &why)).collect();
+                self.found(found)?;
             }
             (None, None) => self.came_past(id)?,
         }
@@ -255,9 +258,10 @@ impl Runner<'_> {
             ))?;
         }
         let due = open.into_iter().filter(|p| !p.conditional);
-        let mut grades: Vec<Grade> =
-            due.map(|p| left_out(p, &format!("skipped: {reason}"), true)).collect();
-        self.graded(&mut grades)
+        let why = format!("skipped: {reason}");
+        let skipped = |p| Grade { skipped: true, ..left_out(p, &why).graded(self.rule) };
+        let grades: Vec<Grade> = due.map(skipped).collect();
+        self.graded(grades).map(drop)
     }
 
     /// A test that came to its end has come past the places where it broke off before.
@@ -265,12 +269,11 @@ impl Runner<'_> {
         let places = self.tally.broken_off(id.as_str()).into_iter();
         let passed = places.map(|point| {
             let point = PlannedPoint::certain(point, Criterion::Completion);
-            let mut grade = left_out(&point, "the sequence came to its end this time", false);
-            grade.verdict = Verdict::Pass;
-            grade
+            let why = "the sequence came to its end this time";
+            left_out(&point, why).judged(Judgement::new(Verdict::Pass, why))
         });
-        let mut passed: Vec<Grade> = passed.collect();
-        self.graded(&mut passed)
+        let passed = passed.collect();
+        self.found(passed).map(drop)
     }
 
     /// What a program puts out beyond what was told before the run, if so.
@@ -303,10 +306,7 @@ impl Runner<'_> {
     ) -> Result<Course, Halt> {
         match procedure.next() {
             Action::Done => return Ok(Course::Over),
-            Action::Conclude(mut grades) => {
-                self.graded(&mut grades)?;
-                *last = grades;
-            }
+            Action::Conclude(found) => *last = self.found(found)?,
             Action::Tell(text) => self.tell(text)?,
             Action::Set(parameter, value) => {
                 self.rig.set(&parameter, value).map_err(Halt::Rig)?;
@@ -342,9 +342,8 @@ impl Runner<'_> {
                 }
             }
             Action::Inject(program) => {
-                let mut grades = self.inject(id, procedure, program)?;
-                self.graded(&mut grades)?;
-                *last = grades;
+                let found = self.inject(id, procedure, program)?;
+                *last = self.found(found)?;
             }
         }
         Ok(Course::On)
@@ -371,18 +370,18 @@ impl Runner<'_> {
         id: &Name,
         procedure: &mut dyn Procedure,
         program: Program,
-    ) -> Result<Vec<Grade>, Halt> {
+    ) -> Result<Vec<Finding>, Halt> {
         let cleared = match clear(program.clone(), &self.asset.ratings, self.rig.capability()) {
             Ok(cleared) => cleared,
             // Cleared before by its worst case; a follow-up that exceeds it is not put out.
             Err(refusals) => {
                 let reason = refusals.first().map_or_else(String::new, ToString::to_string);
-                return Ok(refused(procedure, &reason));
+                return Ok(procedure.refuse(&reason));
             }
         };
         // What was confirmed is the most that may come; a test that asks for more is mistaken.
         if let Some(more) = self.beyond(&program) {
-            return Ok(refused(procedure, &more));
+            return Ok(procedure.refuse(&more));
         }
         self.cool_for(&program)?;
         if self.attendant.wants_to_stop() {
@@ -420,30 +419,7 @@ impl Runner<'_> {
     }
 }
 
-/// Grades the points of a refused injection as not tested.
-fn refused(procedure: &mut dyn Procedure, reason: &str) -> Vec<Grade> {
-    let mut grades = procedure.observe(&Default::default());
-    for grade in &mut grades {
-        grade.verdict = Verdict::NotTested;
-        grade.reason = reason.to_owned();
-    }
-    grades
-}
-
-/// A point that is graded without having been injected.
-fn left_out(planned: &PlannedPoint, reason: &str, skipped: bool) -> Grade {
-    Grade {
-        point: planned.point.clone(),
-        attempt: 1,
-        criterion: planned.criterion,
-        stimulus: Values::none(),
-        expected: Values::none(),
-        measured: Values::none(),
-        deviation: Values::none(),
-        limits: Values::none(),
-        uncertainty: Values::none(),
-        verdict: Verdict::NotTested,
-        reason: reason.to_owned(),
-        skipped,
-    }
+/// A point that was not injected.
+fn left_out(planned: &PlannedPoint, reason: &str) -> Finding {
+    Finding::not_tested(planned.point.clone(), planned.criterion, Values::none(), reason)
 }

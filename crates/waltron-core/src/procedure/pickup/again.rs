@@ -2,7 +2,7 @@
 
 use super::super::setup::tested;
 use super::{DOWN, Estimate, Pickup, PickupSettings, UP, Way};
-use crate::grading::{Criterion, Grade, PointId};
+use crate::grading::{Criterion, Finding, Grade, PointId};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::procedure::Bench;
@@ -19,7 +19,7 @@ pub fn grade_again(
     measured: &Grade,
     up: (&Program, &Observation),
     down: Option<(&Program, &Observation)>,
-) -> Result<Grade, String> {
+) -> Result<Finding, String> {
     let point = &measured.point;
     let (element, fault_loop) = tested(bench.asset, point)?;
     let put_out = |name: &str| measured.stimulus.get(name).map(Current::from_si);
@@ -61,7 +61,7 @@ pub fn grade_again(
     }
     let (grade, estimate) = pickup.grade_pickup_of(ramp, Some((up.0.clone(), watched)), up.1);
     if measured.criterion == Criterion::Pickup {
-        return Ok(Grade { point: point.clone(), ..grade });
+        return Ok(Finding { point: point.clone(), ..grade });
     }
     let Some(estimate) = estimate else { return Ok(pickup.reset_grade(ramp, point.clone())) };
     if element.reset_ratio.is_none() {
@@ -70,7 +70,7 @@ pub fn grade_again(
     Ok(match down {
         Some(down) => reset(&pickup, point, estimate, down),
         None => {
-            Grade { reason: super::ON_PULSES.into(), ..pickup.reset_grade(ramp, point.clone()) }
+            Finding { reason: super::ON_PULSES.into(), ..pickup.reset_grade(ramp, point.clone()) }
         }
     })
 }
@@ -80,7 +80,7 @@ fn reset(
     point: &PointId,
     estimate: Estimate,
     (program, seen): (&Program, &Observation),
-) -> Grade {
+) -> Finding {
     let put_out = contact(program, DOWN).map(|signal| (program.clone(), signal));
     pickup.grade_reset_of(&pickup.ramps[0], point.clone(), estimate, put_out, seen)
 }

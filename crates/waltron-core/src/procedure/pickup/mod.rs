@@ -8,7 +8,7 @@ use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, 
 use crate::asset::Element;
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
-use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_limits};
+use crate::grading::{Criterion, Finding, Judgement, PointId, Values, Verdict, judge_limits};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
@@ -286,7 +286,7 @@ impl Pickup {
         )
     }
 
-    fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Grade, Option<Estimate>) {
+    fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Finding, Option<Estimate>) {
         self.grade_pickup_of(ramp, self.up(ramp), observation)
     }
 
@@ -296,11 +296,10 @@ impl Pickup {
         ramp: &Ramp,
         up: Option<(Program, Name)>,
         observation: &Observation,
-    ) -> (Grade, Option<Estimate>) {
+    ) -> (Finding, Option<Estimate>) {
         let (expected, limits) = self.expected_and_limits();
-        let mut grade = Grade {
+        let mut grade = Finding {
             point: ramp.pickup_point.clone(),
-            attempt: 1,
             criterion: Criterion::Pickup,
             stimulus: ramp.values(),
             expected,
@@ -310,7 +309,6 @@ impl Pickup {
             uncertainty: Values::none(),
             verdict: Verdict::Inconclusive,
             reason: "the injection ended before the ramp".into(),
-            skipped: false,
         };
         let (Some((setting, lower, upper)), Some((program, signal))) = (self.limits(), up) else {
             return (grade, None);
@@ -360,7 +358,7 @@ impl Pickup {
         }
     }
 
-    fn reset_grade(&self, ramp: &Ramp, point: PointId) -> Grade {
+    fn reset_grade(&self, ramp: &Ramp, point: PointId) -> Finding {
         let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
         let (expected, limits) = declared.map_or_else(Default::default, |(e, ratio)| {
             let t = &e.tolerances.reset_ratio;
@@ -371,7 +369,7 @@ impl Pickup {
                     .with_percent("upper", t.upper(ratio).value),
             )
         });
-        Grade {
+        Finding {
             expected,
             limits,
             ..not_tested(
@@ -389,7 +387,7 @@ impl Pickup {
         point: PointId,
         pickup: Estimate,
         observation: &Observation,
-    ) -> Grade {
+    ) -> Finding {
         self.grade_reset_of(ramp, point, pickup, self.down(ramp, pickup.seen), observation)
     }
 
@@ -401,7 +399,7 @@ impl Pickup {
         pickup: Estimate,
         down: Option<(Program, Name)>,
         observation: &Observation,
-    ) -> Grade {
+    ) -> Finding {
         let mut grade = self.reset_grade(ramp, point);
         grade.verdict = Verdict::Inconclusive;
         let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
@@ -590,7 +588,7 @@ impl Procedure for Pickup {
         program.map_or(Action::Done, |(program, _)| Action::Inject(program))
     }
 
-    fn observe(&mut self, observation: &Observation) -> Vec<Grade> {
+    fn observe(&mut self, observation: &Observation) -> Vec<Finding> {
         let Some(ramp) = self.ramps.get(self.at) else { return Vec::new() };
         if let State::Down { pickup } = self.state {
             let grade =
@@ -614,6 +612,24 @@ impl Procedure for Pickup {
         }
         self.advance();
         grades
+    }
+
+    fn refuse(&mut self, reason: &str) -> Vec<Finding> {
+        let Some(ramp) = self.ramps.get(self.at) else { return Vec::new() };
+        let (expected, limits) = self.expected_and_limits();
+        let values = ramp.values();
+        let pickup = matches!(self.state, State::Up).then(|| Finding {
+            expected,
+            limits,
+            ..not_tested(ramp.pickup_point.clone(), Criterion::Pickup, values, reason.to_owned())
+        });
+        let reset = ramp
+            .reset_point
+            .clone()
+            .map(|point| Finding { reason: reason.to_owned(), ..self.reset_grade(ramp, point) });
+        let found = pickup.into_iter().chain(reset).collect();
+        self.advance();
+        found
     }
 
     fn injection(&self) -> Injection {

@@ -11,7 +11,7 @@ use crate::document::Problem;
 use crate::expression::{
     Binary, Event, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
 };
-use crate::grading::{Criterion, Grade, Judgement, PointId, Values, Verdict, judge_between};
+use crate::grading::{Criterion, Finding, Judgement, PointId, Values, Verdict, judge_between};
 use crate::name::Name;
 use crate::quantity::{Dimension, Measure, Quantity};
 use std::f64::consts::PI;
@@ -40,10 +40,9 @@ impl Outcome {
         }
     }
 
-    fn of(self, point: PointId, stimulus: Values) -> Grade {
-        Grade {
+    fn of(self, point: PointId, stimulus: Values) -> Finding {
+        Finding {
             point,
-            attempt: 1,
             criterion: self.criterion,
             stimulus,
             expected: self.expected,
@@ -53,7 +52,6 @@ impl Outcome {
             uncertainty: self.uncertainty,
             verdict: self.judged.verdict,
             reason: self.judged.reason,
-            skipped: false,
         }
     }
 }
@@ -62,7 +60,7 @@ impl Outcome {
 ///
 /// # Errors
 /// Mistakes in it: names, kinds, tolerances that do not fit; a limit that is not there.
-pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Grade, Problem> {
+pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Finding, Problem> {
     let outcome = match &expect.what {
         Requirement::Is(value, expected, within) => is_within(value, expected, within, scene)?,
         Requirement::Between(value, low, high) => between(value, low, high, scene)?,
@@ -84,7 +82,7 @@ pub(super) fn not_graded(
     scene: &Scene,
     point: PointId,
     problem: &Problem,
-) -> Grade {
+) -> Finding {
     let criterion = match &expect.what {
         Requirement::Band(..) => Criterion::TripTime,
         Requirement::Holds(condition) if compared(condition).is_none() => Criterion::Condition,
@@ -420,6 +418,6 @@ fn said(condition: &Expr, scene: &Scene, text: &str, holds: bool) -> String {
 }
 
 /// The grade of a sequence that ended before its last line.
-pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Grade {
+pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Finding {
     Outcome::new(Criterion::Completion, Judgement::new(verdict, reason)).of(point, Values::none())
 }

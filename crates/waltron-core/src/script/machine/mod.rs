@@ -17,7 +17,7 @@ use super::values::parameter_value;
 use super::walk::{Foreseen, READ_S};
 use crate::document::Problem;
 use crate::expression::{Expr, Type, Value, evaluate, not_there};
-use crate::grading::{Grade, PointId, Verdict};
+use crate::grading::{Finding, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::{Ended, Observation};
 use crate::procedure::{Action, Answer, Planned, Procedure, Wanted};
@@ -502,24 +502,26 @@ impl Procedure for Sequence {
         }
     }
 
-    fn observe(&mut self, observation: &Observation) -> Vec<Grade> {
+    fn observe(&mut self, observation: &Observation) -> Vec<Finding> {
         if let Some(Waiting::Injection { built, read }) = self.waiting.take() {
-            // Nothing was put out: it was refused, and nothing that follows would make sense.
-            if observation.segments.is_empty() {
-                let offset = built.parts.first().map_or(0, |p| p.span.start);
-                let line = self.scene.context.line(offset);
-                let point = self.place(offset);
-                self.ready.clear();
-                self.ready.push_back(Action::Off);
-                self.done = true;
-                self.broken_off = Some(format!("line {line} was not put out"));
-                return vec![ended(point, Verdict::NotTested, "it was not put out".to_owned())];
-            }
             if let Err(problem) = self.take(&built, read, observation) {
                 self.not_done(&problem);
             }
         }
         Vec::new()
+    }
+
+    /// Nothing that follows a step that was not put out would make sense: the sequence ends there.
+    fn refuse(&mut self, reason: &str) -> Vec<Finding> {
+        let Some(Waiting::Injection { built, .. }) = self.waiting.take() else { return Vec::new() };
+        let offset = built.parts.first().map_or(0, |p| p.span.start);
+        let line = self.scene.context.line(offset);
+        let point = self.place(offset);
+        self.ready.clear();
+        self.ready.push_back(Action::Off);
+        self.done = true;
+        self.broken_off = Some(format!("line {line} was not put out"));
+        vec![ended(point, Verdict::NotTested, format!("it was not put out: {reason}"))]
     }
 
     fn injection(&self) -> crate::procedure::Injection {

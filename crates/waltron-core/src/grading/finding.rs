@@ -1,0 +1,80 @@
+//! What a procedure found: what was required, measured and judged.
+
+use super::{Criterion, Grade, Judgement, PointId, Rule, Values, Verdict, guard};
+
+/// What a procedure found of a point. How often the point was tested, and how uncertainty bears on the
+/// verdict, is the business of who runs the procedure: see [`Finding::graded`].
+#[derive(Clone, Debug, PartialEq)]
+pub struct Finding {
+    /// The point.
+    pub point: PointId,
+    /// What kind of requirement it is.
+    pub criterion: Criterion,
+    /// What was put out.
+    pub stimulus: Values,
+    /// What the settings say.
+    pub expected: Values,
+    /// What was seen; empty where nothing was.
+    pub measured: Values,
+    /// Measured less expected.
+    pub deviation: Values,
+    /// What was required.
+    pub limits: Values,
+    /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
+    pub uncertainty: Values,
+    /// The outcome.
+    pub verdict: Verdict,
+    /// Why, in one sentence.
+    pub reason: String,
+}
+
+impl Finding {
+    /// A point of which nothing is known, and why.
+    pub fn not_tested(
+        point: PointId,
+        criterion: Criterion,
+        stimulus: Values,
+        reason: impl Into<String>,
+    ) -> Self {
+        Self {
+            point,
+            criterion,
+            stimulus,
+            expected: Values::none(),
+            measured: Values::none(),
+            deviation: Values::none(),
+            limits: Values::none(),
+            uncertainty: Values::none(),
+            verdict: Verdict::NotTested,
+            reason: reason.into(),
+        }
+    }
+
+    /// The same with another outcome.
+    #[must_use]
+    pub fn judged(self, judged: Judgement) -> Self {
+        Self { verdict: judged.verdict, reason: judged.reason, ..self }
+    }
+
+    /// The grade of the first attempt: the verdict under a rule.
+    pub fn graded(mut self, rule: Rule) -> Grade {
+        if rule == Rule::Guarded {
+            guard(&mut self);
+        }
+        let Self { point, criterion, stimulus, expected, measured, deviation, .. } = self;
+        Grade {
+            point,
+            attempt: 1,
+            criterion,
+            verdict: self.verdict,
+            stimulus,
+            expected,
+            measured,
+            deviation,
+            limits: self.limits,
+            uncertainty: self.uncertainty,
+            reason: self.reason,
+            skipped: false,
+        }
+    }
+}
