@@ -7,7 +7,7 @@ use waltron_core::characteristic::{
     Acceptance, Characteristic, Form, Shape, acceptance, earliest_of,
 };
 use waltron_core::grading::{
-    Criterion, Finding, PointId, Rule, Summary, TripOutcome, Value, Values, Verdict, guard,
+    Criterion, Finding, Limits, PointId, Rule, Summary, TripOutcome, Value, Values, Verdict, guard,
     judge_between, judge_limits, judge_trip_time, words,
 };
 use waltron_core::quantity::{
@@ -119,7 +119,18 @@ fn limits_that_are_open_at_one_end_still_bind_at_the_other() {
     assert_eq!(share.reason, "2 % below the lower limit", "a share reads in percent");
 }
 
-fn grade(measured: Values, limits: Values, u: Values) -> Finding {
+/// Limits of a value, or of an operation.
+fn limited(name: &str, value: Value) -> Limits {
+    let time = || Some(seconds(value.si()));
+    match name {
+        "lower" => Limits::Between { lower: Some(value), upper: None },
+        "upper" => Limits::Between { lower: None, upper: Some(value) },
+        "earliest" => Limits::operation(time(), None),
+        _ => Limits::operation(None, time()),
+    }
+}
+
+fn grade(measured: Values, limits: Limits, u: Values) -> Finding {
     Finding {
         point: PointId { id: "p".into(), test: "p".into(), element: None, fault_loop: None },
         criterion: Criterion::Value,
@@ -141,7 +152,7 @@ fn a_guard_band_lies_inside_each_limit() {
     let time = |name: &'static str, limit: f64, measured: f64| {
         let mut grade = grade(
             Values::none().with("time", seconds(measured)),
-            Values::none().with(name, seconds(limit)),
+            limited(name, Value::of(seconds(limit))),
             Values::none().with("u", seconds(0.25)),
         );
         guard(&mut grade);
@@ -159,16 +170,16 @@ fn a_guard_band_lies_inside_each_limit() {
     // Percent reads in percent.
     let mut ratio = grade(
         Values::none().with_percent("reset", 0.95),
-        Values::none().with_percent("lower", 0.94).with_percent("upper", 1.0),
+        Limits::Between { lower: Some(Value::Percent(0.94)), upper: Some(Value::Percent(1.0)) },
         Values::none().with_percent("u", 0.02),
     );
     guard(&mut ratio);
     assert_eq!(ratio.reason, "inside the limit by 1 %, less than the uncertainty of 2 %");
     // Without limits, or without U, nothing is withheld.
     let measured = || Values::none().with("time", seconds(1.0));
-    let limits = || Values::none().with("upper", seconds(1.0));
+    let limits = || limited("upper", Value::of(seconds(1.0)));
     for (limits, u) in
-        [(Values::none(), Values::none().with("u", seconds(0.1))), (limits(), Values::none())]
+        [(Limits::None, Values::none().with("u", seconds(0.1))), (limits(), Values::none())]
     {
         let mut free = grade(measured(), limits, u);
         guard(&mut free);
@@ -183,7 +194,7 @@ fn the_share_of_a_tolerance_that_is_used() {
     let used = |measured: f64| {
         let mut grade = grade(
             Values::none().with("time", seconds(measured)),
-            Values::none().with("earliest", seconds(3.0)).with("latest", seconds(4.5)),
+            Limits::operation(Some(seconds(3.0)), Some(seconds(4.5))),
             Values::none(),
         );
         grade.expected = Values::none().with("time", seconds(4.0));
@@ -193,7 +204,7 @@ fn the_share_of_a_tolerance_that_is_used() {
     assert_eq!([3.5, 3.0, 2.0].map(used), [0.5, 1.0, 2.0].map(Some));
     let open = grade(
         Values::none().with("time", seconds(1.0)),
-        Values::none().with("upper", seconds(2.0)),
+        limited("upper", Value::of(seconds(2.0))),
         Values::none(),
     );
     assert_eq!(
@@ -301,26 +312,27 @@ fn a_point_reads_the_same_everywhere() {
 
     let main = words::main_value;
     let time = Values::none().with("time", seconds(4.0)).with("current", amperes(2.0));
-    assert_eq!(main(&time, Criterion::TripTime, false), "4 s");
-    assert_eq!(main(&time, Criterion::TripTime, true), "4.000 s");
-    assert_eq!(main(&Values::none(), Criterion::TripTime, true), "no trip");
-    assert_eq!(main(&Values::none(), Criterion::NoOperation, false), "no trip");
-    assert_eq!(main(&Values::none(), Criterion::Pickup, true), "–");
+    let operation = Limits::operation(Some(seconds(1.0)), None);
+    assert_eq!(main(&time, &operation, false), "4 s");
+    assert_eq!(main(&time, &operation, true), "4.000 s");
+    assert_eq!(main(&Values::none(), &operation, true), "no trip");
+    assert_eq!(main(&Values::none(), &Limits::NoOperation, false), "no trip");
+    assert_eq!(main(&Values::none(), &Limits::None, true), "–");
 
-    let allowed = |values: Values, criterion| words::allowed(&values, criterion);
-    let (low, high) = (seconds(1.0), seconds(2.0));
-    let time = Criterion::TripTime;
-    for (lower, upper) in [("lower", "upper"), ("earliest", "latest")] {
-        let both = Values::none().with(lower, low).with(upper, high);
-        assert_eq!(allowed(both, time).unwrap(), "1.000 s … 2.000 s");
-        let permitted = allowed(Values::none().with(lower, low), time).unwrap();
-        assert_eq!(permitted, "trip permitted after 1.000 s");
-        let from = allowed(Values::none().with(lower, low), Criterion::Value).unwrap();
-        assert_eq!(from, "from 1.000 s");
-        assert_eq!(allowed(Values::none().with(upper, high), time).unwrap(), "up to 2.000 s");
+    let (low, high) = (Some(seconds(1.0)), Some(seconds(2.0)));
+    let value = |t: Option<Time>| t.map(Value::of);
+    let between = |low, high| Limits::Between { lower: value(low), upper: value(high) };
+    for limits in [between(low, high), Limits::operation(low, high)] {
+        assert_eq!(limits.words().unwrap(), "1.000 s … 2.000 s");
     }
-    assert_eq!(allowed(Values::none(), Criterion::NoOperation).unwrap(), "no trip");
-    assert_eq!(allowed(Values::none(), time), None);
+    let permitted = Limits::operation(low, None).words();
+    assert_eq!(permitted.unwrap(), "trip permitted after 1.000 s");
+    assert_eq!(between(low, None).words().unwrap(), "from 1.000 s");
+    for limits in [between(None, high), Limits::operation(None, high)] {
+        assert_eq!(limits.words().unwrap(), "up to 2.000 s");
+    }
+    assert_eq!(Limits::operation(None, None).words().unwrap(), "no trip");
+    assert_eq!(Limits::None.words(), None);
 }
 
 /// A tolerance's own text: what is not there is not said, and its sides keep their places.

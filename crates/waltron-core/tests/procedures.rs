@@ -175,8 +175,8 @@ fn a_point_that_another_stage_may_answer_is_not_tested_unless_the_contact_is_mea
     let planned = p.planned();
     // At 8 A the fast stage may or may not pick up: early operation is allowed, not required.
     assert!((planned[0].expected.get("time").unwrap() - 0.3 * 13.5 / 7.0).abs() < 1e-9);
-    assert!((planned[0].limits.get("earliest").unwrap() - 0.02).abs() < 1e-9);
-    assert!(planned[0].limits.get("latest").unwrap() > 0.58);
+    assert!((planned[0].limits.lower().unwrap() - 0.02).abs() < 1e-9);
+    assert!(planned[0].limits.upper().unwrap() > 0.58);
     assert!((planned[1].expected.get("time").unwrap() - 0.06).abs() < 1e-12);
 }
 
@@ -382,7 +382,7 @@ fn a_refused_injection_leaves_its_points_untested_and_goes_on() {
     let refused = one(p.refuse("60 A on ia is above the rig's range"));
     assert_eq!((refused.verdict, refused.point.id.as_str()), (Verdict::NotTested, "t/A-N/2x"));
     assert!(refused.reason.contains("above the rig's range") && refused.measured.is_empty());
-    assert!(refused.limits.get("latest").is_some());
+    assert!(refused.limits.upper().is_some());
     let program = injected(&mut *p);
     let next = one(p.observe(&seen(&program, "fault", &[("trip", 0.3 * 13.5 / 2.0, true)])));
     assert_eq!((next.verdict, next.point.id.as_str()), (Verdict::Pass, "t/A-N/3x"));

@@ -1,6 +1,6 @@
 //! Records: chained lines, cuts at any byte, changes that show.
 
-use waltron_core::grading::{Criterion, Grade, PointId, Summary, Values, Verdict};
+use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
 use waltron_core::quantity::seconds;
 use waltron_core::record::{
     Chain, Event, FileCopy, Outcome, Progress, ReadError, Run, RunEnded, RunStarted, read,
@@ -40,7 +40,7 @@ fn record() -> String {
             expected: Values::none().with("time", seconds(0.1 + 0.2)),
             measured: Values::none(),
             deviation: Values::none(),
-            limits: Values::none(),
+            limits: Limits::None,
             uncertainty: Values::none(),
             verdict,
             reason: "–".into(),

@@ -5,7 +5,7 @@
 use proptest::prelude::*;
 use waltron_core::asset::Asset;
 use waltron_core::fault_loop::FaultLoop;
-use waltron_core::grading::{Criterion, Grade, PointId, Values, Verdict};
+use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values, Verdict};
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_report::plot::{Oscillogram, Panel, PlotError, TimeCurrent, Trace, svg};
 use waltron_test_support::relay;
@@ -74,7 +74,7 @@ fn grade() -> impl Strategy<Value = Grade> {
                 expected: Values::none().with_some("time", latest.map(seconds)),
                 measured: Values::none().with_some("time", time.map(seconds)),
                 deviation: Values::none(),
-                limits: Values::none().with_some("latest", latest.map(seconds)),
+                limits: Limits::operation(None, latest.map(seconds)),
                 uncertainty: Values::none(),
                 verdict,
                 reason: "r".into(),

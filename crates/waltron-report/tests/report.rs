@@ -1,7 +1,7 @@
 //! Reports and plots of a run made by hand: what a reader must find, and must not.
 
 use waltron_core::fault_loop::FaultLoop;
-use waltron_core::grading::{Criterion, Grade, PointId, Summary, Values, Verdict};
+use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
 use waltron_report::html::html;
@@ -57,9 +57,9 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
         measured: Values::none().with_some("time", measured.map(seconds)),
         deviation: Values::none().with_some("time", measured.map(|t| seconds(t - 4.05))),
         limits: if operates {
-            Values::none().with("earliest", seconds(3.7)).with("latest", seconds(4.43))
+            Limits::operation(Some(seconds(3.7)), Some(seconds(4.43)))
         } else {
-            Values::none()
+            Limits::NoOperation
         },
         uncertainty: Values::none(),
         verdict,

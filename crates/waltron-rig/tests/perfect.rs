@@ -160,11 +160,16 @@ proptest! {
         prop_assert_eq!(same.len(), grades.len());
         for (a, b) in same.iter().zip(&grades) {
             prop_assert_eq!((&a.point, a.verdict, &a.reason), (&b.point, b.verdict, &b.reason));
-            for (one, other) in [(&a.limits, &b.limits), (&a.measured, &b.measured)] {
-                for (name, _) in other.iter() {
-                    let (x, y) = (one.get(name).unwrap(), other.get(name).unwrap());
-                    prop_assert!((x - y).abs() <= 1e-9 * x.abs().max(1e-6), "{name} {x} {y} {a:?}");
-                }
+            let near = |x: f64, y: f64| (x - y).abs() <= 1e-9 * x.abs().max(1e-6);
+            let same = |x: Option<f64>, y: Option<f64>| match (x, y) {
+                (Some(x), Some(y)) => near(x, y),
+                (x, y) => x == y,
+            };
+            let (one, other) = (&a.limits, &b.limits);
+            prop_assert!(same(one.lower(), other.lower()) && same(one.upper(), other.upper()));
+            prop_assert_eq!(one.is_of_operation(), other.is_of_operation());
+            for (name, _) in b.measured.iter() {
+                prop_assert!(same(a.measured.get(name), b.measured.get(name)), "{name} {a:?}");
             }
         }
         // Ten times the tolerance of time: what was measured stays, and no time fails that passed.

@@ -6,7 +6,7 @@ use anstyle::Style;
 use indicatif::{ProgressBar, ProgressStyle};
 use std::collections::HashMap;
 use waltron_core::asset::Ratings;
-use waltron_core::grading::{Criterion, Grade, Summary, Verdict, words};
+use waltron_core::grading::{Criterion, Grade, Limits, Summary, Verdict, words};
 use waltron_core::name::Name;
 use waltron_core::procedure::{Also, Span};
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
@@ -96,19 +96,17 @@ fn told(grade: &Grade) -> Vec<String> {
             if grade.verdict == Verdict::Pass { plain(&grade.reason) } else { String::new() };
         return vec![injected, found];
     }
-    let measured = words::main_value(&grade.measured, grade.criterion, true);
-    let allowed = words::allowed(&grade.limits, grade.criterion);
+    let measured = words::main_value(&grade.measured, &grade.limits, true);
+    let allowed = grade.limits.words();
     let expected = match (grade.expected.is_empty(), allowed) {
-        (true, Some(_)) if grade.criterion == Criterion::NoOperation => {
-            "expected no trip".to_owned()
-        }
+        (true, Some(_)) if grade.limits == Limits::NoOperation => "expected no trip".to_owned(),
         (true, Some(allowed)) => format!("allowed {allowed}"),
         (false, Some(allowed)) => {
-            let expected = words::main_value(&grade.expected, grade.criterion, false);
+            let expected = words::main_value(&grade.expected, &grade.limits, false);
             format!("expected {expected} ({allowed})")
         }
         (_, None) => {
-            format!("expected {}", words::main_value(&grade.expected, grade.criterion, false))
+            format!("expected {}", words::main_value(&grade.expected, &grade.limits, false))
         }
     };
     let deviation = grade.deviation.deviation_text();
@@ -297,7 +295,7 @@ mod tests {
             expected: Values::none().with("time", seconds(4.05)),
             measured: Values::none().with_some("time", measured.map(seconds)),
             deviation: Values::none(),
-            limits: Values::none().with("earliest", seconds(3.7)),
+            limits: Limits::operation(Some(seconds(3.7)), None),
             uncertainty: Values::none(),
             verdict,
             reason: "no operation within 8 s".into(),

@@ -1,6 +1,6 @@
 //! What a procedure found: what was required, measured and judged.
 
-use super::{Criterion, Grade, Judgement, PointId, Rule, Values, Verdict, guard};
+use super::{Criterion, Grade, Judgement, Limits, PointId, Rule, Values, Verdict, guard};
 
 /// What a procedure found of a point. How often the point was tested, and how uncertainty bears on the
 /// verdict, is the business of who runs the procedure: see [`Finding::graded`].
@@ -19,7 +19,7 @@ pub struct Finding {
     /// Measured less expected.
     pub deviation: Values,
     /// What was required.
-    pub limits: Values,
+    pub limits: Limits,
     /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
     pub uncertainty: Values,
     /// The outcome.
@@ -43,7 +43,7 @@ impl Finding {
             expected: Values::none(),
             measured: Values::none(),
             deviation: Values::none(),
-            limits: Values::none(),
+            limits: Limits::None,
             uncertainty: Values::none(),
             verdict: Verdict::NotTested,
             reason: reason.into(),

@@ -29,17 +29,12 @@ pub fn guard(grade: &mut Finding) {
     if grade.verdict != Verdict::Pass {
         return;
     }
-    let si = |v: Value| match v {
-        Value::Plain(q) => q.si,
-        Value::Percent(share) => share,
-    };
     let with = |si: f64| match value {
         Value::Plain(q) => Value::Plain(Quantity { si, ..q }),
         Value::Percent(_) => Value::Percent(si),
     };
-    let limit = |a: &str, b: &str| grade.limits.get(a).or_else(|| grade.limits.get(b));
-    let below = limit("upper", "latest").map(|upper| upper - si(value));
-    let above = limit("lower", "earliest").map(|lower| si(value) - lower);
+    let below = grade.limits.upper().map(|upper| upper - value.si());
+    let above = grade.limits.lower().map(|lower| value.si() - lower);
     let Some(inside) = [below, above].into_iter().flatten().reduce(f64::min) else { return };
     if inside < u {
         grade.verdict = Verdict::Inconclusive;
@@ -54,7 +49,7 @@ pub fn guard(grade: &mut Finding) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::grading::{Criterion, PointId, Values, judge_limits};
+    use crate::grading::{Criterion, Limits, PointId, Values, judge_limits};
     use crate::quantity::amperes;
     use proptest::prelude::*;
 
@@ -69,7 +64,10 @@ mod tests {
             uncertainty: Values::none().with("u", amperes(1.2e-3)),
             measured: values,
             deviation: Values::none(),
-            limits: Values::none().with("lower", amperes(1.176)).with("upper", amperes(1.224)),
+            limits: Limits::Between {
+                lower: Some(Value::of(amperes(1.176))),
+                upper: Some(Value::of(amperes(1.224))),
+            },
             verdict: judged.verdict,
             reason: judged.reason,
         }

@@ -6,12 +6,14 @@
 mod finding;
 mod guard;
 mod judge;
+mod limits;
 mod values;
 pub mod words;
 
 pub use finding::Finding;
 pub use guard::{Rule, guard};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
+pub use limits::Limits;
 pub use values::{Value, Values};
 
 use crate::fault_loop::FaultLoop;
@@ -107,7 +109,7 @@ pub struct Grade {
     /// Measured less expected.
     pub deviation: Values,
     /// What was required.
-    pub limits: Values,
+    pub limits: Limits,
     /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
     #[serde(skip_serializing_if = "Values::is_empty", default)]
     pub uncertainty: Values,

@@ -58,6 +58,13 @@ impl Values {
         self
     }
 
+    /// Adds a value.
+    #[must_use]
+    pub fn with_value(mut self, name: &'static str, value: Value) -> Self {
+        self.0.push((name.into(), value));
+        self
+    }
+
     /// Adds a quantity if there is one.
     #[must_use]
     pub fn with_some<Q: Measure>(self, name: &'static str, value: Option<Q>) -> Self {
@@ -161,7 +168,7 @@ impl Value {
         }
     }
 
-    fn from_edge(key: &str, number: f64) -> (String, Self) {
+    pub(super) fn from_edge(key: &str, number: f64) -> (String, Self) {
         if let Some(name) = key.strip_suffix("_pct") {
             return (name.to_owned(), Self::Percent(number / 100.0));
         }

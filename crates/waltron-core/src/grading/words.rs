@@ -1,6 +1,6 @@
 //! A graded point in words, the same in the terminal, in tables and in reports.
 
-use super::{Criterion, Grade, Summary, Values};
+use super::{Grade, Limits, Summary, Values};
 
 /// What was put out, in short: a current, or what a ramp went through.
 pub fn injected(stimulus: &Values) -> Option<String> {
@@ -10,12 +10,11 @@ pub fn injected(stimulus: &Values) -> Option<String> {
 }
 
 /// The value a point is about, the first one; a measured one keeps its trailing zeros.
-pub fn main_value(values: &Values, criterion: Criterion, measured: bool) -> String {
-    let is_time = matches!(criterion, Criterion::TripTime | Criterion::NoOperation);
+pub fn main_value(values: &Values, limits: &Limits, measured: bool) -> String {
     match values.iter().next() {
         Some((_, value)) if measured => format!("{value:#}"),
         Some((_, value)) => value.to_string(),
-        None if is_time => "no trip".to_owned(),
+        None if limits.is_of_operation() => "no trip".to_owned(),
         None => "–".to_owned(),
     }
 }
@@ -34,27 +33,11 @@ pub fn passing(summary: Summary, not_reached: usize) -> String {
 pub fn tolerance_used(grade: &Grade) -> Option<f64> {
     let (name, _) = grade.measured.iter().next()?;
     let (measured, expected) = (grade.measured.get(name)?, grade.expected.get(name)?);
-    let limit = |a: &str, b: &str| grade.limits.get(a).or_else(|| grade.limits.get(b));
     let off = measured - expected;
     let room = if off >= 0.0 {
-        limit("upper", "latest")? - expected
+        grade.limits.upper()? - expected
     } else {
-        expected - limit("lower", "earliest")?
+        expected - grade.limits.lower()?
     };
     Some(if off == 0.0 { 0.0 } else { (off.abs() / room.max(0.0)).min(1e9) })
-}
-
-/// What is allowed; `None` where nothing is said in numbers.
-pub fn allowed(limits: &Values, criterion: Criterion) -> Option<String> {
-    let either = |a: &str, b: &str| limits.column_text(a).or_else(|| limits.column_text(b));
-    match (either("lower", "earliest"), either("upper", "latest")) {
-        (Some(a), Some(b)) => Some(format!("{a} … {b}")),
-        // Where no operation is required, it is permitted from a time on.
-        (Some(a), None) if criterion == Criterion::TripTime => {
-            Some(format!("trip permitted after {a}"))
-        }
-        (Some(a), None) => Some(format!("from {a}")),
-        (None, Some(b)) => Some(format!("up to {b}")),
-        (None, None) => (criterion == Criterion::NoOperation).then(|| "no trip".to_owned()),
-    }
 }

@@ -21,7 +21,7 @@ pub use trip_time::{Level, TripTime, TripTimeSettings, grade_again as grade_time
 pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 
 use crate::capability::ParameterValue;
-use crate::grading::{Criterion, Finding, PointId, Values};
+use crate::grading::{Criterion, Finding, Limits, PointId, Values};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::Program;
@@ -159,7 +159,7 @@ pub struct Planned {
     /// What is expected, in short.
     pub expected: Values,
     /// What is required, in short.
-    pub limits: Values,
+    pub limits: Limits,
     /// The program, or the largest and longest that it may become.
     pub program: Arc<Program>,
     /// The time it should take if the asset does what its settings say.

@@ -9,7 +9,7 @@ use crate::capability::Capability;
 use crate::characteristic::{Acceptance, earliest_of, spread};
 use crate::fault_loop::FaultLoop;
 use crate::grading::{
-    Criterion, Finding, Judgement, PointId, TripOutcome, Values, Verdict, judge_trip_time,
+    Criterion, Finding, Judgement, Limits, PointId, TripOutcome, Values, Verdict, judge_trip_time,
 };
 use crate::name::Name;
 use crate::observation::Observation;
@@ -311,10 +311,12 @@ impl Shot {
         }
     }
 
-    fn limits(&self) -> Values {
-        Values::none()
-            .with_some("earliest", self.body.band.earliest)
-            .with_some("latest", self.body.band.latest)
+    fn limits(&self) -> Limits {
+        let band = &self.body.band;
+        match band.earliest {
+            None => Limits::NoOperation,
+            earliest => Limits::Operation { earliest, latest: band.latest },
+        }
     }
 
     fn grade(&self, observation: &Observation, trip: &Name, capability: &Capability) -> Finding {

@@ -21,7 +21,7 @@ use super::values::parameter_value;
 use crate::capability::ParameterKind;
 use crate::document::Problem;
 use crate::expression::{Expr, ExprKind, Names, Piece, Range, Type, Value, evaluate, quantity};
-use crate::grading::Values;
+use crate::grading::{Limits, Values};
 use crate::name::Name;
 use crate::procedure::{Also, Planned, PlannedPoint};
 use crate::program::{Condition, Program};
@@ -615,7 +615,7 @@ fn nothing() -> Planned {
         points: Vec::new(),
         stimulus: Values::none(),
         expected: Values::none(),
-        limits: Values::none(),
+        limits: Limits::None,
         program: Arc::<Program>::default(),
         likely: seconds(0.0),
         place: None,

@@ -47,9 +47,9 @@ fn section(run: &Run, at: &str, again: &GradedAgain) -> Markup {
                             td { (grade.point.id) }
                             (verdict(then))
                             (verdict(Some(grade.verdict)))
-                            td.number { (words::main_value(&grade.measured, grade.criterion, true)) }
+                            td.number { (words::main_value(&grade.measured, &grade.limits, true)) }
                             td.number {
-                                (words::allowed(&grade.limits, grade.criterion).unwrap_or_else(|| "–".into()))
+                                (grade.limits.words().unwrap_or_else(|| "–".into()))
                             }
                             td { (grade.reason) }
                         }

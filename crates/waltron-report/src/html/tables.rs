@@ -231,9 +231,9 @@ fn result(grade: &Grade, guarded: bool) -> Markup {
             td class={ "verdict " (class(grade.verdict)) } { (sign(grade.verdict)) " " (grade.verdict) }
             td { (short) @if grade.attempt > 1 { " (attempt " (grade.attempt) ")" } }
             td.number { (words::injected(&grade.stimulus).unwrap_or_default()) }
-            td.number { (words::main_value(&grade.expected, grade.criterion, false)) }
-            td.number { (words::allowed(&grade.limits, grade.criterion).unwrap_or_else(|| "–".into())) }
-            td.number { (words::main_value(&grade.measured, grade.criterion, true)) }
+            td.number { (words::main_value(&grade.expected, &grade.limits, false)) }
+            td.number { (grade.limits.words().unwrap_or_else(|| "–".into())) }
+            td.number { (words::main_value(&grade.measured, &grade.limits, true)) }
             td.number { (grade.deviation.deviation_text()) }
             @if guarded {
                 td.number { (grade.uncertainty.text("u").unwrap_or_else(|| "–".into())) }

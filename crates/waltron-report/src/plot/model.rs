@@ -5,7 +5,7 @@ use super::axis::LogAxis;
 use waltron_core::asset::{Asset, Element};
 use waltron_core::characteristic::{Acceptance, earliest_of};
 use waltron_core::fault_loop::FaultLoop;
-use waltron_core::grading::{Criterion, Grade, Verdict};
+use waltron_core::grading::{Grade, Limits, Verdict};
 use waltron_core::name::Name;
 use waltron_core::phasor::Phasor;
 use waltron_core::quantity::{Current, Measure, amperes, text};
@@ -202,13 +202,13 @@ fn groups<'a>(elements: &[&'a Element]) -> Vec<Vec<&'a Element>> {
 }
 
 fn is_time(grade: &Grade) -> bool {
-    matches!(grade.criterion, Criterion::TripTime | Criterion::NoOperation)
+    grade.limits.is_of_operation()
 }
 
 fn mark(element: &Element, grade: &Grade) -> Option<Mark> {
     let seen: Current = element.pickup * grade.stimulus.get("multiple")?;
     let measured = grade.measured.get("time");
-    let waited = grade.limits.get("latest").or(grade.limits.get("earliest"));
+    let waited = grade.limits.upper().or(grade.limits.lower());
     let outcome = match (grade.verdict, measured) {
         (Verdict::Pass, Some(_)) => Outcome::Pass,
         (Verdict::Pass, None) => Outcome::NoTrip,
@@ -217,16 +217,18 @@ fn mark(element: &Element, grade: &Grade) -> Option<Mark> {
         (Verdict::NotTested, _) => return None,
     };
     let value = |label: &str, text: Option<String>| text.map(|t| format!("{label} {t}"));
-    let band = match (grade.limits.text("earliest"), grade.limits.text("latest")) {
-        (Some(a), Some(b)) => Some(format!("allowed {a} to {b}")),
-        (Some(a), None) => Some(format!("allowed from {a}")),
-        _ => Some("no operation allowed".to_owned()),
+    let band = match grade.limits {
+        Limits::Operation { earliest: Some(a), latest: Some(b) } => {
+            format!("allowed {} to {}", text(a), text(b))
+        }
+        Limits::Operation { earliest: Some(a), .. } => format!("allowed from {}", text(a)),
+        _ => "no operation allowed".to_owned(),
     };
     let notes = [
         value("injected", grade.stimulus.text("current")),
         value("measured", grade.measured.text("time")),
         value("expected", grade.expected.text("time")),
-        band,
+        Some(band),
         Some(format!("{}: {}", grade.verdict, grade.reason)),
     ];
     Some(Mark {

@@ -247,7 +247,7 @@ mod tests {
     use ratatui::backend::TestBackend;
     use waltron_core::asset::Asset;
     use waltron_core::document::{AssetForm, Source};
-    use waltron_core::grading::{Criterion, Grade, PointId, Values};
+    use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values};
     use waltron_core::procedure::{Question, Wanted};
     use waltron_core::quantity::{amperes, seconds};
     use waltron_core::record::Event;
@@ -273,7 +273,7 @@ mod tests {
             expected: Values::none().with("time", seconds(time)),
             measured: Values::none().with("time", seconds(time)),
             deviation: Values::none(),
-            limits: Values::none(),
+            limits: Limits::None,
             uncertainty: Values::none(),
             verdict,
             reason: "64 ms too late".into(),

@@ -148,7 +148,7 @@ impl State {
             };
             marks.push(mark);
         }
-        let measured = words::main_value(&grade.measured, grade.criterion, true);
+        let measured = words::main_value(&grade.measured, &grade.limits, true);
         let reason = if grade.verdict == Verdict::Pass { "" } else { &grade.reason };
         let mark = mark(grade.verdict);
         let word = if grade.verdict == Verdict::Pass { "" } else { grade.verdict.word() };

@@ -8,7 +8,9 @@ use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, 
 use crate::asset::Element;
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
-use crate::grading::{Criterion, Finding, Judgement, PointId, Values, Verdict, judge_limits};
+use crate::grading::{
+    Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_limits,
+};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
@@ -278,11 +280,11 @@ impl Pickup {
         Some((e.pickup, t.lower(e.pickup), t.upper(e.pickup)))
     }
 
-    fn expected_and_limits(&self) -> (Values, Values) {
+    fn expected_and_limits(&self) -> (Values, Limits) {
         let Some((pickup, lower, upper)) = self.limits() else { return Default::default() };
         (
             Values::none().with("current", pickup),
-            Values::none().with("lower", lower).with("upper", upper),
+            Limits::Between { lower: Some(Value::of(lower)), upper: Some(Value::of(upper)) },
         )
     }
 
@@ -364,9 +366,10 @@ impl Pickup {
             let t = &e.tolerances.reset_ratio;
             (
                 Values::none().with_percent("reset_ratio", ratio.value),
-                Values::none()
-                    .with_percent("lower", t.lower(ratio).value)
-                    .with_percent("upper", t.upper(ratio).value),
+                Limits::Between {
+                    lower: Some(Value::Percent(t.lower(ratio).value)),
+                    upper: Some(Value::Percent(t.upper(ratio).value)),
+                },
             )
         });
         Finding {
@@ -551,7 +554,7 @@ impl Procedure for Pickup {
                     points: vec![PlannedPoint::certain(point, criterion)],
                     stimulus: ramp.values(),
                     expected: Values::none(),
-                    limits: Values::none(),
+                    limits: Limits::None,
                     likely: seconds(0.0),
                     program: Program::default().into(),
                     place: None,

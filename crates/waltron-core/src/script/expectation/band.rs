@@ -4,7 +4,7 @@ use super::{Found, Outcome, dimension_of, find, later, verdict_of};
 use crate::characteristic::{Acceptance, acceptance, earliest_of, spread};
 use crate::document::Problem;
 use crate::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
-use crate::grading::{Criterion, Judgement, TripOutcome, Values, Verdict, judge_trip_time};
+use crate::grading::{Criterion, Judgement, Limits, TripOutcome, Values, Verdict, judge_trip_time};
 use crate::name::Name;
 use crate::procedure::rivals;
 use crate::quantity::{Dimension, Measure, Time, seconds, text};
@@ -151,10 +151,9 @@ pub(super) fn band(
         return Ok(outcome);
     }
     outcome.expected = Values::none().with_some("time", band.expected);
-    outcome.limits =
-        Values::none().with_some("earliest", band.earliest).with_some("latest", band.latest);
+    outcome.limits = Limits::Operation { earliest: band.earliest, latest: band.latest };
     if band.earliest.is_none() {
-        outcome.criterion = Criterion::NoOperation;
+        (outcome.criterion, outcome.limits) = (Criterion::NoOperation, Limits::NoOperation);
     }
     match found {
         Found::Later(_) | Found::Any => {}

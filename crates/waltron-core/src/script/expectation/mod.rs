@@ -11,7 +11,9 @@ use crate::document::Problem;
 use crate::expression::{
     Binary, Event, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
 };
-use crate::grading::{Criterion, Finding, Judgement, PointId, Values, Verdict, judge_between};
+use crate::grading::{
+    Criterion, Finding, Judgement, Limits, PointId, Value as Shown, Values, Verdict, judge_between,
+};
 use crate::name::Name;
 use crate::quantity::{Dimension, Measure, Quantity};
 use std::f64::consts::PI;
@@ -22,7 +24,7 @@ struct Outcome {
     expected: Values,
     measured: Values,
     deviation: Values,
-    limits: Values,
+    limits: Limits,
     uncertainty: Values,
     judged: Judgement,
 }
@@ -34,7 +36,7 @@ impl Outcome {
             expected: Values::none(),
             measured: Values::none(),
             deviation: Values::none(),
-            limits: Values::none(),
+            limits: Limits::None,
             uncertainty: Values::none(),
             judged,
         }
@@ -213,11 +215,7 @@ fn named(expr: &Expr, q: Quantity, percent: bool) -> Values {
 }
 
 fn shown(name: &'static str, q: Quantity, percent: bool) -> Values {
-    if percent {
-        Values::none().with_percent(name, q.si)
-    } else {
-        Values::none().with_quantity(name, q)
-    }
+    Values::none().with_value(name, Shown::shown(q, percent))
 }
 
 fn is_percent(expr: &Expr) -> bool {
@@ -253,7 +251,8 @@ fn against(
         outcome.expected = named(value, q(expected), percent);
     }
     if let Some((low, high)) = limits {
-        outcome.limits = shown("lower", q(low), percent).and(shown("upper", q(high), percent));
+        let limit = |si| Some(Shown::shown(q(si), percent));
+        outcome.limits = Limits::Between { lower: limit(low), upper: limit(high) };
     }
     match (found, limits) {
         (Found::Known(measured), Some((low, high))) => {
@@ -375,7 +374,11 @@ fn compare(
     let (upper, percent) = (matches!(op, Binary::Less | Binary::LessEqual), is_percent(right));
     let q = |si| Quantity { si, dimension };
     if let Some(limit) = limit {
-        outcome.limits = shown(if upper { "upper" } else { "lower" }, q(limit), percent);
+        let limit = Some(Shown::shown(q(limit), percent));
+        outcome.limits = match upper {
+            true => Limits::Between { lower: None, upper: limit },
+            false => Limits::Between { lower: limit, upper: None },
+        };
     }
     match (found, limit) {
         (Found::Known(measured), Some(limit)) => {

@@ -139,16 +139,16 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         let at_most = longest(planned);
         // What it is held against follows from what is measured.
         let graded = matches!(criterion, Criterion::Value | Criterion::TripTime);
-        let later = graded && planned.expected.is_empty() && planned.limits.is_empty();
+        let later = graded && planned.expected.is_empty() && planned.limits.is_none();
         table.add_row([
             ids.first().cloned().unwrap_or_default(),
             injected,
             if later {
                 "as measured".to_owned()
             } else {
-                words::main_value(&planned.expected, criterion, false)
+                words::main_value(&planned.expected, &planned.limits, false)
             },
-            words::allowed(&planned.limits, criterion).unwrap_or_else(none),
+            planned.limits.words().unwrap_or_else(none),
             if at_most.si() > 0.0 { text(at_most) } else { none() },
         ]);
     }
