@@ -133,7 +133,7 @@ fn limited(name: &str, value: Value) -> Limits {
 fn grade(measured: Values, limits: Limits, u: Values) -> Finding {
     Finding {
         point: PointId { id: "p".into(), test: "p".into(), element: None, fault_loop: None },
-        criterion: Criterion::Value,
+        criterion: Criterion::VALUE,
         stimulus: Values::none(),
         expected: Values::none(),
         uncertainty: u,

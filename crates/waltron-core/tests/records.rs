@@ -35,7 +35,7 @@ fn record() -> String {
                 fault_loop: None,
             },
             attempt: n / 3 + 1,
-            criterion: Criterion::TripTime,
+            criterion: Criterion::TRIP_TIME,
             stimulus: Values::none().with("multiple", uom::si::f64::Ratio::default()),
             expected: Values::none().with("time", seconds(0.1 + 0.2)),
             measured: Values::none(),

@@ -67,7 +67,7 @@ fn grade() -> impl Strategy<Value = Grade> {
                     fault_loop: Some(FaultLoop::AN),
                 },
                 attempt: 1,
-                criterion: Criterion::TripTime,
+                criterion: Criterion::TRIP_TIME,
                 stimulus: Values::none()
                     .with("multiple", Ratio::from(at))
                     .with("current", amperes(at)),

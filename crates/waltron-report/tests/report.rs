@@ -45,7 +45,7 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
             fault_loop: Some(FaultLoop::AN),
         },
         attempt: 1,
-        criterion: if operates { Criterion::TripTime } else { Criterion::NoOperation },
+        criterion: if operates { Criterion::TRIP_TIME } else { Criterion::NO_OPERATION },
         stimulus: Values::none()
             .with("multiple", Ratio::from(multiple))
             .with("current", amperes(multiple)),

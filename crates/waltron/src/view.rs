@@ -90,7 +90,7 @@ fn told(grade: &Grade) -> Vec<String> {
     if grade.verdict == Verdict::NotTested {
         return vec![injected];
     }
-    if grade.criterion == Criterion::Condition {
+    if grade.criterion == Criterion::CONDITION {
         // The reason of one that fails follows the line anyway.
         let found =
             if grade.verdict == Verdict::Pass { plain(&grade.reason) } else { String::new() };
@@ -290,7 +290,7 @@ mod tests {
                 fault_loop: None,
             },
             attempt: 1,
-            criterion: Criterion::TripTime,
+            criterion: Criterion::TRIP_TIME,
             stimulus: Values::none().with("current", amperes(2.4)),
             expected: Values::none().with("time", seconds(4.05)),
             measured: Values::none().with_some("time", measured.map(seconds)),

@@ -52,7 +52,7 @@ fn a_healthy_relay_passes_every_point_for_a_thousand_seeds() {
 fn a_slow_time_multiplier_fails_the_times_and_passes_the_pickups_for_any_seed() {
     for seed in 0..200 {
         for grade in grades("q07-f1", seed) {
-            let slow = grade.point.test == "51P-times" && grade.criterion == Criterion::TripTime;
+            let slow = grade.point.test == "51P-times" && grade.criterion == Criterion::TRIP_TIME;
             let expected = if slow { Verdict::Fail } else { Verdict::Pass };
             assert_eq!(grade.verdict, expected, "seed {seed}: {} {}", grade.point.id, grade.reason);
         }

@@ -6,11 +6,11 @@
 
 mod sequence;
 
-use crate::grading::{Criterion, Finding, Grade, PointId, Verdict};
+use crate::grading::{Finding, Grade, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::plan::{Plan, ProcedureSettings};
-use crate::procedure::{Bench, grade_pickup_again, grade_time_again};
+use crate::procedure::{Bench, PICKUP, RESET_RATIO, grade_pickup_again, grade_time_again};
 use crate::program::Program;
 use crate::record::Event;
 use crate::script::Loaded;
@@ -63,12 +63,14 @@ impl<'a> Again<'a> {
                 }
             }
             Event::Graded(grade) => {
-                let again = match self.is_of_sequence(&grade.point.test) {
-                    // It is replaced when its test has come to its end.
-                    true => grade,
-                    false => self.graded(&grade),
-                };
-                self.put(again);
+                // A sequence's is replaced when its test has come to its end.
+                if self.is_of_sequence(&grade.point.test) {
+                    self.tape.push(Event::Graded(grade.clone()));
+                    self.put(grade);
+                } else {
+                    let again = self.graded(&grade);
+                    self.put(again);
+                }
             }
             Event::Answered { .. } | Event::Sent { .. } | Event::Executed { .. } => {
                 self.tape.push(event);
@@ -128,7 +130,7 @@ impl<'a> Again<'a> {
             uncertainty: measured.uncertainty.clone(),
             ..Finding::not_tested(
                 measured.point.clone(),
-                measured.criterion,
+                measured.criterion.clone(),
                 measured.stimulus.clone(),
                 format!("not graded again: {why}"),
             )
@@ -153,12 +155,9 @@ impl<'a> Again<'a> {
             ),
             ProcedureSettings::Pickup(settings) => {
                 // The pickup itself stands on the ramp up alone.
-                let up = match measured.criterion {
-                    Criterion::Pickup => last,
-                    _ => first,
-                };
+                let up = if measured.criterion == PICKUP { last } else { first };
                 let down = second
-                    .filter(|_| measured.criterion == Criterion::ResetRatio)
+                    .filter(|_| measured.criterion == RESET_RATIO)
                     .map(|seen| (&seen.program, &seen.observation));
                 let up = (&up.program, &up.observation);
                 grade_pickup_again(settings, self.bench, measured, up, down)

@@ -6,6 +6,7 @@ use crate::program::Program;
 use crate::record::Event;
 use crate::script::Loaded;
 use serde_json::Value;
+use std::collections::HashMap;
 
 /// What came of it.
 pub(super) struct Played {
@@ -15,21 +16,48 @@ pub(super) struct Played {
     pub(super) ended: String,
 }
 
+/// Why what follows is not graded.
+const DIFFERS: &str = "by these settings something else would be put out";
+
+/// How many injections had been put out before each point was graded.
+fn courses(tape: &[Event]) -> HashMap<String, usize> {
+    let (mut all, mut injected) = (HashMap::new(), 0);
+    for event in tape {
+        match event {
+            Event::Observed { .. } => injected += 1,
+            Event::Graded(grade) => {
+                all.insert(grade.point.id.clone(), injected);
+            }
+            _ => {}
+        }
+    }
+    all
+}
+
 /// Plays a sequence with what its record holds, as far as it puts out what was put out.
 pub(super) fn replay(loaded: &Loaded, tape: &[Event]) -> Played {
     let mut sequence = loaded.procedure();
+    let courses = courses(tape);
+    let mut injected = 0;
     let mut all: Vec<Finding> = Vec::new();
     let mut tape = tape.iter();
     let ended = loop {
         match sequence.next() {
             Action::Done => break "the sequence does not come to this point".to_owned(),
+            // On another course than the record's, what was seen is not what is asked for.
+            Action::Conclude(found)
+                if !found.iter().all(|f| courses.get(&f.point.id) == Some(&injected)) =>
+            {
+                break DIFFERS.to_owned();
+            }
             Action::Conclude(found) => all.extend(found),
             Action::Tell(_) | Action::Set(..) | Action::Off => {}
             Action::Inject(program) => match next_observed(&mut tape) {
                 Some((put_out, seen)) if is_same(put_out, &program) => {
+                    injected += 1;
                     all.extend(sequence.observe(seen));
                 }
-                Some(_) => break "by these settings something else would be put out".to_owned(),
+                Some(_) => break DIFFERS.to_owned(),
                 None => break "the record ends before it".to_owned(),
             },
             Action::Ask(_) => match next_answer(&mut tape) {
@@ -56,7 +84,7 @@ fn next_observed<'t>(
 }
 
 fn next_answer(tape: &mut std::slice::Iter<'_, Event>) -> Option<Answer> {
-    match tape.next()? {
+    match tape.find(|event| !matches!(event, Event::Graded(_)))? {
         Event::Answered { answer }
         | Event::Sent { answer, .. }
         | Event::Executed { answer, .. } => Some(answer.clone()),

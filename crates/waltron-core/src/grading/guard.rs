@@ -58,7 +58,7 @@ mod tests {
         let values = Values::none().with("current", amperes(measured));
         Finding {
             point: PointId { id: "p".into(), test: "p".into(), element: None, fault_loop: None },
-            criterion: Criterion::Pickup,
+            criterion: Criterion::VALUE,
             stimulus: Values::none(),
             expected: Values::none().with("current", amperes(1.2)),
             uncertainty: Values::none().with("u", amperes(1.2e-3)),

@@ -3,6 +3,7 @@
 //! Grading is a pure function of what was required and what was observed; it never looks at the
 //! rig. The functions here judge single values; procedures put them together into [`Grade`]s.
 
+mod criterion;
 mod finding;
 mod guard;
 mod judge;
@@ -10,6 +11,7 @@ mod limits;
 mod values;
 pub mod words;
 
+pub use criterion::Criterion;
 pub use finding::Finding;
 pub use guard::{Rule, guard};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
@@ -66,26 +68,6 @@ pub struct PointId {
     /// The fault loop.
     #[serde(rename = "loop", skip_serializing_if = "Option::is_none", default)]
     pub fault_loop: Option<FaultLoop>,
-}
-
-/// What kind of requirement a point checks.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Criterion {
-    /// Operates within a time band.
-    TripTime,
-    /// Does not operate.
-    NoOperation,
-    /// Picks up at the set value.
-    Pickup,
-    /// Drops out at the declared share of pickup.
-    ResetRatio,
-    /// Is a value within limits.
-    Value,
-    /// Holds.
-    Condition,
-    /// Comes to its end: the point stands for the place where a test broke off.
-    Completion,
 }
 
 /// One graded point, as it stands in records, JSON and reports.

@@ -15,7 +15,7 @@ mod show;
 mod trip_time;
 
 pub use also::{Also, Span};
-pub use pickup::{Pickup, PickupSettings, grade_again as grade_pickup_again};
+pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO, grade_again as grade_pickup_again};
 pub use setup::{Bench, SetupError};
 pub use trip_time::{Level, TripTime, TripTimeSettings, grade_again as grade_time_again};
 pub(crate) use trip_time::{closed_already, rivals, seen_trip};
@@ -206,7 +206,7 @@ impl PlannedPoint {
 impl Planned {
     /// What the first of its points requires; `None` where there are none.
     pub fn criterion(&self) -> Option<Criterion> {
-        self.points.first().map(|p| p.criterion)
+        self.points.first().map(|p| p.criterion.clone())
     }
 }
 

@@ -294,7 +294,11 @@ fn wait(
 
 impl Shot {
     fn criterion(&self) -> Criterion {
-        if self.body.band.earliest.is_some() { Criterion::TripTime } else { Criterion::NoOperation }
+        if self.body.band.earliest.is_some() {
+            Criterion::TRIP_TIME
+        } else {
+            Criterion::NO_OPERATION
+        }
     }
 
     fn expected(&self) -> Values {

@@ -156,7 +156,7 @@ mod tests {
             assert_eq!((&fast.at, &fast.prev, &fast.event), (&whole.at, &whole.prev, &whole.event));
             assert_eq!((&fast.id, fast.verdict), (&whole.id, whole.verdict), "{line}");
             assert_eq!(fast.skipped, whole.skipped, "{line}");
-            let is_completion = |h: &Head<'_>| h.criterion == Some(Criterion::Completion);
+            let is_completion = |h: &Head<'_>| h.criterion == Some(Criterion::COMPLETION);
             assert_eq!(is_completion(&fast), is_completion(&whole), "{line}");
         }
         assert!(Head::as_written(graded.as_bytes()).is_some());

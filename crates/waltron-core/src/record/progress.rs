@@ -188,7 +188,7 @@ impl Progress {
                     test: &test,
                     verdict,
                     skipped: head.skipped,
-                    is_completion: head.criterion == Some(Criterion::Completion),
+                    is_completion: head.criterion == Some(Criterion::COMPLETION),
                 };
                 self.tally.note_at(&noted, n);
             }

@@ -45,7 +45,7 @@ impl Tally {
             test: grade.point.test.as_str(),
             verdict: grade.verdict,
             skipped: grade.skipped,
-            is_completion: grade.criterion == Criterion::Completion,
+            is_completion: grade.criterion == Criterion::COMPLETION,
         };
         self.note_at(&noted, 0)
     }

@@ -268,7 +268,7 @@ impl Runner<'_> {
     fn came_past(&mut self, id: &Name) -> Result<(), Halt> {
         let places = self.tally.broken_off(id.as_str()).into_iter();
         let passed = places.map(|point| {
-            let point = PlannedPoint::certain(point, Criterion::Completion);
+            let point = PlannedPoint::certain(point, Criterion::COMPLETION);
             let why = "the sequence came to its end this time";
             left_out(&point, why).judged(Judgement::new(Verdict::Pass, why))
         });
@@ -421,5 +421,5 @@ impl Runner<'_> {
 
 /// A point that was not injected.
 fn left_out(planned: &PlannedPoint, reason: &str) -> Finding {
-    Finding::not_tested(planned.point.clone(), planned.criterion, Values::none(), reason)
+    Finding::not_tested(planned.point.clone(), planned.criterion.clone(), Values::none(), reason)
 }

@@ -268,7 +268,7 @@ mod tests {
                 fault_loop: None,
             },
             attempt: 1,
-            criterion: Criterion::TripTime,
+            criterion: Criterion::TRIP_TIME,
             stimulus: Values::none().with("current", amperes(current)),
             expected: Values::none().with("time", seconds(time)),
             measured: Values::none().with("time", seconds(time)),

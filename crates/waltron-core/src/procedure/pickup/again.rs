@@ -1,8 +1,8 @@
 //! What was measured of a pickup, graded by other settings.
 
 use super::super::setup::tested;
-use super::{DOWN, Estimate, Pickup, PickupSettings, UP, Way};
-use crate::grading::{Criterion, Finding, Grade, PointId};
+use super::{DOWN, Estimate, PICKUP, Pickup, PickupSettings, UP, Way};
+use crate::grading::{Finding, Grade, PointId};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::procedure::Bench;
@@ -38,7 +38,8 @@ pub fn grade_again(
     let pickup = Pickup::try_new(&settings, bench).map_err(|error| error.to_string())?;
     let ramp = pickup.ramps.first().ok_or("there is no ramp to grade")?;
     let hidden = |why: String| {
-        let grade = super::not_tested(point.clone(), measured.criterion, ramp.values(), why);
+        let grade =
+            super::not_tested(point.clone(), measured.criterion.clone(), ramp.values(), why);
         Ok(grade)
     };
     if let Some(why) = pickup.why_not(ramp) {
@@ -60,7 +61,7 @@ pub fn grade_again(
         return hidden(format!("each level lasted {was}; by these settings {dwell} are needed"));
     }
     let (grade, estimate) = pickup.grade_pickup_of(ramp, Some((up.0.clone(), watched)), up.1);
-    if measured.criterion == Criterion::Pickup {
+    if measured.criterion == PICKUP {
         return Ok(Finding { point: point.clone(), ..grade });
     }
     let Some(estimate) = estimate else { return Ok(pickup.reset_grade(ramp, point.clone())) };

@@ -40,6 +40,12 @@ pub struct PickupSettings {
     pub rest: Time,
 }
 
+/// Picks up at the set value.
+pub const PICKUP: Criterion = Criterion::named("pickup");
+
+/// Drops out at the declared share of pickup.
+pub const RESET_RATIO: Criterion = Criterion::named("reset_ratio");
+
 /// Most levels of a ramp.
 const MOST_LEVELS: u32 = 100_000;
 
@@ -302,7 +308,7 @@ impl Pickup {
         let (expected, limits) = self.expected_and_limits();
         let mut grade = Finding {
             point: ramp.pickup_point.clone(),
-            criterion: Criterion::Pickup,
+            criterion: PICKUP,
             stimulus: ramp.values(),
             expected,
             measured: Values::none(),
@@ -377,7 +383,7 @@ impl Pickup {
             limits,
             ..not_tested(
                 point,
-                Criterion::ResetRatio,
+                RESET_RATIO,
                 ramp.values(),
                 "no pickup was found to come down from".into(),
             )
@@ -522,8 +528,8 @@ impl Procedure for Pickup {
         self.ramps
             .iter()
             .flat_map(|ramp| {
-                let up_point = (ramp.pickup_point.clone(), Criterion::Pickup);
-                let reset_point = ramp.reset_point.clone().map(|p| (p, Criterion::ResetRatio));
+                let up_point = (ramp.pickup_point.clone(), PICKUP);
+                let reset_point = ramp.reset_point.clone().map(|p| (p, RESET_RATIO));
                 // What pulses cannot show is told before, apart from what they can.
                 let (reset_point, hidden) = match &ramp.way {
                     Way::Pulses { .. } => (None, reset_point),
@@ -570,16 +576,10 @@ impl Procedure for Pickup {
     fn next(&mut self) -> Action {
         let Some(ramp) = self.ramps.get(self.at) else { return Action::Done };
         if let Some(reason) = self.why_not(ramp) {
-            let mut grades = vec![not_tested(
-                ramp.pickup_point.clone(),
-                Criterion::Pickup,
-                ramp.values(),
-                reason.clone(),
-            )];
+            let mut grades =
+                vec![not_tested(ramp.pickup_point.clone(), PICKUP, ramp.values(), reason.clone())];
             grades.extend(
-                ramp.reset_point
-                    .clone()
-                    .map(|p| not_tested(p, Criterion::ResetRatio, ramp.values(), reason)),
+                ramp.reset_point.clone().map(|p| not_tested(p, RESET_RATIO, ramp.values(), reason)),
             );
             self.advance();
             return Action::Conclude(grades);
@@ -624,7 +624,7 @@ impl Procedure for Pickup {
         let pickup = matches!(self.state, State::Up).then(|| Finding {
             expected,
             limits,
-            ..not_tested(ramp.pickup_point.clone(), Criterion::Pickup, values, reason.to_owned())
+            ..not_tested(ramp.pickup_point.clone(), PICKUP, values, reason.to_owned())
         });
         let reset = ramp
             .reset_point

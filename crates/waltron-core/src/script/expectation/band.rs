@@ -140,7 +140,7 @@ pub(super) fn band(
     if dimension_of(&found) != Dimension::TIME && !matches!(found, Found::Any) {
         return Err(wrong_kind(value, &Type::Quantity(dimension_of(&found)), Dimension::TIME));
     }
-    let mut outcome = Outcome::new(Criterion::TripTime, later());
+    let mut outcome = Outcome::new(Criterion::TRIP_TIME, later());
     let (band, contact, slope) = match band_of(of, multiple, span, scene)? {
         Band::Known(band, contact, slope) => (band, contact, slope),
         Band::Later => return Ok(outcome),
@@ -153,7 +153,7 @@ pub(super) fn band(
     outcome.expected = Values::none().with_some("time", band.expected);
     outcome.limits = Limits::Operation { earliest: band.earliest, latest: band.latest };
     if band.earliest.is_none() {
-        (outcome.criterion, outcome.limits) = (Criterion::NoOperation, Limits::NoOperation);
+        (outcome.criterion, outcome.limits) = (Criterion::NO_OPERATION, Limits::NoOperation);
     }
     match found {
         Found::Later(_) | Found::Any => {}

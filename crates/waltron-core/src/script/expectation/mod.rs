@@ -86,9 +86,9 @@ pub(super) fn not_graded(
     problem: &Problem,
 ) -> Finding {
     let criterion = match &expect.what {
-        Requirement::Band(..) => Criterion::TripTime,
-        Requirement::Holds(condition) if compared(condition).is_none() => Criterion::Condition,
-        _ => Criterion::Value,
+        Requirement::Band(..) => Criterion::TRIP_TIME,
+        Requirement::Holds(condition) if compared(condition).is_none() => Criterion::CONDITION,
+        _ => Criterion::VALUE,
     };
     let judged = Judgement::new(verdict_of(problem.fails), problem.message.as_str());
     Outcome::new(criterion, judged).of(point, stimulus(scene))
@@ -246,7 +246,7 @@ fn against(
 ) -> Outcome {
     let dimension = dimension_of(&found);
     let q = |si| Quantity { si, dimension };
-    let mut outcome = Outcome::new(Criterion::Value, later());
+    let mut outcome = Outcome::new(Criterion::VALUE, later());
     if let Some(expected) = expected {
         outcome.expected = named(value, q(expected), percent);
     }
@@ -353,7 +353,7 @@ fn holds(condition: &Expr, scene: &Scene) -> Result<Outcome, Problem> {
                 .help("write `is … within …`, `between … and …` or a comparison"));
         }
     };
-    Ok(Outcome::new(Criterion::Condition, judged))
+    Ok(Outcome::new(Criterion::CONDITION, judged))
 }
 
 /// A comparison: the value on the left against the limit on the right.
@@ -365,7 +365,7 @@ fn compare(
     value: &Value,
     scene: &Scene,
 ) -> Result<Outcome, Problem> {
-    let mut outcome = Outcome::new(Criterion::Value, later());
+    let mut outcome = Outcome::new(Criterion::VALUE, later());
     if matches!(found, Found::Any) {
         return Ok(outcome);
     }
@@ -422,5 +422,5 @@ fn said(condition: &Expr, scene: &Scene, text: &str, holds: bool) -> String {
 
 /// The grade of a sequence that ended before its last line.
 pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Finding {
-    Outcome::new(Criterion::Completion, Judgement::new(verdict, reason)).of(point, Values::none())
+    Outcome::new(Criterion::COMPLETION, Judgement::new(verdict, reason)).of(point, Values::none())
 }

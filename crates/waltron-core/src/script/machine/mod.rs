@@ -503,10 +503,10 @@ impl Procedure for Sequence {
     }
 
     fn observe(&mut self, observation: &Observation) -> Vec<Finding> {
-        if let Some(Waiting::Injection { built, read }) = self.waiting.take() {
-            if let Err(problem) = self.take(&built, read, observation) {
-                self.not_done(&problem);
-            }
+        if let Some(Waiting::Injection { built, read }) = self.waiting.take()
+            && let Err(problem) = self.take(&built, read, observation)
+        {
+            self.not_done(&problem);
         }
         Vec::new()
     }

@@ -12,7 +12,7 @@ use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::{besides, duration, maxima};
 use serde_json::json;
-use waltron_core::grading::{Criterion, Values, words};
+use waltron_core::grading::{Values, words};
 use waltron_core::procedure::{Also, Planned};
 use waltron_core::quantity::{Measure, Quantity, Time, text};
 use waltron_rig::runner::Prepared;
@@ -138,8 +138,10 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         }
         let at_most = longest(planned);
         // What it is held against follows from what is measured.
-        let graded = matches!(criterion, Criterion::Value | Criterion::TripTime);
-        let later = graded && planned.expected.is_empty() && planned.limits.is_none();
+        let later = criterion.is_of_value()
+            && planned.not_tested.is_none()
+            && planned.expected.is_empty()
+            && planned.limits.is_none();
         table.add_row([
             ids.first().cloned().unwrap_or_default(),
             injected,
