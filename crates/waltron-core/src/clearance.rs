@@ -10,10 +10,11 @@ use crate::name::Name;
 use crate::program::{Condition, Finish, Program, Segment, Then};
 use crate::quantity::{Measure, Time, seconds, text};
 use crate::stimulus::{Drive, Stimulus};
+use std::sync::Arc;
 
 /// A program that may be put out.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Cleared(Program);
+pub struct Cleared(Arc<Program>);
 
 impl Cleared {
     /// The program.
@@ -30,7 +31,7 @@ impl Cleared {
         let all = program.segments.len() == self.0.segments.len()
             && program.finish == self.0.finish
             && self.0.segments.iter().zip(&program.segments).all(same);
-        all.then_some(Self(program))
+        all.then(|| Self(Arc::new(program)))
     }
 }
 
@@ -166,10 +167,11 @@ impl Refusal {
 /// # Errors
 /// Every [`Refusal`] found, at least one.
 pub fn clear(
-    program: Program,
+    program: impl Into<Arc<Program>>,
     ratings: &Ratings,
     capability: &Capability,
 ) -> Result<Cleared, Vec<Refusal>> {
+    let program = program.into();
     let mut found = Refusals::default();
     let mut currents = Wear::new(&ratings.currents);
     let mut voltages = Wear::new(&ratings.voltages);

@@ -71,7 +71,7 @@ fn procedure_on(
 
 fn injected(p: &mut dyn Procedure) -> Program {
     match p.next() {
-        Action::Inject(program) => program,
+        Action::Inject(program) => std::sync::Arc::unwrap_or_clone(program),
         other => panic!("expected an injection, got {other:?}"),
     }
 }

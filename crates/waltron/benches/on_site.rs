@@ -196,7 +196,7 @@ fn edge_to_record(c: &mut Criterion) {
                 let event = Event::Observed {
                     test: "t".into(),
                     points: vec!["t/A-N/2x".into()],
-                    program,
+                    program: program.into(),
                     observation,
                     warm: Default::default(),
                 };

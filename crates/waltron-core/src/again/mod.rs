@@ -15,11 +15,12 @@ use crate::program::Program;
 use crate::record::Event;
 use crate::script::Loaded;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// An injection of the record.
 struct Seen {
     points: Vec<String>,
-    program: Program,
+    program: Arc<Program>,
     observation: Observation,
 }
 
@@ -151,15 +152,15 @@ impl<'a> Again<'a> {
                 settings,
                 self.bench,
                 &measured.point,
-                (&last.program, &last.observation),
+                (&*last.program, &last.observation),
             ),
             ProcedureSettings::Pickup(settings) => {
                 // The pickup itself stands on the ramp up alone.
                 let up = if measured.criterion == PICKUP { last } else { first };
                 let down = second
                     .filter(|_| measured.criterion == RESET_RATIO)
-                    .map(|seen| (&seen.program, &seen.observation));
-                let up = (&up.program, &up.observation);
+                    .map(|seen| (&*seen.program, &seen.observation));
+                let up = (&*up.program, &up.observation);
                 grade_pickup_again(settings, self.bench, measured, up, down)
             }
             ProcedureSettings::Sequence(_) => Err("it was no sequence when it was tested".into()),

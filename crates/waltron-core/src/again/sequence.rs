@@ -78,7 +78,7 @@ fn next_observed<'t>(
     tape: &mut std::slice::Iter<'t, Event>,
 ) -> Option<(&'t Program, &'t crate::observation::Observation)> {
     tape.find_map(|event| match event {
-        Event::Observed { program, observation, .. } => Some((program, observation)),
+        Event::Observed { program, observation, .. } => Some((&**program, observation)),
         _ => None,
     })
 }

@@ -31,7 +31,7 @@ use std::sync::Arc;
 #[derive(Clone, Debug, PartialEq)]
 pub enum Action {
     /// Put this program out, then call [`Procedure::observe`].
-    Inject(Program),
+    Inject(Arc<Program>),
     /// Ask the attendant, then call [`Procedure::answer`].
     Ask(Question),
     /// Tell the attendant, and go on.

@@ -552,7 +552,7 @@ impl Procedure for TripTime {
                 self.at += 1;
                 Action::Conclude(vec![found])
             }
-            Some(shot) => Action::Inject(Program::clone(&shot.body.program)),
+            Some(shot) => Action::Inject(Arc::clone(&shot.body.program)),
         }
     }
 

@@ -13,6 +13,7 @@ use crate::program::Program;
 use crate::quantity::Time;
 use crate::readback::{Difference, ReadSetting};
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// An event of a run, as it stands in the record.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -47,7 +48,7 @@ pub enum Event {
         #[serde(skip_serializing_if = "Vec::is_empty", default)]
         points: Vec<String>,
         /// The program, whole: what was put out stands in the record itself.
-        program: Program,
+        program: Arc<Program>,
         /// What was seen.
         observation: Observation,
         /// How warm the asset's inputs are afterwards.

@@ -121,7 +121,7 @@ pub(crate) fn run(mut sequence: Sequence, mut luck: Luck) -> Ran {
             }
             Action::Inject(program) => {
                 let observation = played(&program, &mut luck);
-                ran.programs.push(program.clone());
+                ran.programs.push(Program::clone(&program));
                 let grades = sequence.observe(&observation);
                 let (test, points, warm) = ("t".into(), Vec::new(), Default::default());
                 ran.tape.push(Event::Observed { test, points, program, observation, warm });

@@ -12,6 +12,7 @@ use crate::external;
 use crate::rig::{Announced, Rig, RigError};
 use std::collections::HashSet;
 use std::error::Error;
+use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
 use waltron_core::duty::{Duty, Warm};
@@ -172,13 +173,19 @@ impl Runner<'_> {
         self.graded(grades)
     }
 
-    fn graded(&mut self, mut grades: Vec<Grade>) -> Result<Vec<Grade>, Halt> {
-        for grade in &mut grades {
-            grade.attempt = self.tally.note(grade);
-            self.emit(&Event::Graded(grade.clone()))?;
-            self.grades.push(grade.clone());
+    fn graded(&mut self, grades: Vec<Grade>) -> Result<Vec<Grade>, Halt> {
+        let mut told = Vec::with_capacity(grades.len());
+        for mut grade in grades {
+            grade.attempt = self.tally.note(&grade);
+            // Events own what they tell; it is had back rather than copied.
+            let event = Event::Graded(grade);
+            self.emit(&event)?;
+            if let Event::Graded(grade) = event {
+                self.grades.push(grade.clone());
+                told.push(grade);
+            }
         }
-        Ok(grades)
+        Ok(told)
     }
 
     fn tell(&mut self, text: String) -> Result<(), Halt> {
@@ -369,9 +376,10 @@ impl Runner<'_> {
         &mut self,
         id: &Name,
         procedure: &mut dyn Procedure,
-        program: Program,
+        program: Arc<Program>,
     ) -> Result<Vec<Finding>, Halt> {
-        let cleared = match clear(program.clone(), &self.asset.ratings, self.rig.capability()) {
+        let cleared = match clear(Arc::clone(&program), &self.asset.ratings, self.rig.capability())
+        {
             Ok(cleared) => cleared,
             // Cleared before by its worst case; a follow-up that exceeds it is not put out.
             Err(refusals) => {
@@ -400,13 +408,11 @@ impl Runner<'_> {
         self.injected += observation.length();
         // A later step of the same test may grade a time that was taken here.
         self.duty.put_out(&program, &observation);
-        self.emit(&Event::Observed {
-            test: id.clone(),
-            points: serves,
-            program,
-            observation: observation.clone(),
-            warm: self.duty.warm(),
-        })?;
+        let warm = self.duty.warm();
+        let event =
+            Event::Observed { test: id.clone(), points: serves, program, observation, warm };
+        self.emit(&event)?;
+        let Event::Observed { observation, .. } = event else { return Ok(Vec::new()) };
         if observation.aborted() {
             if let Some(stop) = self.rig.capability().emergency_stop.clone()
                 && observation.is_closed_at_end(&stop.signal) == stop.when_closed

@@ -10,7 +10,6 @@ use waltron_core::name::Name;
 use waltron_core::observation::{Ended, Observation, Span};
 use waltron_core::plan::{Plan, Test};
 use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, Procedure, SetupError};
-use waltron_core::program::Program;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
 use waltron_core::script::Loaded;
@@ -124,7 +123,7 @@ fn refused<'p>(planned: impl Iterator<Item = &'p Planned>, bench: Bench<'_>) -> 
         if !one.is_exact {
             id.push_str(", at the most that can come of it");
         }
-        let cleared = clear(Program::clone(&one.program), &bench.asset.ratings, bench.capability);
+        let cleared = clear(Arc::clone(&one.program), &bench.asset.ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
             // A step of a sequence that serves no point stands for itself.
             let points = one.points.len().max(1);

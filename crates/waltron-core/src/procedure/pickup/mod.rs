@@ -588,7 +588,7 @@ impl Procedure for Pickup {
             State::Up => self.up(ramp),
             State::Down { pickup } => self.down(ramp, pickup.seen),
         };
-        program.map_or(Action::Done, |(program, _)| Action::Inject(program))
+        program.map_or(Action::Done, |(program, _)| Action::Inject(program.into()))
     }
 
     fn observe(&mut self, observation: &Observation) -> Vec<Finding> {

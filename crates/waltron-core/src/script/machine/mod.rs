@@ -459,7 +459,7 @@ impl Sequence {
     fn hand_out(&mut self, mut built: Built, read: Option<(Name, Expr)>) {
         self.shots += 1;
         built.program.capture = self.capture.take();
-        self.ready.push_back(Action::Inject(built.program.clone()));
+        self.ready.push_back(Action::Inject(built.program.clone().into()));
         self.waiting = Some(Waiting::Injection { built: Box::new(built), read });
     }
 
@@ -496,7 +496,7 @@ impl Procedure for Sequence {
         // What was handed out and not answered is asked for again.
         match &self.waiting {
             Some(Waiting::Injection { built, .. }) if self.ready.is_empty() => {
-                Action::Inject(built.program.clone())
+                Action::Inject(built.program.clone().into())
             }
             _ => self.run(),
         }

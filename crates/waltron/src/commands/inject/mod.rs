@@ -102,7 +102,7 @@ impl Bench {
         let context = Arc::new(context);
         let mut sequence = script::load(&source, &context)?.procedure();
         match sequence.next() {
-            Action::Inject(program) => Ok(program),
+            Action::Inject(program) => Ok(Arc::unwrap_or_clone(program)),
             Action::Conclude(grades) => {
                 let why = grades.first().map_or("nothing is put out", |g| g.reason.as_str());
                 Err(Failure::usage(why))
