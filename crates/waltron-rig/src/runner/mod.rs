@@ -59,6 +59,9 @@ pub struct SoFar {
     pub left_open: Vec<String>,
 }
 
+/// A rest that is worth a line each time: somebody would wonder why nothing happens.
+const LONG_REST_S: f64 = 5.0;
+
 enum Halt {
     Stopped,
     Rig(RigError),
@@ -86,6 +89,8 @@ struct Runner<'a> {
     /// How often the present test was begun again.
     repeats: u32,
     injected: Time,
+    /// Whether a short rest was told in the present test.
+    short_rests: bool,
     /// Whether the last program left outputs on.
     held: bool,
     /// Whether sequences may run programs.
@@ -126,6 +131,7 @@ pub fn run<'a>(
         ended: HashSet::new(),
         repeats: 0,
         injected: seconds(0.0),
+        short_rests: false,
         held: false,
         may_execute: prepared.may_execute,
         told,
@@ -201,6 +207,7 @@ impl Runner<'_> {
     ) -> Result<(), Halt> {
         let first = self.grades.len();
         self.repeats = 0;
+        self.short_rests = false;
         let mut last: Vec<Grade> = Vec::new();
         let skipped = loop {
             if self.attendant.wants_to_stop() {
@@ -361,10 +368,16 @@ impl Runner<'_> {
         let rest = self.duty.rest_before(program);
         if rest > seconds(0.0) {
             self.off()?;
-            self.tell(format!(
-                "Outputs stay off for {} so that the asset cools: earlier injections have used up its short-time rating",
-                text(rest)
-            ))?;
+            // Of many short rests in a row the first is told; the record holds each of them.
+            if rest > seconds(LONG_REST_S) || !self.short_rests {
+                self.short_rests = rest <= seconds(LONG_REST_S);
+                let more =
+                    if self.short_rests { "; further ones as short are not told" } else { "" };
+                self.tell(format!(
+                    "Outputs stay off for {} so that the asset cools: earlier injections have used up its short-time rating{more}",
+                    text(rest)
+                ))?;
+            }
             self.rig.rest(rest, self.attendant).map_err(Halt::Rig)?;
             self.duty.cool(rest);
             self.emit(&Event::Rested { time: rest })?;

@@ -497,6 +497,22 @@ fn the_asset_cools_before_its_short_time_rating_is_used_up() {
     assert!(again[1..].iter().all(|t| (t - 168.75).abs() < 0.1), "{again:?}");
 }
 
+/// Of many short rests in a row the first is told, and each stands in the record.
+#[test]
+fn short_rests_in_a_row_are_told_once() {
+    let site = Site::new();
+    let plan = site.read("q07-f1.plan.toml");
+    let head = &plan[..plan.find("[[test]]").unwrap()];
+    let test = "[[test]]\nid = \"times\"\nprocedure = \"trip-time\"\nelement = \"51P\"\n\
+                loops = [\"A-N\"]\nat = [\"7 x\"]\nrepeat = 320\n";
+    site.write("many.plan.toml", &format!("{head}{test}"));
+    let done = site.waltron(&["run", "many.plan.toml", "--record", "m.run.jsonl"]);
+    let told = done.err().matches("Outputs stay off").count()
+        + done.out().matches("Outputs stay off").count();
+    let rested = site.read("m.run.jsonl").matches("\"event\":\"rested\"").count();
+    assert!(told == 1 && rested > 10, "{told} of {rested}: {}", done.err());
+}
+
 #[test]
 fn hook_up_sheets_of_every_format() {
     let site = Site::new();
