@@ -142,7 +142,14 @@ fn parts_of_tolerances_are_worked_out() {
     assert!(
         near(sides.upper(seconds(1.0)).si(), 1.02) && near(sides.lower(seconds(1.0)).si(), 0.98)
     );
-    let over = "id = \"51P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\npickup = \"1 A\"\ncurve = { family = \"definite\", delay = \"1 s\" }";
+    // So may the limit of an element without a delay, which is its tolerance of time.
+    let over = "id = \"51P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\npickup = \"1 A\"\n";
+    let instant = format!(
+        "[[element]]\n{over}curve = {{ family = \"instantaneous\", within = \"3 cycles\" }}\n"
+    );
+    let within = relay(&instant).elements[0].tolerances.time;
+    assert!(near(within.upper(seconds(0.0)).si(), 0.06));
+    let over = &format!("{over}curve = {{ family = \"definite\", delay = \"1 s\" }}");
     for (tolerance, because) in [
         ("time = \"5 % or 2 * nominal.frequency\"", "a frequency, but a time"),
         ("time = \"5 % or 2 * nominol.current\"", "nothing is called `nominol.current`"),

@@ -73,9 +73,11 @@ impl<'a> Again<'a> {
                     self.put(again);
                 }
             }
-            Event::Answered { .. } | Event::Sent { .. } | Event::Executed { .. } => {
-                self.tape.push(event);
-            }
+            Event::Asked(_)
+            | Event::Answered { .. }
+            | Event::Set { .. }
+            | Event::Sent { .. }
+            | Event::Executed { .. } => self.tape.push(event),
             // What is repeated begins anew.
             Event::Repeated { .. } => self.tape.clear(),
             Event::TestEnded { test, .. } => self.replay(&test),

@@ -1,7 +1,8 @@
 //! A sequence played once more, with a record in the place of rig and attendant.
 
+use crate::capability::ParameterValue;
 use crate::grading::Finding;
-use crate::procedure::{Action, Answer, Procedure};
+use crate::procedure::{Action, Answer, Procedure, Question};
 use crate::program::Program;
 use crate::record::Event;
 use crate::script::Loaded;
@@ -18,6 +19,9 @@ pub(super) struct Played {
 
 /// Why what follows is not graded.
 const DIFFERS: &str = "by these settings something else would be put out";
+
+/// Why what the record does not hold is not graded.
+const ENDS: &str = "the record ends before it";
 
 /// How many injections had been put out before each point was graded.
 fn courses(tape: &[Event]) -> HashMap<String, usize> {
@@ -51,46 +55,83 @@ pub(super) fn replay(loaded: &Loaded, tape: &[Event]) -> Played {
                 break DIFFERS.to_owned();
             }
             Action::Conclude(found) => all.extend(found),
-            Action::Tell(_) | Action::Set(..) | Action::Off => {}
-            Action::Inject(program) => match next_observed(&mut tape) {
-                Some((put_out, seen)) if is_same(put_out, &program) => {
+            Action::Tell(_) | Action::Off => {}
+            Action::Set(parameter, value) => match next(&mut tape) {
+                Some(Event::Set { parameter: name, value: was })
+                    if *name == parameter && is_near(*was, value) => {}
+                Some(_) => break DIFFERS.to_owned(),
+                None => break ENDS.to_owned(),
+            },
+            Action::Inject(program) => match next(&mut tape) {
+                Some(Event::Observed { program: put_out, observation, .. })
+                    if is_same(put_out, &program) =>
+                {
                     injected += 1;
-                    all.extend(sequence.observe(seen));
+                    all.extend(sequence.observe(observation));
                 }
                 Some(_) => break DIFFERS.to_owned(),
-                None => break "the record ends before it".to_owned(),
+                None => break ENDS.to_owned(),
             },
-            Action::Ask(_) => match next_answer(&mut tape) {
+            Action::Ask(question) => match answered(&mut tape, &question) {
                 Some(Answer::Skip(reason)) => break format!("skipped: {reason}"),
-                Some(Answer::Stop) | None => break "the record ends before it".to_owned(),
+                Some(Answer::Stop) => break ENDS.to_owned(),
+                None => break "by these settings something else would be asked".to_owned(),
                 Some(answer) => sequence.answer(answer),
             },
-            Action::Send { .. } | Action::Execute { .. } => match next_answer(&mut tape) {
-                Some(answer) => sequence.answer(answer),
-                None => break "the record ends before it".to_owned(),
+            Action::Send { to, text, .. } => match next(&mut tape) {
+                Some(Event::Sent { to: whom, text: what, answer })
+                    if *whom == to && *what == text =>
+                {
+                    sequence.answer(answer.clone());
+                }
+                Some(_) => break DIFFERS.to_owned(),
+                None => break ENDS.to_owned(),
+            },
+            Action::Execute { program, args, .. } => match next(&mut tape) {
+                Some(Event::Executed { command, answer })
+                    if command.iter().eq(std::iter::once(&program).chain(&args)) =>
+                {
+                    sequence.answer(answer.clone());
+                }
+                Some(_) => break DIFFERS.to_owned(),
+                None => break ENDS.to_owned(),
             },
         }
     };
     Played { found: all, ended }
 }
 
-fn next_observed<'t>(
-    tape: &mut std::slice::Iter<'t, Event>,
-) -> Option<(&'t Program, &'t crate::observation::Observation)> {
-    tape.find_map(|event| match event {
-        Event::Observed { program, observation, .. } => Some((&**program, observation)),
-        _ => None,
-    })
+/// What happened next. Questions stand for themselves only where they are asked, see [`answered`].
+fn next<'t>(tape: &mut std::slice::Iter<'t, Event>) -> Option<&'t Event> {
+    tape.find(|event| !is_question(event))
 }
 
-fn next_answer(tape: &mut std::slice::Iter<'_, Event>) -> Option<Answer> {
-    match tape.find(|event| !matches!(event, Event::Graded(_)))? {
-        Event::Answered { answer }
-        | Event::Sent { answer, .. }
-        | Event::Executed { answer, .. } => Some(answer.clone()),
-        // Something was put out where something was asked.
-        _ => None,
+/// The answer to a question, which may stand behind others: those of the run itself, before it put
+/// anything out.
+fn answered(tape: &mut std::slice::Iter<'_, Event>, question: &Question) -> Option<Answer> {
+    let mut ahead = tape.clone();
+    let asked = |event: &Event| matches!(event, Event::Asked(asked) if asked.text == question.text);
+    ahead.find(|event| !is_question(event) || asked(event)).filter(|event| asked(event))?;
+    let Some(Event::Answered { answer }) = ahead.next() else { return None };
+    *tape = ahead;
+    Some(answer.clone())
+}
+
+/// Whether an event belongs to questions, or tells a grade only.
+fn is_question(event: &Event) -> bool {
+    matches!(event, Event::Asked(_) | Event::Answered { .. } | Event::Graded(_))
+}
+
+fn is_near(a: ParameterValue, b: ParameterValue) -> bool {
+    match (a, b) {
+        (ParameterValue::Si(a), ParameterValue::Si(b)) => near(a, b),
+        (a, b) => a == b,
     }
+}
+
+/// The same but for the last digit.
+fn near(a: f64, b: f64) -> bool {
+    (a - b).abs() <= 1e-9 * a.abs().max(b.abs()).max(1e-9)
 }
 
 /// Whether two programs put the same out and end in the same way, but for the last digit of numbers.
@@ -105,7 +146,7 @@ fn is_same(a: &Program, b: &Program) -> bool {
 fn alike(a: &Value, b: &Value) -> bool {
     match (a, b) {
         (Value::Number(a), Value::Number(b)) => match (a.as_f64(), b.as_f64()) {
-            (Some(a), Some(b)) => (a - b).abs() <= 1e-9 * a.abs().max(b.abs()).max(1e-9),
+            (Some(a), Some(b)) => near(a, b),
             _ => a == b,
         },
         (Value::Array(a), Value::Array(b)) => {

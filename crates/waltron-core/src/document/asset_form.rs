@@ -417,7 +417,7 @@ impl ElementForm {
 
     /// The longest time of an instantaneous element, which takes the place of a tolerance of time.
     fn own_limit(&self, problems: &mut Problems) -> Option<Time> {
-        let within = self.curve.within()?;
+        let within = self.curve.within(problems)?;
         if let Some(field) = self.tolerance.as_ref().and_then(|t| t.time.as_ref()) {
             let message = "the time of an instantaneous element is its `within`";
             let problem = Problem::new(field.span(), message);

@@ -135,15 +135,23 @@ pub(crate) fn run(mut sequence: Sequence, mut luck: Luck) -> Ran {
                     }
                     _ => question.default_answer().unwrap_or(Answer::Text("so".into())),
                 };
+                ran.tape.push(Event::Asked(question));
                 ran.tape.push(Event::Answered { answer: answer.clone() });
                 sequence.answer(answer);
             }
-            Action::Send { .. } | Action::Execute { .. } => {
+            Action::Send { to, text, .. } => {
                 let answer = Answer::Text("done".into());
-                ran.tape.push(Event::Answered { answer: answer.clone() });
+                ran.tape.push(Event::Sent { to, text, answer: answer.clone() });
                 sequence.answer(answer);
             }
-            Action::Tell(_) | Action::Set(..) | Action::Off => {}
+            Action::Execute { program, args, .. } => {
+                let answer = Answer::Text("done".into());
+                let command = std::iter::once(program).chain(args).collect();
+                ran.tape.push(Event::Executed { command, answer: answer.clone() });
+                sequence.answer(answer);
+            }
+            Action::Set(parameter, value) => ran.tape.push(Event::Set { parameter, value }),
+            Action::Tell(_) | Action::Off => {}
         }
     }
     panic!("the script does not come to its end");

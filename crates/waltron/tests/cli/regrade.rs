@@ -144,6 +144,41 @@ fn a_sequence_is_judged_again_by_what_it_put_out() {
     assert_eq!(points(&other, "own/time")[0]["verdict"], "pass");
 }
 
+/// What the run itself was asked before it put anything out is no answer to the sequence; what a step
+/// set is part of what it put out.
+#[test]
+fn answers_and_settings_of_a_sequence_are_its_own() {
+    let site = Site::examples();
+    site.edit("dc1.rig.toml", "seed = 10382", "seed = 10382\nconfirm = true");
+    site.write(
+        "own.seq",
+        "ask level: number \"Which share?\" default 1 from 0.5 to 1\nset supply.output = on\n\
+         set supply.voltage = level * nominal.voltage\nwait 5 s\nread u = supply.voltage\n\
+         expect u is level * nominal.voltage within 1 % as \"voltage\"\n",
+    );
+    let plan = site.read("dc1.plan.toml");
+    let head = plan[..plan.find("[[test]]").unwrap()].to_owned();
+    let own = "[[test]]\nid = \"own\"\nprocedure = \"sequence\"\nscript = \"own.seq\"\n";
+    site.write("dc1.plan.toml", &format!("{head}{own}"));
+    site.write(
+        "answers.toml",
+        "[[answer]]\nquestion = \"Which share?\"\nanswer = \"0.9\"\n\
+         [[answer]]\nquestion = \"*\"\nanswer = \"yes\"\n",
+    );
+    let run = ["run", "dc1.plan.toml", "--answers", "answers.toml", "--record", "r.run.jsonl"];
+    let first = site.waltron(&[&run[..], &["--format", "json"]].concat()).exits(0).json();
+    assert_alike(&said(&again(&site, &[]).exits(0).json()), &said(&first));
+    let asset = site.read("dc1.asset.toml");
+    assert!(asset.contains("voltage = \"24 V\""), "{asset}");
+    site.write("other.asset.toml", &asset.replace("voltage = \"24 V\"", "voltage = \"23 V\""));
+    let other = again(&site, &["--asset", "other.asset.toml"]).exits(5).json();
+    let point = points(&other, "own/voltage")[0];
+    assert!(
+        point["reason"].as_str().unwrap().contains("something else would be put out"),
+        "{point}"
+    );
+}
+
 /// The latest attempt is what is graded, of a record that was cut, gone on with and done again; a test
 /// that broke off is graded as far as it came.
 #[test]

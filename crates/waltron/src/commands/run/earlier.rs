@@ -1,6 +1,6 @@
 //! Going on with a record: which one, whether it belongs to this plan, and what is left to do.
 
-use super::{How, choose, stem};
+use super::{How, all_fit, choose, stem};
 use crate::cli::Run as Args;
 use crate::failure::Failure;
 use crate::job::Job;
@@ -162,17 +162,22 @@ impl Earlier {
         let open = prepared.left_open(progress);
         match redo {
             None => {
+                // A slip in a pattern is told even where what another one names is done already.
+                all_fit(prepared, only)?;
                 prepared.keep_open(progress);
                 if !only.is_empty() && !prepared.is_empty() {
-                    let wanted = Chosen::Matching(Selection::any_of(only));
-                    choose(prepared, only, &wanted, "open ")?;
+                    let wanted = Selection::any_of(only);
+                    if !prepared.fits(&wanted) {
+                        return Err(nothing_open(prepared, only));
+                    }
+                    prepared.keep(&Chosen::Matching(wanted));
                 }
             }
             Some("failed") => prepared.keep(&progress.redo("failed")),
             // What was never reached did not pass either.
             Some("not-passed") => prepared.keep_with_open(&progress.redo("not-passed"), progress),
             Some(pattern) => {
-                choose(prepared, &[pattern.to_owned()], &progress.redo(pattern), "")?;
+                choose(prepared, &[pattern.to_owned()], &progress.redo(pattern))?;
             }
         }
         let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
@@ -224,6 +229,14 @@ impl Earlier {
     pub(super) fn go_on(self, durability: Durability) -> Result<(RecordWriter, Progress), Failure> {
         self.reopened.go_on(durability).map_err(|e| Failure::trouble(e.to_string()))
     }
+}
+
+/// Patterns that name only what is done already, or was never wanted.
+fn nothing_open(prepared: &Prepared, only: &[String]) -> Failure {
+    let mut open: Vec<String> = prepared.points().map(|p| plain(p.test.as_str())).collect();
+    open.dedup();
+    Failure::usage(format!("no open point fits {}", only.join(", ")))
+        .help(format!("points of {} are open", open.join(", ")))
 }
 
 /// Refuses a record that was made with other files.

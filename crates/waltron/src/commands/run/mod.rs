@@ -63,7 +63,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         (None, []) => {}
         (None, patterns) => {
             let wanted = Chosen::Matching(Selection::any_of(patterns));
-            choose(&mut prepared, patterns, &wanted, "")?;
+            choose(&mut prepared, patterns, &wanted)?;
             let besides: Vec<String> =
                 prepared.points().filter(|p| !wanted.wants(p)).map(|p| plain(&p.id)).collect();
             if !besides.is_empty() {
@@ -246,23 +246,22 @@ fn panel(
 ///
 /// # Errors
 /// A pattern that chooses none.
-/// Keeps what is wanted; each pattern must fit something, which is `open` or any.
-fn choose(
-    prepared: &mut Prepared,
-    patterns: &[String],
-    wanted: &Chosen,
-    open: &str,
-) -> Result<(), Failure> {
-    for pattern in patterns {
-        if !prepared.fits(&Selection::new(pattern)) {
-            return Err(none_fits(prepared, pattern, open));
-        }
-    }
+/// Keeps what is wanted; each pattern must fit something.
+fn choose(prepared: &mut Prepared, patterns: &[String], wanted: &Chosen) -> Result<(), Failure> {
+    all_fit(prepared, patterns)?;
     prepared.keep(wanted);
     Ok(())
 }
 
-fn none_fits(prepared: &Prepared, pattern: &str, open: &str) -> Failure {
+/// Refuses a pattern that fits nothing.
+fn all_fit(prepared: &Prepared, patterns: &[String]) -> Result<(), Failure> {
+    match patterns.iter().find(|pattern| !prepared.fits(&Selection::new(pattern))) {
+        Some(pattern) => Err(none_fits(prepared, pattern)),
+        None => Ok(()),
+    }
+}
+
+fn none_fits(prepared: &Prepared, pattern: &str) -> Failure {
     let tests: Vec<String> = {
         let mut tests: Vec<String> = prepared.points().map(|p| p.test.to_string()).collect();
         tests.dedup();
@@ -278,7 +277,7 @@ fn none_fits(prepared: &Prepared, pattern: &str, open: &str) -> Failure {
             example.unwrap_or_default()
         ),
     };
-    Failure::usage(format!("no {open}point of the plan fits `{pattern}`")).help(help)
+    Failure::usage(format!("no point of the plan fits `{pattern}`")).help(help)
 }
 
 /// The contract's object; see docs/json.md.
