@@ -1,6 +1,7 @@
 //! What a rig can put out and see. Planning checks against it before anything is energised.
 
 use crate::name::Name;
+use crate::observation::Observation;
 use crate::program::{Probe, Property};
 use crate::quantity::{Current, Dimension, Measure, Time, Voltage};
 use crate::stimulus::{Drive, Stimulus};
@@ -36,6 +37,13 @@ pub struct EmergencyStop {
     pub signal: Name,
     /// Whether it stops when it is closed, or when it is open as a wire-break-proof button is.
     pub when_closed: bool,
+}
+
+impl EmergencyStop {
+    /// Whether it was in its stopping state when an injection ended.
+    pub fn has_stopped(&self, seen: &Observation) -> bool {
+        seen.is_closed_at_end(&self.signal) == self.when_closed
+    }
 }
 
 /// One analog output.

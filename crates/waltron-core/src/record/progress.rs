@@ -178,7 +178,12 @@ impl Progress {
 
     fn take(&mut self, head: Head<'_>, line: &[u8]) -> Result<(), serde_json::Error> {
         let n = self.lines;
-        self.is_closed = matches!(&*head.event, "run-ended" | "graded-again" | "sealed");
+        // What stands behind an end takes nothing from it, and is none itself.
+        self.is_closed = match &*head.event {
+            "run-ended" => true,
+            "graded-again" | "sealed" => self.is_closed,
+            _ => false,
+        };
         self.last_at.clear();
         self.last_at.push_str(&head.at);
         match (head.event.as_ref(), head.id, head.test, head.verdict) {

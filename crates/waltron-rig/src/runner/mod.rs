@@ -428,7 +428,7 @@ impl Runner<'_> {
         let Event::Observed { observation, .. } = event else { return Ok(Vec::new()) };
         if observation.aborted() {
             if let Some(stop) = self.rig.capability().emergency_stop.clone()
-                && observation.is_closed_at_end(&stop.signal) == stop.when_closed
+                && stop.has_stopped(&observation)
             {
                 self.tell(format!("Emergency stop: `{}`; outputs are off", stop.signal))?;
             }

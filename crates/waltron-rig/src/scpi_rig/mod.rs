@@ -340,8 +340,7 @@ impl Rig for ScpiRig {
         }
         with_dimensions(&mut observation, program);
         let input = self.capability.emergency_stop.as_ref();
-        let by_input =
-            input.is_some_and(|s| observation.is_closed_at_end(&s.signal) == s.when_closed);
+        let by_input = input.is_some_and(|stop| stop.has_stopped(&observation));
         if observation.aborted() && !stopped && !by_input {
             let answer = self.link().ask("PROG:STAT:CAUS?")?;
             let cause = parts(&answer).unwrap_or_default().join(", ");

@@ -343,7 +343,7 @@ impl TestSet {
     /// Whether the emergency stop was in its stopping state at an observation's end.
     fn is_stopped_by_input(&self, seen: &Observation) -> bool {
         let stop = self.capability.emergency_stop.as_ref();
-        stop.is_some_and(|stop| seen.is_closed_at_end(&stop.signal) == stop.when_closed)
+        stop.is_some_and(|stop| stop.has_stopped(seen))
     }
 
     /// Waits until nothing plays, at most for a time; the phase then.

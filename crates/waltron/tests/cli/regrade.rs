@@ -196,6 +196,15 @@ fn every_kind_of_record_is_graded_again() {
     assert_alike(&said(&cut), &said(&whole)[..graded]);
     let resumed = site.waltron(&[&RUN[..], &["--resume"]].concat()).exits(1).json();
     assert_alike(&said(&again(&site, &[]).json()), &said(&resumed));
+    // A run that lost its last event alone gets it, though it was graded again meanwhile.
+    let lines = site.read("r.run.jsonl");
+    let end = lines.rfind("\"event\":\"run-ended\"").unwrap();
+    site.write("r.run.jsonl", &lines[..lines[..end].rfind('\n').unwrap() + 1]);
+    again(&site, &[]).exits(1);
+    let ended = site.waltron(&[&RUN[..], &["--resume"]].concat()).exits(1).json();
+    assert_eq!((&ended["outcome"], &ended["not_reached"]), (&"completed".into(), &0.into()));
+    let record = site.read("r.run.jsonl");
+    assert!(record.rfind("run-ended").unwrap() > record.rfind("graded-again").unwrap());
     // The relay was mended before the failures were done again.
     site.edit("q07-f1.specimen.toml", "tms = 0.33", "tms = 0.30");
     let redone = site.waltron(&[&RUN[..], &["--redo", "failed"]].concat()).exits(0).json();
