@@ -5,7 +5,8 @@
 //! refused, never clipped.
 
 use crate::asset::{Longest, Ratings, Withstand};
-use crate::capability::{Capability, Channel};
+use crate::capability::{Ability, Capability, Channel};
+use crate::measuring::{Read, When};
 use crate::name::Name;
 use crate::program::{Condition, Finish, Program, Segment, Then};
 use crate::quantity::{Measure, Time, seconds, text};
@@ -106,10 +107,38 @@ pub enum Refusal {
         value: String,
     },
     /// Something is to be measured that the rig does not measure.
-    #[error("the rig does not measure `{probe}`")]
+    #[error("{why}")]
     NotMeasured {
         /// What was to be measured.
         probe: String,
+        /// Why it cannot be.
+        why: String,
+    },
+    /// Direct values of an output for alternating ones, or the other way round.
+    #[error("output `{channel}` puts out {can} only, and {wanted} is asked for")]
+    WrongKind {
+        /// The channel.
+        channel: Name,
+        /// What it puts out: `AC`, `DC`.
+        can: &'static str,
+        /// What it does not.
+        wanted: &'static str,
+    },
+    /// A frequency that an output does not reach.
+    #[error("{value} on {channel} is outside of what the output can: {limits}")]
+    FrequencyOutside {
+        /// The channel.
+        channel: Name,
+        /// The frequency asked for.
+        value: String,
+        /// From where to where it goes.
+        limits: String,
+    },
+    /// A binary output that the rig does not have.
+    #[error("the rig has no switch for `{output}`")]
+    NoSwitch {
+        /// Its meaning.
+        output: Name,
     },
     /// More conditions on instruments than the computer can watch.
     #[error(
@@ -138,11 +167,14 @@ impl Refusal {
             | Self::AboveRange { channel, .. }
             | Self::AboveRating { channel, .. }
             | Self::Kept { channel, .. }
+            | Self::WrongKind { channel, .. }
+            | Self::FrequencyOutside { channel, .. }
             | Self::NoFrequency { channel, .. }
             | Self::TooLong { channel, .. } => channel.as_str(),
             Self::Unbounded { segment } => segment.as_str(),
             Self::NotWired { signal } => signal.as_str(),
-            Self::NotMeasured { probe } => probe,
+            Self::NotMeasured { probe, .. } => probe,
+            Self::NoSwitch { output } => output.as_str(),
             Self::TooManyWatched { first, .. } => first,
         }
     }
@@ -198,11 +230,21 @@ pub fn clear(
         }
     }
     found.watched(&program, capability);
-    for probe in program.reads.iter().filter(|p| !capability.measures(p)) {
-        found.add(Refusal::NotMeasured { probe: probe.to_string() });
+    for probe in program.probes() {
+        if let Some(why) = capability.why_unmeasured(probe) {
+            found.add(Refusal::NotMeasured { probe: probe.to_string(), why });
+        }
+    }
+    for read in program.segments.iter().flat_map(|s| &s.reads) {
+        found.reading(read, capability);
     }
     currents.refusals().chain(voltages.refusals()).for_each(|r| found.add(r));
     if found.0.is_empty() { Ok(Cleared(program)) } else { Err(found.0) }
+}
+
+/// The shortest time between two readings of the same.
+fn most_often() -> Time {
+    seconds(1e-3)
 }
 
 /// Whether a segment that is not the last one can be the end.
@@ -242,23 +284,42 @@ impl Refusals {
                 {
                     self.add(Refusal::NotWired { signal: signal.clone() });
                 }
-                Condition::Reading { probe, .. } | Condition::Stable { probe, .. }
-                    if !capability.measures(probe) =>
-                {
-                    self.add(Refusal::NotMeasured { probe: probe.to_string() });
-                }
                 _ => {}
             }
         }
+        for switching in segment.switches.iter().filter(|s| !capability.switches(&s.output)) {
+            self.add(Refusal::NoSwitch { output: switching.output.clone() });
+        }
+    }
+
+    /// What is read while a segment plays the rig reads, and no faster than makes sense.
+    fn reading(&mut self, read: &Read, capability: &Capability) {
+        let by_computer = |name: &&Name| {
+            capability.reading(name.as_str()).is_some_and(|instrument| instrument.by_computer)
+        };
+        let often = |time: Time| {
+            let slow = time >= most_often();
+            !slow
+        };
+        let why = if let Some(name) = read.probe.of.names().into_iter().find(by_computer) {
+            format!(
+                "`{name}` is read by the computer, which cannot follow a program level by level"
+            )
+        } else if let When::Every(time) = read.when
+            && often(time)
+        {
+            format!("every {} is too often: at most every {}", text(time), text(most_often()))
+        } else {
+            return;
+        };
+        self.add(Refusal::NotMeasured { probe: read.probe.to_string(), why });
     }
 
     /// What the rig does not watch itself the computer tells it, and that is one thing.
     fn watched(&mut self, program: &Program, capability: &Capability) {
-        let by_computer = |condition: &&Condition| match condition {
-            Condition::Reading { probe, .. } | Condition::Stable { probe, .. } => {
-                capability.reading(probe.of.as_str()).is_some_and(|r| r.by_computer)
-            }
-            _ => false,
+        let by_computer = |condition: &&Condition| {
+            let names = condition.probe().map(|probe| probe.of.names()).unwrap_or_default();
+            names.iter().any(|n| capability.reading(n.as_str()).is_some_and(|r| r.by_computer))
         };
         let stops = program.segments.iter().flat_map(|s| &s.stops);
         let mut watched = stops.flat_map(|s| s.when.parts()).filter(by_computer);
@@ -292,12 +353,35 @@ impl Refusals {
         let channel = drive.channel.clone();
         match channels.iter().find(|c| c.id == channel) {
             None => self.add(Refusal::NoChannel { channel }),
-            Some(c) if drive.true_rms() <= c.range => {}
-            Some(c) => self.add(Refusal::AboveRange {
-                channel,
-                value: text(drive.true_rms()),
-                limit: text(c.range),
-            }),
+            Some(c) => {
+                self.ability(drive, &c.ability);
+                // What is no number is not below it either.
+                let fits = drive.true_rms() <= c.range;
+                if !fits {
+                    let (value, limit) = (text(drive.true_rms()), text(c.range));
+                    self.add(Refusal::AboveRange { channel, value, limit });
+                }
+            }
+        }
+    }
+
+    /// Whether an output can put out what kind of wave this is.
+    fn ability<Q: Measure>(&mut self, drive: &Drive<Q>, ability: &Ability) {
+        let channel = || drive.channel.clone();
+        let can = ability.coupling.word();
+        let alternating = drive.phasor.rms().si() != 0.0;
+        if !ability.coupling.is_ac() && alternating {
+            self.add(Refusal::WrongKind { channel: channel(), can, wanted: "AC" });
+        }
+        if !ability.coupling.is_dc() && drive.dc.is_some_and(|dc| dc.value().si() != 0.0) {
+            self.add(Refusal::WrongKind { channel: channel(), can, wanted: "DC" });
+        }
+        if let Some((low, high)) = ability.frequency.filter(|_| alternating)
+            && !(low..=high).contains(&drive.frequency)
+        {
+            let limits = format!("{} to {}", text(low), text(high));
+            let value = text(drive.frequency);
+            self.add(Refusal::FrequencyOutside { channel: channel(), value, limits });
         }
     }
 

@@ -1,9 +1,8 @@
 //! What came back from one injection.
 
 use crate::edge;
-use crate::grading::Values;
+use crate::measuring::{Probe, Reading};
 use crate::name::Name;
-use crate::program::Probe;
 use crate::quantity::Time;
 use serde::{Deserialize, Serialize};
 
@@ -16,7 +15,10 @@ pub struct Observation {
     pub closed_at_start: Vec<Name>,
     /// Every change of a contact, in time order.
     pub edges: Vec<Edge>,
-    /// What was measured at the end, in the program's order; what could not be is left out.
+    /// Every change of a contact as it came, not debounced, where the program asked for that.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub raw_edges: Vec<Edge>,
+    /// What was measured: in segments in the order of time, then at the end in the program's order.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub readings: Vec<Reading>,
     /// When each channel went off, where they did not all go off at the end.
@@ -40,15 +42,6 @@ pub struct OffAt {
     /// When it went off.
     #[serde(rename = "time_s", with = "edge::si")]
     pub time: Time,
-}
-
-/// A measured value.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Reading {
-    /// What was measured.
-    pub probe: Probe,
-    /// Its value, named `value`.
-    pub value: Values,
 }
 
 /// When a segment was out and what ended it.
@@ -89,11 +82,22 @@ pub struct Edge {
 }
 
 impl Observation {
-    /// The value read for a probe, in SI.
+    /// The value read for a probe at the end, in SI.
     pub fn reading(&self, probe: &Probe) -> Option<f64> {
-        let found =
-            self.readings.iter().find(|r| r.probe.of == probe.of && r.probe.what == probe.what)?;
-        found.value.get("value")
+        self.at_end(probe)?.value.get("value")
+    }
+
+    /// What was read for a probe at the end, or why there is no value.
+    pub fn at_end(&self, probe: &Probe) -> Option<&Reading> {
+        let same = |r: &&Reading| r.probe.of == probe.of && r.probe.what == probe.what;
+        self.readings.iter().filter(|r| r.place.is_none()).find(same)
+    }
+
+    /// What was read for a probe in a segment, in order.
+    pub fn in_segment(&self, segment: usize, probe: &Probe) -> impl Iterator<Item = &Reading> {
+        let same = move |r: &&Reading| r.probe.of == probe.of && r.probe.what == probe.what;
+        let here = move |r: &&Reading| r.place.is_some_and(|place| place.segment == segment);
+        self.readings.iter().filter(here).filter(same)
     }
 
     /// Whether the injection was cut short from outside.

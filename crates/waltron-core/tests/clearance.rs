@@ -3,11 +3,11 @@
 use proptest::prelude::*;
 use waltron_core::asset::{Rating, Ratings, Withstand};
 use waltron_core::clearance::{Refusal, clear};
+use waltron_core::measuring::{Probe, Property};
 use waltron_core::name::Name;
 use waltron_core::phasor::Phasor;
 use waltron_core::program::{
-    Condition, Finish, Probe, Profile, Program, Property, Relation, Rest, Segment, Slope, Stairs,
-    Stop, Then,
+    Condition, Finish, Profile, Program, Relation, Rest, Segment, Slope, Stairs, Stop, Then,
 };
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, amperes, degrees, seconds};
 use waltron_core::stimulus::{Dc, Drive, Harmonic, Stimulus};
@@ -64,12 +64,12 @@ fn segment() -> impl Strategy<Value = Segment> {
         |(from, to, steps, dwell, rests)| {
             let rest = rests.then(|| Rest { stimulus: Stimulus::off(), time: seconds(0.2) });
             let profile = Profile::Stairs(Stairs { from, to, steps, dwell: seconds(dwell), rest });
-            Segment { name: "stairs".into(), profile, stops: Vec::new() }
+            Segment::new("stairs", profile, Vec::new())
         },
     );
     let slope = (stimulus(), stimulus(), 0.1f64..3.0).prop_map(|(from, to, time)| {
         let profile = Profile::Slope(Slope { through: vec![from, to], time: seconds(time) });
-        Segment { name: "slope".into(), profile, stops: Vec::new() }
+        Segment::new("slope", profile, Vec::new())
     });
     (prop_oneof![hold, stairs, slope], any::<bool>()).prop_map(|(segment, stops)| {
         let stop = Stop {
@@ -169,7 +169,7 @@ fn any_level_that_may_stay_must_be_withstood_for_ever() {
     let down = |stops: Vec<Stop>| {
         let (from, to) = (current(30.0), current(1.0));
         let stairs = Stairs { from, to, steps: 10, dwell: seconds(0.02), rest: None };
-        let segment = Segment { name: "ramp".into(), profile: Profile::Stairs(stairs), stops };
+        let segment = Segment::new("ramp", Profile::Stairs(stairs), stops);
         Program { segments: vec![segment], finish: Finish::Keep, ..Program::default() }
     };
     let contact = Condition::Contact { signal: "trip".into(), closed: true };
@@ -354,8 +354,8 @@ fn what_a_segment_waits_for_must_be_seen_and_come_to_an_end() {
     for (unseen, told) in [
         (contact("start"), "no input of the rig is wired to `start`"),
         (edge("start"), "no input of the rig is wired to `start`"),
-        (reading("id"), "the rig does not measure `true_rms(id)`"),
-        (steady("id"), "the rig does not measure `true_rms(id)`"),
+        (reading("id"), "the rig does not measure `id`; is `ia` meant?"),
+        (steady("id"), "the rig does not measure `id`; is `ia` meant?"),
     ] {
         for when in [unseen.clone(), Condition::Any(vec![trip(), unseen.clone()])] {
             let found = until(when);
@@ -377,7 +377,7 @@ fn what_a_segment_waits_for_must_be_seen_and_come_to_an_end() {
     };
     assert!(refusals(read("vc")).is_empty());
     assert!(
-        matches!(&refusals(read("id"))[..], [Refusal::NotMeasured { probe }] if probe == "true_rms(id)")
+        matches!(&refusals(read("id"))[..], [Refusal::NotMeasured { probe, .. }] if probe == "true_rms(id)")
     );
 }
 
@@ -393,7 +393,7 @@ fn what_stays_on_is_judged_by_where_it_may_end() {
             rest: None,
         };
         let profile = Profile::Stairs(stairs);
-        Program { finish, ..Program::of(vec![Segment { name: "down".into(), profile, stops }]) }
+        Program { finish, ..Program::of(vec![Segment::new("down", profile, stops)]) }
     };
     let ratings = Ratings {
         voltages: Withstand::new(vec![

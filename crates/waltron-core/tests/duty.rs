@@ -73,7 +73,7 @@ fn a_ramp_heats_as_far_as_it_came() {
         rest: None,
     };
     let profile = Profile::Stairs(stairs);
-    let ramp = Program::of(vec![Segment { name: "ramp".into(), profile, stops: Vec::new() }]);
+    let ramp = Program::of(vec![Segment::new("ramp", profile, Vec::new())]);
     let heat = |time: f64| heat_after(&ramp, &lasted(3.0, &[time]), "ia");
     assert!(near(heat(0.0), 0.0));
     assert!(near(heat(0.5), 0.02));

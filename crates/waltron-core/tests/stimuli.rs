@@ -60,7 +60,7 @@ proptest! {
         let middle = stairs.period() * f64::from(n) + seconds(0.05);
         prop_assert_eq!(stairs.level_at(middle), n);
         prop_assert_eq!(stairs.level_at(stairs.length() * 2.0), steps);
-        let segment = Segment { name: "ramp".into(), profile: Profile::Stairs(stairs.clone()), stops: vec![] };
+        let segment = Segment::new("ramp", Profile::Stairs(stairs.clone()), vec![]);
         let total: f64 = segment.levels().iter().map(|(_, t)| t.si()).sum();
         prop_assert!((total - stairs.length().si()).abs() < 1e-9);
     }
@@ -73,7 +73,7 @@ proptest! {
         let stairs = Stairs { from: held.clone(), to: one_phase(2.0), steps, dwell: seconds(t), rest: None };
         let program = Program::of(vec![
             Segment::hold("fault", held, seconds(t)).until(Stop::on_contact("trip".into(), true)),
-            Segment { name: "ramp".into(), profile: Profile::Stairs(stairs), stops: vec![Stop::after(seconds(t))] },
+            Segment::new("ramp", Profile::Stairs(stairs), vec![Stop::after(seconds(t))]),
         ]);
         let text = serde_json::to_string(&program).unwrap();
         let back: Program = serde_json::from_str(&text).unwrap();

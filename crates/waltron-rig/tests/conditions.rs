@@ -7,11 +7,12 @@ use waltron_core::capability::{
 };
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::document::Source;
+use waltron_core::measuring::{Probe, Property};
 use waltron_core::observation::{Ended, Observation};
 use waltron_core::phasor::Phasor;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::program::{
-    Condition, Finish, Probe, Profile, Program, Property, Relation, Segment, Slope, Stop, Then,
+    Condition, Finish, Profile, Program, Relation, Segment, Slope, Stop, Then,
 };
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, amperes, degrees, seconds};
 use waltron_core::stimulus::{Drive, Harmonic, Stimulus};
@@ -85,19 +86,23 @@ fn ratings(continuous: f64) -> Ratings {
 fn capability() -> Capability {
     let input = |m: &str| Input { id: m.into(), meaning: m.into(), debounce: seconds(0.0) };
     Capability {
-        currents: vec![Channel {
-            id: "ia".into(),
-            range: amperes(50.0),
-            accuracy: Tolerance::larger_of(1e-3, amperes(1e-3)),
-        }],
+        currents: vec![Channel::new(
+            "ia",
+            amperes(50.0),
+            Tolerance::larger_of(1e-3, amperes(1e-3)),
+        )],
         voltages: ["va", "vb", "vc"]
-            .map(|id| Channel {
-                id: id.into(),
-                range: Voltage::from_si(150.0),
-                accuracy: Tolerance::larger_of(1e-3, Voltage::from_si(0.01)),
+            .map(|id| {
+                Channel::new(
+                    id,
+                    Voltage::from_si(150.0),
+                    Tolerance::larger_of(1e-3, Voltage::from_si(0.01)),
+                )
             })
             .to_vec(),
         inputs: ["over", "under", "slow", "rate", "forward", "inrush", "start"].map(input).to_vec(),
+        switches: Vec::new(),
+        meters: Vec::new(),
         readings: vec![
             Instrument {
                 name: "supply.voltage".into(),
@@ -313,7 +318,7 @@ fn a_frequency_slope_crosses_the_setting_when_it_should() {
         let to = volts(60.0, 48.0);
         let time = seconds(2.0 / hz_per_s);
         let slope = Profile::Slope(Slope { through: vec![volts(60.0, 50.0), to], time });
-        let ramp = Segment { name: "ramp".into(), profile: slope, stops: Vec::new() };
+        let ramp = Segment::new("ramp", slope, Vec::new());
         play(
             &mut rig(RELAY),
             Program::of(vec![Segment::hold("healthy", volts(60.0, 50.0), seconds(1.0)), ramp]),
@@ -344,11 +349,11 @@ fn a_frequency_slope_crosses_the_setting_when_it_should() {
 fn outputs_stay_on_only_where_the_program_says_so() {
     let mut rig = rig(RELAY);
     let program = |finish, then| Program {
-        segments: vec![Segment {
-            name: "x".into(),
-            profile: Profile::Hold(volts(75.0, 50.0)),
-            stops: vec![Stop { when: Condition::After(seconds(0.05)), then }],
-        }],
+        segments: vec![Segment::new(
+            "x",
+            Profile::Hold(volts(75.0, 50.0)),
+            vec![Stop { when: Condition::After(seconds(0.05)), then }],
+        )],
         finish,
         ..Program::default()
     };

@@ -148,7 +148,7 @@ impl Stage {
     fn new(turns: Vec<Turn>) -> Self {
         let asset = AssetForm::load(&Source::new("a", ASSET)).unwrap();
         let accuracy = Tolerance::parse("0.1 %").unwrap();
-        let channel = |id: &str| Channel { id: id.into(), range: amperes(30.0), accuracy };
+        let channel = |id: &str| Channel::new(id, amperes(30.0), accuracy);
         let input = Input { id: "BI1".into(), meaning: "trip".into(), debounce: seconds(0.0) };
         let capability = Capability {
             currents: ["ia", "ib", "ic"].map(channel).to_vec(),

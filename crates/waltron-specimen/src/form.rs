@@ -3,6 +3,7 @@
 use crate::Specimen;
 use crate::relay::{Relay, TrueElement, TrueMeasure, Truth};
 use crate::supply::{Supply, SupplyTruth};
+use crate::transformer::{Transformer, TransformerForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -30,6 +31,8 @@ pub struct SpecimenForm {
     display: Option<BTreeMap<String, String>>,
     /// The true supply (supply).
     supply: Option<SupplyForm>,
+    /// The true transformer (instrument-transformer).
+    transformer: Option<TransformerForm>,
 }
 
 impl Form for SpecimenForm {
@@ -44,6 +47,8 @@ enum Kind {
     Relay,
     /// An auxiliary supply.
     Supply,
+    /// A current or voltage transformer.
+    InstrumentTransformer,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -92,6 +97,8 @@ struct ElementForm {
     trip: Option<String>,
     /// The contact it closes on pickup; `start` if not given.
     start: Option<String>,
+    /// The binary input that blocks it while it is on; none if not given.
+    blocked_by: Option<String>,
     /// Whether it works at all; true if not given.
     enabled: Option<bool>,
 }
@@ -148,11 +155,16 @@ impl SpecimenForm {
     /// # Errors
     /// Every problem of its text.
     pub fn load(source: &Source, seed: u64) -> Result<Box<dyn Specimen>, DocumentError> {
-        load(source, |form: Self, problems| match form.specimen.kind {
+        load(source, |form: Self, problems| {
+            form.refuse_foreign(problems);
+            form.built(seed, problems)
+        })
+    }
+
+    fn built(self, seed: u64, problems: &mut Problems) -> Option<Box<dyn Specimen>> {
+        let form = self;
+        match form.specimen.kind {
             Kind::Relay => {
-                if form.supply.is_some() {
-                    problems.push(Problem::new(0..0, "a relay has no `[supply]`"));
-                }
                 let displayed = form.display.clone().unwrap_or_default();
                 let settings = displayed
                     .into_iter()
@@ -165,7 +177,37 @@ impl SpecimenForm {
                 let truth = form.supply(problems)?;
                 Some(Box::new(Supply::new(truth, seed)) as Box<dyn Specimen>)
             }
-        })
+            Kind::InstrumentTransformer => {
+                let noise = form.noise.and_then(|n| n.current);
+                let Some(transformer) = form.transformer else {
+                    let message = "an instrument transformer needs a table `[transformer]`";
+                    problems.push(Problem::new(0..0, message));
+                    return None;
+                };
+                let truth = transformer.read(noise, problems)?;
+                Some(Box::new(Transformer::new(truth, seed)) as Box<dyn Specimen>)
+            }
+        }
+    }
+
+    /// Tables of another kind of specimen are a mistake.
+    fn refuse_foreign(&self, problems: &mut Problems) {
+        let (kind, own) = match self.specimen.kind {
+            Kind::Relay => ("relay", "element"),
+            Kind::Supply => ("supply", "supply"),
+            Kind::InstrumentTransformer => ("instrument transformer", "transformer"),
+        };
+        let tables = [
+            ("element", "[[element]]", self.element.is_some()),
+            ("display", "[display]", self.display.is_some() && own != "element"),
+            ("supply", "[supply]", self.supply.is_some()),
+            ("transformer", "[transformer]", self.transformer.is_some()),
+        ];
+        for (name, written, given) in tables {
+            if given && name != own && !(name == "display" && own == "element") {
+                problems.push(Problem::new(0..0, format!("a {kind} has no `{written}`")));
+            }
+        }
     }
 
     fn supply(self, problems: &mut Problems) -> Option<SupplyTruth> {
@@ -173,9 +215,6 @@ impl SpecimenForm {
             problems.push(Problem::new(0..0, "a supply needs a table `[supply]`"));
             return None;
         };
-        if self.element.is_some() {
-            problems.push(Problem::new(0..0, "a supply has no `[[element]]`"));
-        }
         let noise = self.noise.and_then(|n| n.current);
         let noise = noise.map_or(Some(0.0), |f| f.not_negative(problems).map(|r| r.value));
         let voltage = supply.voltage.positive(problems);
@@ -304,6 +343,7 @@ impl ElementForm {
             characteristic: characteristic?,
             trip: self.trip.as_deref().unwrap_or("trip").into(),
             start: self.start.as_deref().unwrap_or("start").into(),
+            blocked_by: self.blocked_by.as_deref().map(Name::from),
             enabled: self.enabled.unwrap_or(true),
         })
     }

@@ -13,16 +13,42 @@ mod form;
 mod noise;
 pub mod relay;
 pub mod supply;
+pub mod transformer;
 
 pub use form::SpecimenForm;
 pub use noise::Noise;
 
-use waltron_core::capability::ParameterValue;
+use waltron_core::capability::{Capability, ParameterValue};
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
 use waltron_core::quantity::Time;
 use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
+
+/// Moments at which something is looked at, counted from the last [`Specimen::begin`].
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Window {
+    /// The first one, in s.
+    pub start_s: f64,
+    /// How many a second.
+    pub rate_hz: f64,
+    /// How many.
+    pub count: usize,
+}
+
+/// Something of the rig that the specimen has nothing for.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the specimen has nothing called `{meaning}`{}", listed(.has))]
+pub struct Unconnected {
+    /// The meaning.
+    pub meaning: Name,
+    /// What could stand there instead.
+    pub has: Vec<&'static str>,
+}
+
+fn listed(has: &[&str]) -> String {
+    if has.is_empty() { String::new() } else { format!("; it has {}", has.join(", ")) }
+}
 
 /// A simulated asset in virtual time. Times count from the last [`Specimen::begin`].
 ///
@@ -41,6 +67,28 @@ pub trait Specimen: Send {
 
     /// The contacts that are closed now.
     fn closed(&self) -> Vec<Name>;
+
+    /// Says what the rig's outputs, meters and switches are connected to. Outputs are called by their
+    /// channels here; a specimen that has no use for names of its own takes any.
+    ///
+    /// # Errors
+    /// A meter or a switch, or an output by its meaning, that it has nothing for.
+    fn connect(&mut self, rig: &Capability) -> Result<(), Unconnected> {
+        let meters = rig.meters.iter().map(|m| &m.meaning);
+        match meters.chain(rig.switches.iter().map(|s| &s.meaning)).next() {
+            Some(meaning) => Err(Unconnected { meaning: meaning.clone(), has: Vec::new() }),
+            None => Ok(()),
+        }
+    }
+
+    /// What a meter sees, sample by sample, in SI; `None` where it is not connected. The window must not
+    /// reach beyond the present.
+    fn samples(&self, _of: &Name, _window: Window) -> Option<Vec<f64>> {
+        None
+    }
+
+    /// Closes or opens one of the rig's switches.
+    fn switch(&mut self, _meaning: &Name, _closed: bool) {}
 
     /// A value that can be measured on it now, in SI; `None` where it has none of this name.
     fn reading(&self, _name: &str) -> Option<f64> {

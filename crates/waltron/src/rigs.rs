@@ -120,7 +120,14 @@ pub(crate) fn virtual_rig(
         return Err(Failure::problems(source, vec![problem]));
     }
     let specimen_source = read_source(&beside)?;
-    let specimen = SpecimenForm::load(&specimen_source, setup.seed)?;
+    let mut specimen = SpecimenForm::load(&specimen_source, setup.seed)?;
+    specimen.connect(&file.capability).map_err(|unconnected| {
+        let written = format!("\"{}\"", unconnected.meaning);
+        let at = source.text.find(&written).map_or(0..0, |at| at..at + written.len());
+        let problem = Problem::new(at, unconnected.to_string());
+        let problem = problem.help("is it the right specimen, and its name spelt as it spells it?");
+        Failure::problems(source, vec![problem])
+    })?;
     let (name, capability) = (file.name.clone(), file.capability.clone());
     let rig = VirtualRig::new(name, capability, specimen, setup.pace);
     Ok(rig)

@@ -17,15 +17,13 @@ pub const VOLTAGE_RANGE_V: f64 = 300.0;
 
 /// A rig with three currents and three voltages, and an input for each of these contacts.
 pub fn capability(meanings: &[&str]) -> Capability {
-    let current = |id: &str| Channel {
-        id: id.into(),
-        range: amperes(CURRENT_RANGE_A),
-        accuracy: Tolerance::larger_of(0.001, amperes(0.001)),
+    let current = |id: &str| {
+        let accuracy = Tolerance::larger_of(0.001, amperes(0.001));
+        Channel::new(id, amperes(CURRENT_RANGE_A), accuracy)
     };
-    let voltage = |id: &str| Channel {
-        id: id.into(),
-        range: Voltage::from_si(VOLTAGE_RANGE_V),
-        accuracy: Tolerance::larger_of(0.001, Voltage::from_si(0.005)),
+    let voltage = |id: &str| {
+        let accuracy = Tolerance::larger_of(0.001, Voltage::from_si(0.005));
+        Channel::new(id, Voltage::from_si(VOLTAGE_RANGE_V), accuracy)
     };
     let input = |m: &&str| Input { id: (*m).into(), meaning: (*m).into(), debounce: seconds(0.0) };
     Capability {

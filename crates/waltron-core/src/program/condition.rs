@@ -1,7 +1,7 @@
 //! Conditions that the rig watches while a segment plays.
 
-use super::probe::Probe;
 use crate::edge;
+use crate::measuring::Probe;
 use crate::name::Name;
 use crate::quantity::{Angle, Quantity, Time, significant, text};
 use serde::{Deserialize, Serialize};
@@ -107,6 +107,25 @@ impl Condition {
             all.extend(inner.iter().flat_map(Condition::parts));
         }
         all
+    }
+
+    /// The measured value that it looks at itself, where it is of one.
+    pub fn probe(&self) -> Option<&Probe> {
+        match self {
+            Self::Reading { probe, .. } | Self::Stable { probe, .. } => Some(probe),
+            _ => None,
+        }
+    }
+
+    /// Every measured value that it looks at, to be changed.
+    pub fn probes_mut(&mut self) -> Vec<&mut Probe> {
+        match self {
+            Self::Reading { probe, .. } | Self::Stable { probe, .. } => vec![probe],
+            Self::Any(inner) | Self::All(inner) => {
+                inner.iter_mut().flat_map(Self::probes_mut).collect()
+            }
+            _ => Vec::new(),
+        }
     }
 
     /// Whether it, or a part of it, looks at a measured value.

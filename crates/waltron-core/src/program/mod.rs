@@ -4,14 +4,13 @@
 //! A program is a list of segments; each puts something out and says what ends it.
 
 mod condition;
-mod probe;
 mod profile;
 pub mod words;
 
 pub use condition::{Condition, Relation};
-pub use probe::{Probe, Property};
 pub use profile::{Playback, Profile, Rest, Slope, Stairs, Steps};
 
+use crate::measuring::{Probe, Read};
 use crate::name::Name;
 use crate::quantity::{Measure, Time, seconds};
 use crate::stimulus::Stimulus;
@@ -28,6 +27,9 @@ pub struct Program {
     /// What is measured at its end.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub reads: Vec<Probe>,
+    /// Whether every change of a contact is kept as it came, besides the debounced ones.
+    #[serde(skip_serializing_if = "crate::grading::is_false", default)]
+    pub raw_edges: bool,
     /// The name under which its waveforms are kept, where they are.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub capture: Option<Name>,
@@ -62,6 +64,21 @@ pub struct Segment {
     pub profile: Profile,
     /// What ends it; the first condition met wins, earlier ones in the list before later ones.
     pub stops: Vec<Stop>,
+    /// Binary outputs that are set at its start, and stay so until they are set otherwise.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub switches: Vec<Switching>,
+    /// What is measured while it plays.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub reads: Vec<Read>,
+}
+
+/// A binary output that is set, such as a coil's command.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Switching {
+    /// Its meaning on the rig, such as `close command`.
+    pub output: Name,
+    /// Closed or open.
+    pub closed: bool,
 }
 
 /// Ends a segment when a condition holds.
@@ -86,9 +103,14 @@ pub enum Then {
 }
 
 impl Segment {
+    /// A profile with its stops; nothing is switched or measured.
+    pub fn new(name: impl Into<Name>, profile: Profile, stops: Vec<Stop>) -> Self {
+        Self { name: name.into(), profile, stops, switches: Vec::new(), reads: Vec::new() }
+    }
+
     /// A held stimulus for a fixed time.
     pub fn hold(name: &str, stimulus: Stimulus, time: Time) -> Self {
-        Self { name: name.into(), profile: Profile::Hold(stimulus), stops: vec![Stop::after(time)] }
+        Self::new(name, Profile::Hold(stimulus), vec![Stop::after(time)])
     }
 
     /// Adds a stop that takes precedence over those already there.
@@ -188,6 +210,25 @@ impl Program {
             }
         }
         sum
+    }
+
+    /// Everything that is measured: at the end, in segments, and by their stops.
+    pub fn probes(&self) -> impl Iterator<Item = &Probe> {
+        let in_segments = self.segments.iter().flat_map(|segment| {
+            let parts = segment.stops.iter().flat_map(|s| s.when.parts());
+            let watched = parts.filter_map(Condition::probe);
+            segment.reads.iter().map(|r| &r.probe).chain(watched)
+        });
+        self.reads.iter().chain(in_segments)
+    }
+
+    /// The same, to be changed.
+    pub fn probes_mut(&mut self) -> impl Iterator<Item = &mut Probe> {
+        let in_segments = self.segments.iter_mut().flat_map(|segment| {
+            let watched = segment.stops.iter_mut().flat_map(|s| s.when.probes_mut());
+            segment.reads.iter_mut().map(|r| &mut r.probe).chain(watched)
+        });
+        self.reads.iter_mut().chain(in_segments)
     }
 
     /// The index of the segment with this name.

@@ -24,7 +24,8 @@ pub fn stimulus(stimulus: &Stimulus) -> String {
 
 /// The frequencies of the channels that are on.
 fn frequencies<Q: Measure>(drives: &[Drive<Q>]) -> Vec<f64> {
-    drives.iter().filter(|d| d.true_rms().si() != 0.0).map(|d| d.frequency.si()).collect()
+    // What is direct has none.
+    drives.iter().filter(|d| d.phasor.rms().si() != 0.0).map(|d| d.frequency.si()).collect()
 }
 
 fn in_hertz(value: f64) -> String {
@@ -63,6 +64,10 @@ fn is_balanced<Q: Measure>([a, b, c]: [&Drive<Q>; 3]) -> bool {
 
 /// One channel: `ia 5 A @ -120 deg + h3 6 % @ 180 deg + 0.5 A DC`.
 fn wave<Q: Measure>(d: &Drive<Q>, with_frequency: bool) -> String {
+    if let Some(direct) = d.dc.filter(|_| d.phasor.rms().si() == 0.0) {
+        let tau = direct.tau().map_or_else(String::new, |tau| format!(" (τ {})", text(tau)));
+        return format!("{} {} DC{tau}", d.channel, text(direct.value()));
+    }
     let mut out = format!("{} {}", d.channel, text(d.phasor.rms()));
     let angle = in_degrees(d.phasor.angle());
     if angle.abs() > 1e-9 {

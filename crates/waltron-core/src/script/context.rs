@@ -4,8 +4,8 @@ use crate::asset::Asset;
 use crate::capability::Capability;
 use crate::document::Problem;
 use crate::expression::{Expr, ExprKind, Range as Bounds, Settings, Type, Value};
+use crate::measuring::{Probe, Property, Signal};
 use crate::name::{Name, nearest};
-use crate::program::{Probe, Property};
 use crate::quantity::{Dimension, Measure};
 use std::collections::HashMap;
 use std::ops::Range;
@@ -102,7 +102,11 @@ impl Context {
     pub(super) fn bounds_of(&self, probe: &Probe) -> Value {
         let dimension = probe.dimension;
         let bounds = |low, high| Value::Range(Bounds { low, high, dimension });
-        let of = |name: &Name| -> Option<f64> {
+        let of = |signal: &Signal| -> Option<f64> {
+            let name = signal.name()?;
+            if let Some(meter) = self.capability.meter(name.as_str()) {
+                return Some(meter.range + meter.uncertainty(meter.range));
+            }
             let current = self.capability.currents.iter().find(|c| c.id == *name);
             let voltage = self.capability.voltages.iter().find(|c| c.id == *name);
             let most = current.map(|c| c.accuracy.upper(c.range).si());
@@ -147,7 +151,7 @@ impl Context {
     pub(super) fn probe(&self, expr: &Expr) -> Result<Option<Probe>, Problem> {
         match &expr.kind {
             ExprKind::Name(name) => Ok(self.capability.reading(name.as_str()).map(|r| Probe {
-                of: name.clone(),
+                of: name.into(),
                 what: Property::Value,
                 dimension: r.dimension,
             })),
@@ -182,14 +186,12 @@ impl Context {
             }
             return Ok(Some(Probe { of: "".into(), what, dimension: Dimension::POWER }));
         }
-        let Some(of) = args.first().and_then(|a| self.name_argument(a)) else {
-            return Err(wrong(format!("`{name}` takes an output")));
+        let Some(of) = args.first() else {
+            return Err(wrong(format!("`{name}` takes an output or a meter")));
         };
-        let Some(channel) = self.capability.channel_dimension(of.as_str()) else {
-            let (message, help) = self.no_channel(of.as_str());
-            let problem = Problem::new(args[0].span.clone(), message);
-            return Err(Problem { help, ..problem });
-        };
+        let of = self.signal(of)?.ok_or_else(|| {
+            wrong(format!("`{name}` takes an output, a meter, or what is worked out from two"))
+        })?;
         let order = match (what, args.get(1)) {
             (Property::Harmonic(_) | Property::HarmonicAngle(_), Some(order)) => match order.kind {
                 ExprKind::Quantity { value, .. }
@@ -206,9 +208,9 @@ impl Context {
                 }
             },
             (Property::Harmonic(_) | Property::HarmonicAngle(_), None) => {
-                return Err(wrong(format!("`{name}` takes an output and the order")));
+                return Err(wrong(format!("`{name}` takes an output or a meter, and the order")));
             }
-            (_, Some(_)) => return Err(wrong(format!("`{name}` takes one output"))),
+            (_, Some(_)) => return Err(wrong(format!("`{name}` takes one output or meter"))),
             (_, None) => 0,
         };
         let what = match what {
@@ -216,7 +218,36 @@ impl Context {
             Property::HarmonicAngle(_) => Property::HarmonicAngle(order),
             other => other,
         };
-        Ok(Some(Probe { of, what, dimension: what.dimension(channel) }))
+        let mut probe = Probe { of, what, dimension: Dimension::NUMBER };
+        self.capability.restore(&mut probe);
+        match self.capability.why_unmeasured(&probe) {
+            Some(why) => Err(Problem::new(args[0].span.clone(), why)),
+            None => Ok(Some(probe)),
+        }
+    }
+
+    /// A signal as an argument: an output, a meter, or what is worked out from two; `None` where it is
+    /// something else.
+    ///
+    /// # Errors
+    /// A name that is neither output nor meter, a way of working out with too few or too many.
+    fn signal(&self, expr: &Expr) -> Result<Option<Signal>, Problem> {
+        let signal = Signal::of(expr, &|expr| self.name_argument(expr))?;
+        let Some(signal) = signal else { return Ok(None) };
+        let unknown =
+            signal.names().into_iter().find(|n| self.capability.dimension_of(n).is_none());
+        if let Some(name) = unknown {
+            let meters = self.capability.meters.iter().map(|m| m.meaning.as_str());
+            let (message, help) = match nearest(name.as_str(), meters) {
+                Some(near) => {
+                    let help = format!("did you mean `{near}`?");
+                    (format!("the rig has no meter `{name}`"), Some(help))
+                }
+                None => self.no_channel(name.as_str()),
+            };
+            return Err(Problem { help, ..Problem::new(expr.span.clone(), message) });
+        }
+        Ok(Some(signal))
     }
 
     /// Every measured value that an expression uses.

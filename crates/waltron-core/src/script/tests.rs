@@ -4,7 +4,8 @@ use crate::capability::{
 };
 use crate::document::{AssetForm, Source};
 use crate::grading::{Finding, Verdict};
-use crate::observation::{Edge, Ended, Observation, Reading, Span};
+use crate::measuring::Reading;
+use crate::observation::{Edge, Ended, Observation, Span};
 use crate::procedure::{Action, Answer, Procedure};
 use crate::program::{Finish, Profile, Program};
 use crate::quantity::{Dimension, Measure, Quantity, Voltage, amperes, seconds};
@@ -35,15 +36,10 @@ fn context(text: &str) -> Arc<Context> {
         curve = { family = "definite", delay = "1 s" }
     "#;
     let asset = AssetForm::load(&Source::new("asset", asset)).unwrap();
-    let current = |id: &str| Channel {
-        id: id.into(),
-        range: amperes(30.0),
-        accuracy: Tolerance::larger_of(0.0, amperes(0.0)),
-    };
-    let voltage = |id: &str| Channel {
-        id: id.into(),
-        range: Voltage::from_si(150.0),
-        accuracy: Tolerance::larger_of(0.0, Voltage::from_si(0.0)),
+    let current =
+        |id: &str| Channel::new(id, amperes(30.0), Tolerance::larger_of(0.0, amperes(0.0)));
+    let voltage = |id: &str| {
+        Channel::new(id, Voltage::from_si(150.0), Tolerance::larger_of(0.0, Voltage::from_si(0.0)))
     };
     let input = |meaning: &str| Input {
         id: meaning.into(),
@@ -54,6 +50,8 @@ fn context(text: &str) -> Arc<Context> {
         currents: ["ia", "ib", "ic"].map(current).to_vec(),
         voltages: ["va", "vb", "vc"].map(voltage).to_vec(),
         inputs: ["trip", "start", "52a"].map(input).to_vec(),
+        switches: Vec::new(),
+        meters: Vec::new(),
         readings: vec![
             Instrument {
                 name: "supply.voltage".into(),
@@ -150,7 +148,7 @@ fn played(program: &Program, edges: &[(&str, f64, bool)], readings: &[f64]) -> O
     for (probe, si) in program.reads.iter().zip(readings) {
         let value = crate::grading::Values::none()
             .with_quantity("value", Quantity { si: *si, dimension: probe.dimension });
-        seen.readings.push(Reading { probe: probe.clone(), value });
+        seen.readings.push(Reading::at_end(probe.clone(), value));
     }
     seen
 }
@@ -398,7 +396,7 @@ fn every_mistake_is_found_at_once_with_a_way_out() {
             "no parameter `suply.voltage` | did you mean `supply.voltage`?",
         ),
         ("read x = 3 A", "nothing is measured here"),
-        ("read y = harmonic(ia)", "takes an output and the order"),
+        ("read y = harmonic(ia)", "takes an output or a meter, and the order"),
         ("expect supply.voltage > 3 V", "`supply.voltage` is measured"),
         ("expect 1 A is 2 V within 3 %", "this is a voltage, but a current is wanted"),
         ("expect 1 A is 2 A within 3", "this has no unit"),

@@ -41,6 +41,9 @@ struct Window {
     sum: f64,
 }
 
+/// Samples that are worked on side by side.
+const LANES: usize = 4;
+
 /// Fewest cycles that a window with smooth weights spans.
 const SMOOTH_FROM: f64 = 2.0;
 
@@ -55,16 +58,13 @@ impl Window {
 
     fn shaped(smooth: bool, cycles: f64, rate_hz: f64, frequency_hz: f64, most: usize) -> Self {
         let length = (cycles * rate_hz / frequency_hz).max(1.0);
-        let weight = |k: usize| {
-            let place = k as f64 / length;
-            if smooth {
-                (std::f64::consts::PI * place).sin().powi(2)
-            } else {
-                // The last sample counts by as much of it as lies inside.
-                (length - k as f64).clamp(0.0, 1.0)
-            }
+        let count = most.min(length.ceil() as usize);
+        let weights: Vec<f64> = if smooth {
+            raised_cosine(length).take(count).collect()
+        } else {
+            // The last sample counts by as much of it as lies inside.
+            (0..count).map(|k| (length - k as f64).clamp(0.0, 1.0)).collect()
         };
-        let weights: Vec<f64> = (0..most.min(length.ceil() as usize)).map(weight).collect();
         let sum = weights.iter().sum::<f64>().max(f64::MIN_POSITIVE);
         Self { weights, sum }
     }
@@ -76,18 +76,44 @@ impl Window {
 
     /// The RMS phasor of one frequency, at the first sample.
     fn phasor(&self, samples: &[f64], rate_hz: f64, frequency_hz: f64) -> Complex64 {
-        let step = Complex64::from_polar(1.0, -TAU * frequency_hz / rate_hz);
+        let angle = -TAU * frequency_hz / rate_hz;
+        // Turns of several samples side by side, so that no one waits for the one before.
+        let ahead: [Complex64; LANES] =
+            std::array::from_fn(|lane| Complex64::from_polar(1.0, angle * lane as f64));
+        let step = Complex64::from_polar(1.0, angle * LANES as f64);
+        let mut sums = [Complex64::ZERO; LANES];
         let mut turn = Complex64::ONE;
-        let mut sum = Complex64::ZERO;
-        for (k, (x, w)) in samples.iter().zip(&self.weights).enumerate() {
-            if k % 256 == 0 {
-                turn = Complex64::from_polar(1.0, -TAU * frequency_hz * (k as f64 / rate_hz));
+        let count = samples.len().min(self.weights.len());
+        let chunks = samples[..count].chunks(LANES).zip(self.weights[..count].chunks(LANES));
+        for (n, (xs, ws)) in chunks.enumerate() {
+            if n % 64 == 0 {
+                turn = Complex64::from_polar(1.0, angle * (n * LANES) as f64);
             }
-            sum += turn * (x * w);
+            for (lane, (x, w)) in xs.iter().zip(ws).enumerate() {
+                sums[lane] += turn * ahead[lane] * (x * w);
+            }
             turn *= step;
         }
-        sum * SQRT_2 / self.sum
+        sums.iter().sum::<Complex64>() * SQRT_2 / self.sum
     }
+}
+
+/// The weights sin²(π·k/length), by turning a phasor that is brought back to its exact angle before
+/// rounding shows.
+fn raised_cosine(length: f64) -> impl Iterator<Item = f64> {
+    let angle = TAU / length;
+    let ahead: [Complex64; LANES] =
+        std::array::from_fn(|lane| Complex64::from_polar(1.0, angle * lane as f64));
+    let step = Complex64::from_polar(1.0, angle * LANES as f64);
+    let mut turn = Complex64::ONE;
+    (0..).flat_map(move |n: u32| {
+        if n.is_multiple_of(64) {
+            turn = Complex64::from_polar(1.0, angle * f64::from(n) * LANES as f64);
+        }
+        let now = turn;
+        turn *= step;
+        ahead.map(|a| 0.5 * (1.0 - (now.re * a.re - now.im * a.im)))
+    })
 }
 
 /// Whole cycles in so many samples.
@@ -102,7 +128,20 @@ fn whole_cycles(count: usize, rate_hz: f64, frequency_hz: f64) -> f64 {
 /// then makes it exact: the windows move apart as far as the last value tells whole turns, so that a
 /// long window makes it better and never wrong by a turn.
 pub fn frequency(samples: &[f64], rate_hz: f64, nominal_hz: f64) -> Option<f64> {
-    let mut found = strongest(samples, rate_hz, nominal_hz)?;
+    refined(samples, rate_hz, nominal_hz, strongest(samples, rate_hz, nominal_hz)?)
+}
+
+/// As [`frequency`], where a wave within 2 % of a known frequency is expected, which saves the search for
+/// it; where there is none, it is searched for.
+pub fn frequency_near(samples: &[f64], rate_hz: f64, known_hz: f64) -> Option<f64> {
+    let near = refined(samples, rate_hz, known_hz, known_hz);
+    let near = near.filter(|found| (found / known_hz - 1.0).abs() < 0.02);
+    near.or_else(|| frequency(samples, rate_hz, known_hz))
+}
+
+fn refined(samples: &[f64], rate_hz: f64, nominal_hz: f64, first: f64) -> Option<f64> {
+    let mut found = first;
+    let least = 1e-6 * rms(samples);
     let mut apart = 1.0;
     for _ in 0..40 {
         let all = whole_cycles(samples.len(), rate_hz, found);
@@ -117,7 +156,6 @@ pub fn frequency(samples: &[f64], rate_hz: f64, nominal_hz: f64) -> Option<f64> 
         let a = window.phasor(samples, rate_hz, found);
         let b = window.phasor(&samples[shift..], rate_hz, found);
         // What is left of rounding, or of other frequencies, is no wave.
-        let least = 1e-6 * rms(samples);
         if a.norm() <= least || b.norm() <= least {
             return None;
         }

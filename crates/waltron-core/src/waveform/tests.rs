@@ -142,7 +142,7 @@ fn what_was_stopped_early_is_shorter_and_what_is_too_long_is_refused() {
         through: vec![volts(wave(0.0, 0.0, 50.0)), volts(wave(100.0, 0.0, 50.0))],
         time: seconds(10.0),
     };
-    let segment = Segment { name: "up".into(), profile: Profile::Slope(slope), stops: Vec::new() };
+    let segment = Segment::new("up", Profile::Slope(slope), Vec::new());
     let program = Program::of(vec![segment]);
     let seen = crate::observation::Observation {
         segments: vec![crate::observation::Span {
@@ -168,7 +168,7 @@ proptest! {
             let (a, b) = (volts(wave(100.0, 20.0, pair[0])), volts(wave(100.0, 20.0, pair[1])));
             let time = seconds(f64::from(ms) / 1000.0 + 0.00037);
             segments.push(if ramp[k] {
-                Segment { name: "ramp".into(), profile: Profile::Slope(Slope { through: vec![a, b], time }), stops: Vec::new() }
+                Segment::new("ramp", Profile::Slope(Slope { through: vec![a, b], time }), Vec::new())
             } else {
                 Segment::hold("hold", a, time)
             });
@@ -212,7 +212,7 @@ proptest! {
         let first = if ramped {
             let through = vec![before, volts(wave(100.0, 0.0, hz))];
             let time = seconds(f64::from(ms) / 1000.0);
-            Segment { name: "ramp".into(), profile: Profile::Slope(Slope { through, time }), stops: Vec::new() }
+            Segment::new("ramp", Profile::Slope(Slope { through, time }), Vec::new())
         } else {
             Segment::hold("before", volts(wave(100.0, 0.0, hz)), seconds(f64::from(ms) / 1000.0))
         };

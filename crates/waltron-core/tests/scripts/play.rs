@@ -1,9 +1,10 @@
 //! A rig that lets anything happen that can: contacts change or not, readings are whatever they can be.
 
 use waltron_core::grading::{Finding, Grade, Rule, Values};
-use waltron_core::observation::{Edge, Ended, Observation, Reading, Span};
+use waltron_core::measuring::{Property, Reading};
+use waltron_core::observation::{Edge, Ended, Observation, Span};
 use waltron_core::procedure::{Action, Answer, Procedure, Wanted};
-use waltron_core::program::{Condition, Program, Property, Then};
+use waltron_core::program::{Condition, Program, Then};
 use waltron_core::quantity::{Measure, Quantity, seconds};
 use waltron_core::record::Event;
 use waltron_core::script::Sequence;
@@ -100,7 +101,7 @@ fn played(program: &Program, luck: &mut Luck) -> Observation {
             };
             let value = Quantity { si, dimension: probe.dimension };
             let value = Values::none().with_quantity("value", value);
-            seen.readings.push(Reading { probe: probe.clone(), value });
+            seen.readings.push(Reading::at_end(probe.clone(), value));
         }
     }
     seen

@@ -15,10 +15,11 @@ use std::time::{Duration, Instant};
 use waltron_core::capability::{Capability, ParameterKind, ParameterValue};
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
+use waltron_core::measuring::{Probe, Reading};
 use waltron_core::name::Name;
-use waltron_core::observation::{Observation, Reading};
+use waltron_core::observation::Observation;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::program::{Condition, Probe, Program};
+use waltron_core::program::{Condition, Program};
 use waltron_core::quantity::{Quantity, Time, seconds};
 use waltron_core::readback::ReadSetting;
 use waltron_core::selection::is_like;
@@ -51,9 +52,8 @@ impl Driven {
         Ok(Self { file, link, touched: false })
     }
 
-    fn measure(&mut self, name: &Name) -> Result<f64, RigError> {
-        let query =
-            self.file.measures.iter().find(|(i, _)| i.name == *name).map(|(_, q)| q.clone());
+    fn measure(&mut self, name: &str) -> Result<f64, RigError> {
+        let query = self.file.measures.iter().find(|(i, _)| i.name == name).map(|(_, q)| q.clone());
         let query = query.ok_or_else(|| RigError::NoInstrument { name: name.to_string() })?;
         let answer = self.link.ask(&query)?;
         // Some add their unit, or further values; the number comes first.
@@ -117,15 +117,15 @@ impl WithInstruments {
     }
 
     fn is_ours(&self, probe: &Probe) -> bool {
-        let measured = |d: &Driven| d.file.measures.iter().any(|(i, _)| i.name == probe.of);
+        let measured = |d: &Driven| d.file.measures.iter().any(|(i, _)| probe.of == i.name);
         self.driven.iter().any(measured)
     }
 
-    fn measure(&mut self, name: &Name) -> Result<f64, RigError> {
+    fn measure(&mut self, name: &str) -> Result<f64, RigError> {
         let driven = self
             .driven
             .iter_mut()
-            .find(|d| d.file.measures.iter().any(|(i, _)| i.name == *name))
+            .find(|d| d.file.measures.iter().any(|(i, _)| i.name == name))
             .ok_or_else(|| RigError::NoInstrument { name: name.to_string() })?;
         driven.measure(name)
     }
@@ -153,10 +153,10 @@ impl Watching<'_> {
         let found = self
             .driven
             .iter_mut()
-            .find(|d| d.file.measures.iter().any(|(i, _)| i.name == probe.of));
+            .find(|d| d.file.measures.iter().any(|(i, _)| probe.of == i.name));
         let Some(found) = found else { return false };
         let asked = Instant::now();
-        let value = match found.measure(&probe.of) {
+        let value = match found.measure(probe.of.as_str()) {
             Ok(value) => value,
             Err(error) => {
                 self.trouble = Some(error);
@@ -288,15 +288,20 @@ impl Rig for WithInstruments {
             }
         };
         if !observation.aborted() {
-            let mut readings = std::mem::take(&mut observation.readings);
+            let readings = std::mem::take(&mut observation.readings);
+            let (placed, mut readings): (Vec<_>, Vec<_>) =
+                readings.into_iter().partition(|r| r.place.is_some());
+            observation.readings = placed;
             for probe in &program.reads {
                 if let Some(at) = readings.iter().position(|r| r.probe == *probe) {
                     observation.readings.push(readings.remove(at));
                 } else if self.is_ours(probe) {
-                    let value =
-                        Quantity { si: self.measure(&probe.of)?, dimension: probe.dimension };
+                    let value = Quantity {
+                        si: self.measure(probe.of.as_str())?,
+                        dimension: probe.dimension,
+                    };
                     let value = Values::none().with_quantity("value", value);
-                    observation.readings.push(Reading { probe: probe.clone(), value });
+                    observation.readings.push(Reading::at_end(probe.clone(), value));
                 }
             }
         }

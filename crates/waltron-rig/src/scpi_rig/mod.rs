@@ -17,10 +17,11 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 use waltron_core::capability::{Capability, ParameterValue};
 use waltron_core::clearance::Cleared;
+use waltron_core::grading::Values;
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
-use waltron_core::program::{Condition, Finish, Probe, Profile, Program};
-use waltron_core::quantity::{Time, seconds};
+use waltron_core::program::{Condition, Finish, Profile, Program};
+use waltron_core::quantity::{Dimension, Quantity, Time, seconds};
 use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
 use waltron_wire::scpi::reply::{block, number, parts, quoted};
@@ -288,29 +289,21 @@ fn recordings(program: &Program) -> Vec<(String, Name, Arc<Vec<f64>>)> {
     all
 }
 
-/// Gives the probes of an observation the dimension that the program knows.
-fn with_dimensions(observation: &mut Observation, program: &Program) {
-    fn known<'p>(condition: &'p Condition, all: &mut Vec<&'p Probe>) {
-        for part in condition.parts() {
-            if let Condition::Reading { probe, .. } | Condition::Stable { probe, .. } = part {
-                all.push(probe);
-            }
-        }
-    }
-    let mut probes: Vec<&Probe> = program.reads.iter().collect();
-    for stop in program.segments.iter().flat_map(|s| &s.stops) {
-        known(&stop.when, &mut probes);
+/// Gives the readings of an observation the dimension that the rig's file knows; what does not cross the
+/// line has no other.
+fn with_dimensions(observation: &mut Observation, capability: &Capability) {
+    fn named(values: &Values, dimension: Dimension) -> Values {
+        values.iter().fold(Values::none(), |all, (name, value)| match name {
+            "value" => all.with_quantity("value", Quantity { si: value.si(), dimension }),
+            "angle" => all.with_value("angle", value),
+            "frequency" => all.with_value("frequency", value),
+            _ => all,
+        })
     }
     for reading in &mut observation.readings {
-        let same = |p: &&&Probe| p.of == reading.probe.of && p.what == reading.probe.what;
-        if let Some(probe) = probes.iter().find(same) {
-            let dimension = probe.dimension;
-            reading.probe.dimension = dimension;
-            if let Some(si) = reading.value.get("value") {
-                let value = waltron_core::quantity::Quantity { si, dimension };
-                reading.value = waltron_core::grading::Values::none().with_quantity("value", value);
-            }
-        }
+        capability.restore(&mut reading.probe);
+        reading.value = named(&reading.value, reading.probe.dimension);
+        reading.uncertainty = named(&reading.uncertainty, reading.probe.dimension);
     }
 }
 
@@ -338,7 +331,7 @@ impl Rig for ScpiRig {
         if observation.segments.len() > program.segments.len() {
             return Err(RigError::Reports { errors: "more segments than the program has".into() });
         }
-        with_dimensions(&mut observation, program);
+        with_dimensions(&mut observation, &self.capability);
         let input = self.capability.emergency_stop.as_ref();
         let by_input = input.is_some_and(|stop| stop.has_stopped(&observation));
         if observation.aborted() && !stopped && !by_input {

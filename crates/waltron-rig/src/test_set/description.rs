@@ -1,9 +1,10 @@
 //! What a test set tells of itself, on both ends of the line.
 
 use serde::{Deserialize, Serialize};
-use waltron_core::capability::{Capability, EmergencyStop, ParameterKind};
+use waltron_core::capability::{Capability, Channel, EmergencyStop, ParameterKind};
+use waltron_core::measuring::Coupling;
 use waltron_core::name::Name;
-use waltron_core::quantity::Measure;
+use waltron_core::quantity::{Dimension, Measure};
 
 /// The answer to `INSTrument:CAPability?`, as JSON.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -18,6 +19,12 @@ pub struct Description {
     pub channels: Vec<ChannelDescription>,
     /// Binary inputs: id and meaning.
     pub inputs: Vec<(Name, Name)>,
+    /// Binary outputs: id and meaning.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub switches: Vec<(Name, Name)>,
+    /// Measuring inputs.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub meters: Vec<MeterDescription>,
     /// Values that can be measured besides the outputs.
     pub readings: Vec<Name>,
     /// What can be set besides the outputs.
@@ -42,6 +49,44 @@ pub struct ChannelDescription {
     pub range_v: Option<f64>,
     /// Accuracy of what it puts out, as a tolerance.
     pub accuracy: String,
+    /// What it puts out: `ac`, `dc`, `both`.
+    #[serde(default)]
+    pub coupling: Coupling,
+    /// The lowest and the highest frequency, in Hz, where it tells them.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub frequency_hz: Option<[f64; 2]>,
+}
+
+impl ChannelDescription {
+    fn of<Q: Measure>(channel: &Channel<Q>) -> Self {
+        let ability = &channel.ability;
+        Self {
+            id: channel.id.clone(),
+            range_a: None,
+            range_v: None,
+            accuracy: channel.accuracy.to_string(),
+            coupling: ability.coupling,
+            frequency_hz: ability.frequency.map(|(low, high)| [low.si(), high.si()]),
+        }
+    }
+}
+
+/// A measuring input.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MeterDescription {
+    /// Its id.
+    pub id: Name,
+    /// What it is connected to.
+    pub meaning: Name,
+    /// Largest current that it shows, in A.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub range_a: Option<f64>,
+    /// Largest voltage that it shows, in V.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub range_v: Option<f64>,
+    /// What it shows: `ac`, `dc`, `both`.
+    #[serde(default)]
+    pub coupling: Coupling,
 }
 
 /// What can be set.
@@ -58,16 +103,22 @@ impl Description {
     /// Describes a capability.
     pub fn of(name: &str, capability: &Capability, simulated: bool, real_time: bool) -> Self {
         let currents = capability.currents.iter().map(|c| ChannelDescription {
-            id: c.id.clone(),
             range_a: Some(c.range.si()),
-            range_v: None,
-            accuracy: c.accuracy.to_string(),
+            ..ChannelDescription::of(c)
         });
         let voltages = capability.voltages.iter().map(|c| ChannelDescription {
-            id: c.id.clone(),
-            range_a: None,
             range_v: Some(c.range.si()),
-            accuracy: c.accuracy.to_string(),
+            ..ChannelDescription::of(c)
+        });
+        let meters = capability.meters.iter().map(|m| {
+            let of = |dimension| (m.dimension == dimension).then_some(m.range);
+            MeterDescription {
+                id: m.id.clone(),
+                meaning: m.meaning.clone(),
+                range_a: of(Dimension::CURRENT),
+                range_v: of(Dimension::VOLTAGE),
+                coupling: m.coupling,
+            }
         });
         let parameters = capability.parameters.iter().map(|p| ParameterDescription {
             name: p.name.clone(),
@@ -82,6 +133,12 @@ impl Description {
             real_time,
             channels: currents.chain(voltages).collect(),
             inputs: capability.inputs.iter().map(|i| (i.id.clone(), i.meaning.clone())).collect(),
+            switches: capability
+                .switches
+                .iter()
+                .map(|s| (s.id.clone(), s.meaning.clone()))
+                .collect(),
+            meters: meters.collect(),
             readings: capability.readings.iter().map(|r| r.name.clone()).collect(),
             parameters: parameters.collect(),
             timing_resolution_s: capability.timing_resolution.si(),
@@ -116,6 +173,24 @@ impl Description {
                 Some((_, meaning)) if *meaning != input.meaning => all.push(format!(
                     "its input {} is wired to `{meaning}`, not to `{}`",
                     input.id, input.meaning
+                )),
+                Some(_) => {}
+            }
+        }
+        for switch in &wanted.switches {
+            if !self.switches.iter().any(|(_, meaning)| *meaning == switch.meaning) {
+                all.push(format!("it has no switch for `{}`", switch.meaning));
+            }
+        }
+        for meter in &wanted.meters {
+            let is_current = meter.dimension == Dimension::CURRENT;
+            let range = |m: &MeterDescription| if is_current { m.range_a } else { m.range_v };
+            match self.meters.iter().find(|m| m.meaning == meter.meaning).and_then(range) {
+                None => all.push(format!("it has no meter for `{}`", meter.meaning)),
+                Some(most) if most < meter.range => all.push(format!(
+                    "its meter for `{}` goes up to {most}, not {}",
+                    meter.meaning,
+                    meter.range_text()
                 )),
                 Some(_) => {}
             }

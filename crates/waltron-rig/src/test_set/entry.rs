@@ -18,7 +18,7 @@ fn argument(parameters: &[Parameter], index: usize) -> Result<&Parameter, Fault>
 pub(super) fn new_segment(program: &mut Program, parameters: &[Parameter]) -> Result<(), Fault> {
     let name = argument(parameters, 0)?.text()?;
     let profile = Profile::Hold(Stimulus::off());
-    program.segments.push(Segment { name: name.into(), profile, stops: Vec::new() });
+    program.segments.push(Segment::new(name, profile, Vec::new()));
     Ok(())
 }
 

@@ -10,8 +10,9 @@ use std::time::{Duration, Instant};
 use waltron_core::asset::Ratings;
 use waltron_core::capability::{ParameterKind, ParameterValue};
 use waltron_core::clearance::clear;
+use waltron_core::measuring::{Read, When};
 use waltron_core::name::Name;
-use waltron_core::program::{Condition, Probe, Profile, Program};
+use waltron_core::program::{Profile, Program};
 use waltron_core::quantity::{Dimension, Frequency, Measure, seconds};
 use waltron_core::waveform::{pieces, render};
 use waltron_wire::scpi::reply::{block, number, quoted};
@@ -445,18 +446,9 @@ impl Session {
         change(self.set.lock().program.get_or_insert_default())
     }
 
-    /// What a probe measures is not written in programs: the channel tells it.
+    /// What a probe measures is not written in programs: what it is measured of tells it.
     fn dimensions(&self, program: &mut Program) {
-        let capability = self.set.capability();
-        let restore = |probe: &mut Probe| {
-            let of = capability.channel_dimension(probe.of.as_str());
-            let of = of.or_else(|| capability.reading(probe.of.as_str()).map(|r| r.dimension));
-            probe.dimension = probe.what.dimension(of.unwrap_or(Dimension::NUMBER));
-        };
-        program.reads.iter_mut().for_each(restore);
-        for stop in program.segments.iter_mut().flat_map(|s| &mut s.stops) {
-            in_condition(&mut stop.when, &restore);
-        }
+        program.probes_mut().for_each(|probe| self.set.capability().restore(probe));
     }
 
     /// `PROGram:RECording DIGEST,CHANNEL,BLOCK`: samples of a recording that the program plays, as
@@ -586,16 +578,6 @@ fn needs_control(meaning: Meaning) -> bool {
     )
 }
 
-fn in_condition(condition: &mut Condition, restore: &impl Fn(&mut Probe)) {
-    match condition {
-        Condition::Reading { probe, .. } | Condition::Stable { probe, .. } => restore(probe),
-        Condition::Any(inner) | Condition::All(inner) => {
-            inner.iter_mut().for_each(|c| in_condition(c, restore));
-        }
-        _ => {}
-    }
-}
-
 /// Longest program, in s.
 const LONGEST_S: f64 = 86_400.0;
 
@@ -630,6 +612,7 @@ fn is_playable(program: &Program) -> Result<(), Fault> {
         };
         let negative = dwells.iter().any(|t| *t < 0.0);
         let longest = segment.longest().map_or(0.0, |t| t.si());
+        levels += segment.reads.iter().map(|r| readings(r, longest)).sum::<f64>();
         if negative || !(0.0..=LONGEST_S).contains(&longest) {
             return Err(
                 faults::OUT_OF_RANGE.because("a time that is negative, or longer than a day")
@@ -640,6 +623,15 @@ fn is_playable(program: &Program) -> Result<(), Fault> {
         return Err(faults::TOO_MUCH_DATA.because("more levels than can be played"));
     }
     Ok(())
+}
+
+/// How many readings a segment takes of one thing, over its levels.
+fn readings(read: &Read, longest: f64) -> f64 {
+    match read.when {
+        When::Every(time) if time.si() > 0.0 => longest / time.si(),
+        When::Every(_) => f64::INFINITY,
+        When::EachLevel => 0.0,
+    }
 }
 
 fn unlimited() -> Ratings {

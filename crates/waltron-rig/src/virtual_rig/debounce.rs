@@ -21,11 +21,13 @@ struct Contact {
 pub(super) struct Debounce {
     contacts: Vec<Contact>,
     edges: Vec<Edge>,
+    /// Every change as it came, where that is wanted.
+    raw: Option<Vec<Edge>>,
     resolution_s: f64,
 }
 
 impl Debounce {
-    pub(super) fn new(capability: &Capability, closed: &[Name]) -> Self {
+    pub(super) fn new(capability: &Capability, closed: &[Name], raw: bool) -> Self {
         let contacts = capability.inputs.iter().map(|input| Contact {
             meaning: input.meaning.clone(),
             debounce: input.debounce,
@@ -35,6 +37,7 @@ impl Debounce {
         Self {
             contacts: contacts.collect(),
             edges: Vec::new(),
+            raw: raw.then(Vec::new),
             resolution_s: capability.timing_resolution.si(),
         }
     }
@@ -47,6 +50,10 @@ impl Debounce {
     pub(super) fn change(&mut self, edge: &Edge) {
         for contact in self.contacts.iter_mut().filter(|c| c.meaning == edge.signal) {
             contact.changing = (edge.closed != contact.closed).then_some(edge.time);
+            if let Some(raw) = &mut self.raw {
+                let time = rounded(edge.time, self.resolution_s);
+                raw.push(Edge { time, ..edge.clone() });
+            }
         }
         self.settle(edge.time);
     }
@@ -67,11 +74,7 @@ impl Debounce {
             };
             contact.changing = None;
             contact.closed = !contact.closed;
-            let time = if self.resolution_s > 0.0 {
-                seconds((since.si() / self.resolution_s).round() * self.resolution_s)
-            } else {
-                since
-            };
+            let time = rounded(since, self.resolution_s);
             let edge = Edge { signal: contact.meaning.clone(), time, closed: contact.closed };
             let at = self.edges.partition_point(|e| e.time <= time);
             self.edges.insert(at, edge);
@@ -88,7 +91,17 @@ impl Debounce {
         &self.edges
     }
 
-    pub(super) fn into_edges(self) -> Vec<Edge> {
-        self.edges
+    /// The changes, and those as they came.
+    pub(super) fn into_edges(self) -> (Vec<Edge>, Vec<Edge>) {
+        (self.edges, self.raw.unwrap_or_default())
+    }
+}
+
+/// A time to a resolution, where there is one.
+fn rounded(time: Time, resolution_s: f64) -> Time {
+    if resolution_s > 0.0 {
+        seconds((time.si() / resolution_s).round() * resolution_s)
+    } else {
+        time
     }
 }

@@ -4,8 +4,21 @@ use waltron_core::program::{Profile, Rest};
 use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::stimulus::Stimulus;
 
-/// A stimulus with how long it lasts; `None`: until something ends the segment.
-pub(super) type Level = (Stimulus, Option<Time>);
+/// A piece of a profile that is put out as it is.
+pub(super) struct Level {
+    pub(super) stimulus: Stimulus,
+    /// How long it lasts; `None`: until something ends the segment.
+    pub(super) lasts: Option<Time>,
+    /// Which level it belongs to.
+    pub(super) place: Place,
+}
+
+/// A level, counted from 0, or the rest behind it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Place {
+    pub(super) number: usize,
+    pub(super) rest: bool,
+}
 
 /// Length of a tick; a relay's measuring window is longer.
 const TICK_S: f64 = 1e-3;
@@ -16,12 +29,15 @@ const MOST_TICKS: f64 = 50_000.0;
 /// Walks through a profile's levels in order.
 pub(super) fn levels(profile: &Profile) -> Box<dyn Iterator<Item = Level> + '_> {
     match profile {
-        Profile::Hold(stimulus) => held(stimulus.clone(), None),
-        Profile::Stairs(s) => {
-            Box::new((0..=s.steps).flat_map(|i| pulse(s.level(i), s.dwell, s.rest.as_ref())))
-        }
+        Profile::Hold(stimulus) => held(stimulus.clone(), None, 0),
+        Profile::Stairs(s) => Box::new(
+            (0..=s.steps).flat_map(|i| pulse(s.level(i), s.dwell, s.rest.as_ref(), i as usize)),
+        ),
         Profile::Steps(s) => Box::new(
-            s.levels.iter().flat_map(|level| pulse(level.clone(), s.dwell, s.rest.as_ref())),
+            s.levels
+                .iter()
+                .enumerate()
+                .flat_map(|(i, level)| pulse(level.clone(), s.dwell, s.rest.as_ref(), i)),
         ),
         Profile::Slope(slope) => ticks(slope.time, |at| slope.at(at)),
         Profile::Playback(playback) => ticks(playback.length(), |at| playback.phasors_at(at)),
@@ -32,20 +48,30 @@ fn pulse<'a>(
     level: Stimulus,
     dwell: Time,
     rest: Option<&'a Rest>,
+    number: usize,
 ) -> impl Iterator<Item = Level> + 'a {
-    let rest = rest.map(|r| (r.stimulus.clone(), Some(r.time)));
-    held(level, Some(dwell)).chain(rest)
+    let rest = rest.map(|r| Level {
+        stimulus: r.stimulus.clone(),
+        lasts: Some(r.time),
+        place: Place { number, rest: true },
+    });
+    held(level, Some(dwell), number).chain(rest)
 }
 
-fn held(stimulus: Stimulus, time: Option<Time>) -> Box<dyn Iterator<Item = Level>> {
+fn held(stimulus: Stimulus, time: Option<Time>, number: usize) -> Box<dyn Iterator<Item = Level>> {
+    let place = Place { number, rest: false };
     if !stimulus.is_moving() {
-        return Box::new(std::iter::once((stimulus, time)));
+        return Box::new(std::iter::once(Level { stimulus, lasts: time, place }));
     }
     match time {
-        Some(time) => Box::new(ticks(time, move |at| stimulus.after(at.si()))),
-        None => Box::new(
-            (0..).map(move |i| (stimulus.after(f64::from(i) * TICK_S), Some(seconds(TICK_S)))),
+        Some(time) => Box::new(
+            ticks(time, move |at| stimulus.after(at.si())).map(move |l| Level { place, ..l }),
         ),
+        None => Box::new((0..).map(move |i| Level {
+            stimulus: stimulus.after(f64::from(i) * TICK_S),
+            lasts: Some(seconds(TICK_S)),
+            place,
+        })),
     }
 }
 
@@ -57,6 +83,7 @@ fn ticks<'a>(
     let tick = time / count;
     Box::new((0..count as u32).map(move |i| {
         // The middle of the tick stands for it.
-        (at(tick * (f64::from(i) + 0.5)), Some(tick))
+        let stimulus = at(tick * (f64::from(i) + 0.5));
+        Level { stimulus, lasts: Some(tick), place: Place::default() }
     }))
 }

@@ -1,8 +1,10 @@
 //! The virtual rig: plays programs in virtual time on a simulated specimen.
 
 mod debounce;
+mod input;
 mod levels;
-mod meter;
+mod look;
+mod output;
 #[cfg(test)]
 mod tests;
 mod watch;
@@ -10,19 +12,21 @@ mod watch;
 use crate::attendant::{Attendant, Present};
 use crate::rig::{Announced, Rig, RigError};
 use debounce::Debounce;
+use input::Moment;
 use levels::levels;
-use meter::Meter;
+use look::Look;
+use output::Outputs;
 use std::time::{Duration, Instant};
 use waltron_core::capability::{Capability, Parameter, ParameterKind, ParameterValue};
 use waltron_core::clearance::Cleared;
-use waltron_core::grading::Values;
+use waltron_core::measuring::{Place, Probe, Reading, When};
 use waltron_core::name::Name;
-use waltron_core::observation::{Ended, Observation, OffAt, Reading, Span};
+use waltron_core::observation::{Ended, Observation, OffAt, Span};
 use waltron_core::program::{Finish, Program, Segment, Then};
-use waltron_core::quantity::{Measure, Quantity, Time, seconds};
+use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
-use waltron_core::waveform::{next_zeros, pieces, settled};
+use waltron_core::waveform::{PhaseClock, next_zeros, pieces, settled};
 use waltron_specimen::{Noise, Specimen};
 use watch::Watch;
 
@@ -54,6 +58,8 @@ pub struct VirtualRig {
     out: Stimulus,
     /// What was set besides the outputs since it was switched off.
     touched: Vec<Name>,
+    /// Switches that are closed.
+    closed: Vec<Name>,
 }
 
 impl VirtualRig {
@@ -74,6 +80,7 @@ impl VirtualRig {
             energised: false,
             out,
             touched: Vec::new(),
+            closed: Vec::new(),
         }
     }
 
@@ -132,20 +139,75 @@ impl VirtualRig {
         stop.is_some_and(|stop| contacts.is(&stop.signal, stop.when_closed))
     }
 
-    fn play_segment(&mut self, segment: &Segment, play: &mut Play<'_>) -> Result<Ended, RigError> {
+    fn look<'l>(&'l self, play: &'l Play<'_>, outputs: Outputs<'l>) -> Look<'l> {
+        let moment = Moment {
+            now: play.now.si(),
+            level_start: play.level_start.si(),
+            nominal: self.out.frequency().map_or(50.0, Measure::si).max(1.0),
+            clock: &play.clock,
+        };
+        Look::new(&self.capability, &*self.specimen, moment, outputs)
+    }
+
+    /// Measures these here and now.
+    fn read<'p>(&self, probes: impl Iterator<Item = &'p Probe>, play: &mut Play<'_>) {
+        let place = Place { segment: play.segment, level: play.level, time: play.now };
+        let mut noise = play.noise.clone();
+        let mut look = self.look(play, Outputs::of_now(&self.capability, &self.out));
+        let read = probes.map(|probe| look.reading(probe, Some(place), &mut noise));
+        let read: Vec<Reading> = read.collect();
+        play.noise = noise;
+        play.readings.extend(read);
+    }
+
+    /// Closes and opens switches.
+    fn switch(&mut self, segment: &Segment) {
+        for switching in &segment.switches {
+            self.closed.retain(|name| *name != switching.output);
+            if switching.closed {
+                self.closed.push(switching.output.clone());
+            }
+            self.specimen.switch(&switching.output, switching.closed);
+        }
+    }
+
+    fn play_segment(
+        &mut self,
+        index: usize,
+        segment: &Segment,
+        play: &mut Play<'_>,
+    ) -> Result<Ended, RigError> {
         // Nothing comes on while the emergency stop says so.
         if self.is_stopped(&play.contacts) {
             return Ok(Ended::Aborted);
         }
         let mut watch = Watch::new(&segment.stops, play.now);
-        for (stimulus, lasts) in levels(&segment.profile) {
-            if lasts.is_none() && segment.longest().is_none() {
+        play.begin_segment(index, segment);
+        self.switch(segment);
+        let mut levels = levels(&segment.profile).peekable();
+        let mut place = None;
+        while let Some(level) = levels.next() {
+            if level.lasts.is_none() && segment.longest().is_none() {
                 return Err(RigError::Endless { segment: segment.name.to_string() });
             }
-            self.specimen.apply(&stimulus);
-            self.out = stimulus;
-            let end = lasts.map(|t| play.now + t);
-            if let Some(ended) = self.pass(&mut watch, end, play) {
+            if place.replace(level.place) != Some(level.place) {
+                (play.level, play.level_start) = (level.place.number, play.now);
+            }
+            self.specimen.apply(&level.stimulus);
+            play.clock.apply(play.now.si(), &level.stimulus);
+            self.out = level.stimulus;
+            let end = level.lasts.map(|t| play.now + t);
+            let ended = self.pass(&mut watch, end, play);
+            let is_over =
+                ended.is_some() || levels.peek().is_none_or(|next| next.place != level.place);
+            if is_over && !level.place.rest && ended != Some(Ended::Aborted) {
+                let each = segment.reads.iter().filter(|r| r.when == When::EachLevel);
+                let each = each.map(|r| &r.probe);
+                if each.clone().next().is_some() {
+                    self.read(each, play);
+                }
+            }
+            if let Some(ended) = ended {
                 return Ok(ended);
             }
         }
@@ -161,9 +223,15 @@ impl VirtualRig {
     ) -> Option<Ended> {
         loop {
             if watch.due(play.now) {
-                let (capability, specimen) = (&self.capability, &*self.specimen);
-                let mut meter = Meter::of_now(capability, specimen, &self.out, &mut play.noise);
-                watch.poll(play.now, |probe| meter.read(probe), &mut *play.attendant);
+                let mut noise = play.noise.clone();
+                let mut values: Vec<(Probe, Option<f64>)> = Vec::new();
+                if watch.measures() {
+                    let mut look = self.look(play, Outputs::of_now(&self.capability, &self.out));
+                    let probes = watch.probes();
+                    values.extend(probes.map(|p| (p.clone(), look.value(p, &mut noise))));
+                }
+                play.noise = noise;
+                watch.poll(play.now, values, &mut *play.attendant);
                 // Looking may have taken longer than the time between two looks.
                 if self.pace == Pace::Real {
                     watch.not_before(seconds(play.began.elapsed().as_secs_f64()));
@@ -178,7 +246,12 @@ impl VirtualRig {
             if end.is_some_and(|end| play.now >= end) {
                 return None;
             }
-            let moments = [end, watch.wake(play.now), play.contacts.next_due()];
+            let due = play.due();
+            if !due.is_empty() {
+                self.read(due.iter(), play);
+            }
+            let moments =
+                [end, watch.wake(play.now), play.contacts.next_due(), play.next_reading()];
             // Every level or its segment is bounded, so there is always a moment.
             let until = moments.into_iter().flatten().reduce(Time::min).unwrap_or(play.now);
             if !self.pass_until(until, play) {
@@ -238,6 +311,42 @@ struct Play<'a> {
     contacts: Debounce,
     attendant: &'a mut dyn Attendant,
     noise: Noise,
+    clock: PhaseClock,
+    /// Where it is.
+    segment: usize,
+    level: usize,
+    level_start: Time,
+    /// What is measured again and again in this segment: the next time, the time between, and what.
+    regular: Vec<(Time, Time, Probe)>,
+    readings: Vec<Reading>,
+}
+
+impl Play<'_> {
+    fn begin_segment(&mut self, index: usize, segment: &Segment) {
+        (self.segment, self.level, self.level_start) = (index, 0, self.now);
+        let regular = segment.reads.iter().filter_map(|r| match r.when {
+            When::Every(time) => Some((self.now + time, time, r.probe.clone())),
+            When::EachLevel => None,
+        });
+        self.regular = regular.collect();
+    }
+
+    /// When something is measured next.
+    fn next_reading(&self) -> Option<Time> {
+        self.regular.iter().map(|(next, ..)| *next).reduce(Time::min)
+    }
+
+    /// What is to be measured by now.
+    fn due(&mut self) -> Vec<Probe> {
+        let mut due = Vec::new();
+        for (next, every, probe) in &mut self.regular {
+            if self.now >= *next {
+                due.push(probe.clone());
+                *next += *every;
+            }
+        }
+        due
+    }
 }
 
 impl Rig for VirtualRig {
@@ -259,18 +368,30 @@ impl Rig for VirtualRig {
         self.draw += 1;
         self.specimen.begin(draw);
         let closed: Vec<Name> = self.specimen.closed();
-        let contacts = Debounce::new(&self.capability, &closed);
+        let contacts = Debounce::new(&self.capability, &closed, program.raw_edges);
         let closed_at_start = contacts.closed();
         let noise = Noise::of_shot(METER_SEED, draw);
         let (now, began) = (seconds(0.0), Instant::now());
-        let mut play = Play { now, began, contacts, attendant, noise };
+        let mut play = Play {
+            now,
+            began,
+            contacts,
+            attendant,
+            noise,
+            clock: PhaseClock::default(),
+            segment: 0,
+            level: 0,
+            level_start: now,
+            regular: Vec::new(),
+            readings: Vec::new(),
+        };
         let mut observation = Observation { closed_at_start, ..Default::default() };
         self.energised = true;
-        for segment in &program.segments {
+        for (index, segment) in program.segments.iter().enumerate() {
             let start = play.now;
             let waits = segment.waits_for_angle();
             let so_far = if waits { pieces(program, Some(&observation)) } else { Vec::new() };
-            let outcome = self.play_segment(&settled(segment, &so_far), &mut play);
+            let outcome = self.play_segment(index, &settled(segment, &so_far), &mut play);
             if outcome.is_err() {
                 self.off()?;
             }
@@ -285,19 +406,16 @@ impl Rig for VirtualRig {
                 break;
             }
         }
-        let (capability, specimen) = (&self.capability, &*self.specimen);
-        let seen =
-            if program.reads.is_empty() { Vec::new() } else { pieces(program, Some(&observation)) };
-        let mut meter = Meter::of_last(capability, specimen, seen, &mut play.noise);
-        let mut readings = Vec::new();
-        for probe in &program.reads {
-            if let Some(si) = meter.read(probe) {
-                let value = Quantity { si, dimension: probe.dimension };
-                let value = Values::none().with_quantity("value", value);
-                readings.push(Reading { probe: probe.clone(), value });
+        observation.readings = std::mem::take(&mut play.readings);
+        if !program.reads.is_empty() {
+            let outputs = Outputs::of_last(&self.capability, pieces(program, Some(&observation)));
+            let mut noise = play.noise.clone();
+            let mut look = self.look(&play, outputs);
+            for probe in &program.reads {
+                observation.readings.push(look.reading(probe, None, &mut noise));
             }
+            play.noise = noise;
         }
-        observation.readings = readings;
         let forced = observation.segments.iter().zip(&program.segments).any(|(span, segment)| {
             matches!(span.ended, Ended::Stop(i) if segment.stops[i].then == Then::Off)
         });
@@ -309,7 +427,7 @@ impl Rig for VirtualRig {
             }
             _ => self.off()?,
         }
-        observation.edges = play.contacts.into_edges();
+        (observation.edges, observation.raw_edges) = play.contacts.into_edges();
         Ok(observation)
     }
 
@@ -355,6 +473,9 @@ impl Rig for VirtualRig {
     fn off(&mut self) -> Result<(), RigError> {
         self.out = Stimulus::off();
         self.specimen.apply(&self.out);
+        for name in std::mem::take(&mut self.closed) {
+            self.specimen.switch(&name, false);
+        }
         self.energised = false;
         Ok(())
     }

@@ -43,11 +43,8 @@ impl Specimen for Scripted {
 }
 
 fn capability() -> Capability {
-    let channel = |id: &str| Channel {
-        id: id.into(),
-        range: amperes(10.0),
-        accuracy: Tolerance::larger_of(0.001, amperes(0.0)),
-    };
+    let channel =
+        |id: &str| Channel::new(id, amperes(10.0), Tolerance::larger_of(0.001, amperes(0.0)));
     let input = |id: &str, meaning: &str| Input {
         id: id.into(),
         meaning: meaning.into(),
@@ -58,6 +55,8 @@ fn capability() -> Capability {
         voltages: Vec::new(),
         inputs: vec![input("BI1", "trip")],
         readings: Vec::new(),
+        switches: Vec::new(),
+        meters: Vec::new(),
         parameters: Vec::new(),
         timing_resolution: seconds(1e-4),
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
@@ -130,14 +129,10 @@ fn stairs_and_pulses_put_every_level_out() {
         dwell: seconds(0.1),
         rest,
     };
-    let ramp = |rest| Segment {
-        name: "ramp".into(),
-        profile: Profile::Stairs(stairs(rest)),
-        stops: vec![],
-    };
+    let ramp = |rest| Segment::new("ramp", Profile::Stairs(stairs(rest)), vec![]);
     let applied = |segment: Segment| -> Vec<f64> {
         levels(&segment.profile)
-            .map(|(s, _)| FaultLoop::largest_phase(s.complex_phase_currents()).si())
+            .map(|l| FaultLoop::largest_phase(l.stimulus.complex_phase_currents()).si())
             .collect()
     };
     assert_eq!(applied(ramp(None)), [1.0, 1.5, 2.0]);
@@ -157,8 +152,7 @@ fn what_exceeds_the_rig_or_never_ends_is_refused_before_it_is_put_out() {
         refusal(Segment::hold("x", one_phase(10.1), seconds(1.0)))[0],
         Refusal::AboveRange { .. }
     ));
-    let endless =
-        Segment { name: "x".into(), profile: Profile::Hold(one_phase(1.0)), stops: vec![] };
+    let endless = Segment::new("x", Profile::Hold(one_phase(1.0)), vec![]);
     assert!(matches!(refusal(endless)[0], Refusal::Unbounded { .. }));
     let unwired = Segment::hold("x", one_phase(1.0), seconds(1.0))
         .until(Stop::on_contact("start".into(), true));

@@ -2,8 +2,9 @@
 
 use super::debounce::Debounce;
 use crate::attendant::Attendant;
+use waltron_core::measuring::Probe;
 use waltron_core::observation::Edge;
-use waltron_core::program::{Condition, Probe, Stop};
+use waltron_core::program::{Condition, Stop};
 use waltron_core::quantity::{Time, seconds};
 
 /// How often measured values are looked at.
@@ -51,11 +52,21 @@ impl<'a> Watch<'a> {
         self.next_poll.is_some_and(|at| now >= at)
     }
 
+    /// Whether anything is measured at all.
+    pub(super) fn measures(&self) -> bool {
+        !self.values.is_empty()
+    }
+
+    /// What is measured.
+    pub(super) fn probes(&self) -> impl Iterator<Item = &Probe> {
+        self.values.iter().map(|(probe, _)| probe)
+    }
+
     /// Takes new measured values, the attendant's mark and what is seen outside.
     pub(super) fn poll(
         &mut self,
         now: Time,
-        mut read: impl FnMut(&Probe) -> Option<f64>,
+        values: Vec<(Probe, Option<f64>)>,
         attendant: &mut dyn Attendant,
     ) {
         if self.waits_for(&Condition::Mark) {
@@ -64,9 +75,7 @@ impl<'a> Watch<'a> {
         if self.waits_for(&Condition::Outside) {
             self.outside = attendant.outside();
         }
-        for (probe, value) in &mut self.values {
-            *value = read(probe);
-        }
+        self.values = values;
         let mut histories = self.steady.iter_mut();
         for part in self.stops.iter().flat_map(|s| s.when.parts()) {
             if let Condition::Stable { probe, time, .. } = part

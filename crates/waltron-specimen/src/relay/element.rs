@@ -22,6 +22,8 @@ pub struct TrueElement {
     pub trip: Name,
     /// The contact it closes on pickup.
     pub start: Name,
+    /// The binary input that blocks it while it is on; none: nothing does.
+    pub blocked_by: Option<Name>,
     /// Whether it works at all.
     pub enabled: bool,
 }

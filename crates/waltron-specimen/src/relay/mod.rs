@@ -8,11 +8,12 @@ mod tests;
 pub use element::TrueElement;
 pub use measure::TrueMeasure;
 
-use crate::Specimen;
 use crate::noise::Noise;
+use crate::{Specimen, Unconnected};
 use element::Running;
 use measure::{FrequencyHistory, RATE_WINDOW_S};
 use std::collections::VecDeque;
+use waltron_core::capability::Capability;
 use waltron_core::name::Name;
 use waltron_core::observation::Edge;
 use waltron_core::quantity::{Measure, Time, seconds};
@@ -54,6 +55,8 @@ pub struct Relay {
     frequency: FrequencyHistory,
     /// What is put out now.
     stimulus: Stimulus,
+    /// Binary inputs that are on.
+    blocking: Vec<Name>,
     /// When the rate of change of frequency fades, if nothing is applied meanwhile.
     rate_fades: Option<f64>,
     running: Vec<Running>,
@@ -83,6 +86,7 @@ impl Relay {
             inputs: VecDeque::new(),
             frequency: FrequencyHistory::default(),
             stimulus: Stimulus::off(),
+            blocking: Vec::new(),
             rate_fades: None,
             running,
             outputs: Vec::new(),
@@ -102,8 +106,12 @@ impl Relay {
 
     /// Queues what the elements see of what is put out now.
     fn see(&mut self, rate: f64) {
-        let multiple =
-            |e: &TrueElement| e.measures.multiple(&self.stimulus, rate, e.pickup, self.gain);
+        let multiple = |e: &TrueElement| {
+            if e.blocked_by.as_ref().is_some_and(|input| self.blocking.contains(input)) {
+                return 0.0;
+            }
+            e.measures.multiple(&self.stimulus, rate, e.pickup, self.gain)
+        };
         let seen = self.truth.elements.iter().map(multiple).collect();
         self.inputs.push_back((self.now + self.truth.measuring_delay_s, seen));
     }
@@ -189,6 +197,24 @@ impl Specimen for Relay {
 
     fn settings(&self) -> Vec<ReadSetting> {
         self.display.clone()
+    }
+
+    fn connect(&mut self, rig: &Capability) -> Result<(), Unconnected> {
+        let inputs = || self.truth.elements.iter().filter_map(|e| e.blocked_by.as_ref());
+        let unknown = rig.switches.iter().map(|s| &s.meaning).find(|m| !inputs().any(|i| i == *m));
+        // A relay measures for itself: there is nothing at it that a meter could be connected to.
+        match unknown.or_else(|| rig.meters.first().map(|m| &m.meaning)) {
+            Some(meaning) => Err(Unconnected { meaning: meaning.clone(), has: Vec::new() }),
+            None => Ok(()),
+        }
+    }
+
+    fn switch(&mut self, meaning: &Name, closed: bool) {
+        self.blocking.retain(|input| input != meaning);
+        if closed {
+            self.blocking.push(meaning.clone());
+        }
+        self.see(self.frequency.rate());
     }
 
     fn apply(&mut self, stimulus: &Stimulus) {

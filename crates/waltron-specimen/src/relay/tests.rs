@@ -13,6 +13,7 @@ fn very_inverse(tms: f64) -> Characteristic {
 
 fn element(pickup_a: f64, characteristic: Characteristic) -> TrueElement {
     TrueElement {
+        blocked_by: None,
         id: "51P".into(),
         measures: TrueMeasure::Current(Measures::Phase),
         pickup: pickup_a,

@@ -33,6 +33,14 @@ pub(crate) struct Inject {
     /// How long that lasts.
     #[arg(long, value_name = "TIME", default_value = "1 s")]
     pub(crate) prefault_time: String,
+    /// What is measured: a meter, an output or an instrument's value by its name; may be repeated. All
+    /// that is there if not given.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) read: Vec<String>,
+    /// What is worked out from two readings, with a name: "ratio = secondary voltage / primary voltage",
+    /// "power = va * ia", "drop = va - vb"; may be repeated.
+    #[arg(long, value_name = "NAME = A / B")]
+    pub(crate) derive: Vec<String>,
     /// Go on until told otherwise: live readings, keys change a step at a time.
     #[arg(long, conflicts_with_all = ["until", "duration"])]
     pub(crate) watch: bool,

@@ -237,7 +237,7 @@ impl Ramp {
 fn ramp_segment(name: &str, stairs: Stairs, signal: &Name, closed: bool) -> Segment {
     let until =
         Stop { when: Condition::Contact { signal: signal.clone(), closed }, then: Then::End };
-    Segment { name: name.into(), profile: Profile::Stairs(stairs), stops: vec![until] }
+    Segment::new(name, Profile::Stairs(stairs), vec![until])
 }
 
 impl Pickup {

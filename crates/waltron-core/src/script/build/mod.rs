@@ -15,8 +15,9 @@ use super::output::stimulus;
 use super::scene::{Mode, Out, Scene};
 use crate::document::Problem;
 use crate::expression::{Expr, evaluate};
+use crate::measuring::Probe;
 use crate::name::Name;
-use crate::program::{Condition, Finish, Probe, Profile, Program, Segment, Stop, Then};
+use crate::program::{Condition, Finish, Profile, Program, Segment, Stop, Then};
 use crate::quantity::{Dimension, Measure, Quantity, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use std::ops::Range;
@@ -105,7 +106,7 @@ pub(super) fn build(
         None if b.is_fault || b.state.stimulus.is_off() => Finish::Off,
         None => Finish::Keep,
     };
-    let program = Program { segments: b.segments, finish, reads: Vec::new(), capture: None };
+    let program = Program { segments: b.segments, finish, ..Program::default() };
     // A limit that follows from what is measured may be missing, like any other value.
     let later =
         |c: &&Condition| matches!(c, Condition::Reading { limit_si, .. } if limit_si.is_infinite());
@@ -123,7 +124,7 @@ pub(super) fn measure(time: Time, reads: Vec<Probe>, guards: &[Condition], scene
         segment = segment.until(Stop { when: guard.clone(), then: Then::Off });
     }
     let finish = if out.is_off() { Finish::Off } else { Finish::Keep };
-    let program = Program { segments: vec![segment], finish, reads, capture: None };
+    let program = Program { segments: vec![segment], finish, reads, ..Program::default() };
     let is_exact = scene.out.is_exact;
     Built { program, guards: guards.len(), parts: Vec::new(), fault: None, is_exact }
 }
@@ -303,7 +304,7 @@ impl Builder<'_> {
             ramp,
             span,
         });
-        let segment = Segment { name, profile, stops };
+        let segment = Segment::new(name, profile, stops);
         self.ended(&segment);
         self.segments.push(segment);
         self.off = until.off;
@@ -363,7 +364,7 @@ impl Builder<'_> {
         stops.push(last);
         self.is_exact &= held.is_exact;
         let profile = Profile::Hold(held.stimulus);
-        let segment = Segment { name: name.into(), profile, stops };
+        let segment = Segment::new(name, profile, stops);
         self.state.is_exact = held.is_exact;
         self.ended(&segment);
         self.segments.push(segment);

@@ -114,10 +114,14 @@ impl Sequence {
         let mut readings = HashMap::new();
         for probe in &built.program.reads {
             let kind = Type::Quantity(probe.dimension);
-            let read = match seen.reading(probe) {
+            let found = seen.at_end(probe);
+            let read = match found.and_then(|r| r.value.get("value")) {
                 Some(si) if capability.shows(probe, si) => {
                     let value = Quantity { si, dimension: probe.dimension };
-                    Value::Measured(Measured { value, u: capability.uncertainty(probe, si) })
+                    // What a meter or a worked-out value is uncertain by comes with it.
+                    let own = found.and_then(|r| r.uncertainty.get("value"));
+                    let u = own.or_else(|| capability.uncertainty(probe, si));
+                    Value::Measured(Measured { value, u })
                 }
                 Some(si) => {
                     let shown = Quantity { si, dimension: probe.dimension };
@@ -125,7 +129,10 @@ impl Sequence {
                     Value::missing(kind, false, why)
                 }
                 None => {
-                    let why = format!("`{probe}` could not be measured: there is no such signal");
+                    let why = match found.and_then(|r| r.lacks.as_ref()) {
+                        Some(lack) => format!("`{probe}` could not be measured: {lack}"),
+                        None => format!("`{probe}` could not be measured: there is no such signal"),
+                    };
                     Value::missing(kind, false, why)
                 }
             };

@@ -1,6 +1,9 @@
 //! `waltron inject`: any stimulus, once.
 
+mod readings;
 mod status;
+mod takes;
+mod wanted;
 mod watch;
 
 use super::check::stages;
@@ -15,22 +18,24 @@ use crate::rigs::{self, Setup};
 use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
+use readings::told;
 use serde_json::{Value, json};
 use status::Shown;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::capability::{Capability, Input};
+use waltron_core::capability::Input;
 use waltron_core::clearance::{Cleared, clear};
 use waltron_core::document::{AssetForm, Source};
 use waltron_core::observation::Observation;
 use waltron_core::procedure::{Action, Answer, Procedure, Question};
-use waltron_core::program::{Probe, Program, Property};
+use waltron_core::program::Program;
 use waltron_core::quantity::text;
 use waltron_core::script::{self, Context};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{RigFile, RigForm};
+use wanted::Wanted;
 
 /// Shows what will be put out, asks, puts it out, prints what was measured.
 ///
@@ -43,7 +48,8 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
         return watch::watch(args, &bench, &mut *rig, terminal);
     }
     let mut program = bench.program(&script_of(args, &bench.file.capability.inputs)?)?;
-    program.reads = probes(&program, &bench.file.capability);
+    let wanted = Wanted::of(args, &program, &bench.file.capability)?;
+    program.reads = wanted.probes();
     let cleared = bench.cleared(program)?;
     let quiet = args.format == Format::Json;
     if !quiet {
@@ -62,9 +68,9 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let seen = played.map_err(|e| Failure::trouble(e.to_string()))?;
     rig.off().map_err(|e| Failure::trouble(e.to_string()))?;
     if quiet {
-        terminal.print_json(as_json(cleared.program(), &seen));
+        terminal.print_json(as_json(cleared.program(), &seen, &wanted));
     } else {
-        terminal.print(&outcome(cleared.program(), &seen));
+        terminal.print(&outcome(cleared.program(), &seen, &wanted, terminal));
     }
     Ok(if seen.aborted() { Exit::Stopped } else { Exit::Pass })
 }
@@ -182,30 +188,6 @@ fn script_of(args: &Args, contacts: &[Input]) -> Result<String, Failure> {
     Ok(format!("fault with {during} after prefault {before} for {} {ends}\n", args.prefault_time))
 }
 
-/// What is measured of every output that is driven, and every instrument.
-pub(super) fn probes(program: &Program, capability: &Capability) -> Vec<Probe> {
-    let mut probes = Vec::new();
-    for (channel, _, _) in program.maxima() {
-        let Some(dimension) = capability.channel_dimension(channel.as_str()) else { continue };
-        for what in [
-            Property::Magnitude,
-            Property::Phase,
-            Property::Frequency,
-            Property::Rms,
-            Property::Thd,
-        ] {
-            let dimension = what.dimension(dimension);
-            probes.push(Probe { of: channel.clone(), what, dimension });
-        }
-    }
-    probes.extend(capability.readings.iter().map(|r| Probe {
-        of: r.name.clone(),
-        what: Property::Value,
-        dimension: r.dimension,
-    }));
-    probes
-}
-
 fn heading(bench: &Bench, program: &Program, terminal: &Terminal) -> String {
     format!(
         "{} on {}\n\n{}\n{}\n",
@@ -222,7 +204,7 @@ fn inception(program: &Program, seen: &Observation) -> waltron_core::quantity::T
     fault.map_or_else(Default::default, |s| s.start)
 }
 
-fn outcome(program: &Program, seen: &Observation) -> String {
+fn outcome(program: &Program, seen: &Observation, wanted: &Wanted, terminal: &Terminal) -> String {
     let mut out = String::new();
     let start = inception(program, seen);
     let from = if program.position("fault").is_some() { "inception" } else { "the begin" };
@@ -239,36 +221,11 @@ fn outcome(program: &Program, seen: &Observation) -> String {
         out.push_str("No contact changed\n");
     }
     out.push_str(&format!("Put out for {}\n\nMeasured at the end\n", text(seen.length())));
-    let mut of: Option<&str> = None;
-    for reading in &seen.readings {
-        let channel = reading.probe.of.as_str();
-        let value = reading.value.text("value").unwrap_or_default();
-        let word = match reading.probe.what {
-            Property::Rms => "true RMS ",
-            Property::Thd => "THD ",
-            _ => "",
-        };
-        let value = match reading.probe.what {
-            Property::Thd => {
-                let share = reading.value.get("value").unwrap_or_default();
-                format!("{} %", waltron_core::quantity::significant(share * 100.0, 3))
-            }
-            Property::Phase => format!("@ {value}"),
-            _ => value,
-        };
-        let head = if of == Some(channel) {
-            "  ".to_owned()
-        } else {
-            format!("{}{channel:<16}", if of.is_some() { "\n" } else { "" })
-        };
-        out.push_str(&format!("{head}{word}{value}"));
-        of = Some(channel);
-    }
-    out.push('\n');
+    out.push_str(&told(&wanted.named(&seen.readings), terminal));
     out
 }
 
-fn as_json(program: &Program, seen: &Observation) -> Value {
+fn as_json(program: &Program, seen: &Observation, wanted: &Wanted) -> Value {
     let start = inception(program, seen);
     let contacts: Vec<Value> = seen
         .edges
@@ -283,5 +240,6 @@ fn as_json(program: &Program, seen: &Observation) -> Value {
         "stopped": seen.aborted(),
         "contacts": contacts,
         "readings": seen.readings,
+        "derived": wanted.derived(&seen.readings),
     })
 }

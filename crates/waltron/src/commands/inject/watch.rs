@@ -1,7 +1,9 @@
 //! `waltron inject --watch`: live readings; keys change what is out, a step at a time.
 
 use super::status::{closed, columns, fitted};
-use super::{Args, Bench, during, heading, outputs, probes};
+use super::takes::{Take, table_of};
+use super::wanted::{Wanted, at_a_glance};
+use super::{Args, Bench, during, heading, outputs};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::panel::Panel;
@@ -14,7 +16,7 @@ use std::sync::atomic::Ordering;
 use std::time::Duration;
 use waltron_core::name::Name;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::program::{Finish, Profile, Program, Property, Segment};
+use waltron_core::program::{Finish, Profile, Program, Segment};
 use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
 use waltron_core::stimulus::{Drive, Stimulus};
 use waltron_rig::Rig;
@@ -54,6 +56,10 @@ struct Live {
     /// Time of everything put out so far, and when it was switched over last.
     total: Time,
     switched: Time,
+    /// What was read whenever the key for it was pressed.
+    takes: Vec<Take>,
+    /// Whether the next look is to be taken down.
+    take: bool,
 }
 
 impl Live {
@@ -115,6 +121,7 @@ pub(super) fn watch(
         }
     };
     let program = bench.program(&script)?;
+    let wanted = Wanted::of(args, &program, &bench.file.capability)?;
     terminal.print(&heading(bench, &program, terminal));
     let flag = install();
     let mut panel =
@@ -142,10 +149,12 @@ pub(super) fn watch(
         factor: 1.0,
         total: seconds(0.0),
         switched: seconds(0.0),
+        takes: Vec::new(),
+        take: false,
     };
     let varied = live.vary.clone();
     terminal.print(&format!(
-        "up, down  change {varied} by {}\n{}q         off and out\n\n",
+        "up, down  change {varied} by {}\nt         take the readings down\n{}q         off and out\n\n",
         args.step,
         if live.before.is_some() {
             "f         switch over between pre-fault and fault; starts the timer\n"
@@ -155,10 +164,13 @@ pub(super) fn watch(
     ));
     let mut watcher = Watcher(flag);
     let raw = Raw::enter()?;
-    let outcome = turns(bench, rig, &mut live, &mut watcher, terminal);
+    let outcome = turns(bench, rig, &mut live, &wanted, &mut watcher, terminal);
     let off = rig.off();
     drop(raw);
     terminal.print(&format!("\noff after {}\n", text(live.total)));
+    if !live.takes.is_empty() {
+        terminal.print(&format!("\n{}", table_of(&live.takes, terminal)));
+    }
     off.map_err(|e| Failure::trouble(e.to_string()))?;
     outcome?;
     Ok(Exit::Pass)
@@ -168,6 +180,7 @@ fn turns(
     bench: &Bench,
     rig: &mut dyn Rig,
     live: &mut Live,
+    wanted: &Wanted,
     watcher: &mut Watcher,
     terminal: &Terminal,
 ) -> Result<(), Failure> {
@@ -175,8 +188,7 @@ fn turns(
         let segment = Segment::hold("watch", live.stimulus(), seconds(LOOK_S));
         let mut program =
             Program { segments: vec![segment], finish: Finish::Keep, ..Program::default() };
-        program.reads = probes(&program, &bench.file.capability);
-        program.reads.retain(|p| matches!(p.what, Property::Magnitude | Property::Value));
+        program.reads = at_a_glance(&wanted.probes());
         let Profile::Hold(out) = program.segments[0].profile.clone() else { return Ok(()) };
         let cleared = bench.cleared(program)?;
         let seen = rig.play(&cleared, watcher).map_err(|e| Failure::trouble(e.to_string()))?;
@@ -196,9 +208,17 @@ fn turns(
         let inputs = bench.file.capability.inputs.iter().map(|i| i.meaning.clone());
         let at_end: Vec<Name> = inputs.filter(|signal| seen.is_closed_at_end(signal)).collect();
         parts.push(closed(&at_end));
-        for reading in &seen.readings {
-            let value = reading.value.column_text("value").unwrap_or_default();
-            parts.push(format!("{} {value}", plain(reading.probe.of.as_str())));
+        let named = wanted.named(&seen.readings);
+        for (name, reading) in &named {
+            let value = match &reading.lacks {
+                None => reading.value.column_text("value").unwrap_or_default(),
+                Some(_) => "–".to_owned(),
+            };
+            parts.push(format!("{} {value}", plain(name)));
+        }
+        if std::mem::take(&mut live.take) {
+            live.takes.push(Take::of(live.total, &named));
+            terminal.print(&format!("\r\x1b[Ktake {}\r\n", live.takes.len()));
         }
         if let Some(hertz) = out.frequency() {
             parts.push(format!("{:.3} Hz", hertz.si()));
@@ -221,6 +241,7 @@ fn keys(bench: &Bench, live: &mut Live, terminal: &Terminal) -> bool {
         match key.code {
             KeyCode::Up => live.factor += live.step,
             KeyCode::Down => live.factor = (live.factor - live.step).max(0.0),
+            KeyCode::Char('t') => live.take = true,
             KeyCode::Char('f') if live.before.is_some() => {
                 live.is_fault = !live.is_fault;
                 live.switched = live.total;

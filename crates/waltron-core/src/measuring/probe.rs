@@ -1,6 +1,7 @@
-//! What can be measured: an instrument's value, or a property of what is put out.
+//! What can be measured: an instrument's value, or a property of a signal.
 
-use crate::name::Name;
+use super::meter::Coupling;
+use super::signal::Signal;
 use crate::quantity::Dimension;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -8,8 +9,8 @@ use std::fmt;
 /// Something that a rig measures.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Probe {
-    /// The instrument's value (`supply.current`) or the output channel (`ia`).
-    pub of: Name,
+    /// What it is measured of.
+    pub of: Signal,
     /// Which property.
     pub what: Property,
     /// What it measures; not written, since the property and the channel tell it.
@@ -27,6 +28,8 @@ pub enum Property {
     Rms,
     /// RMS value of the fundamental.
     Magnitude,
+    /// The fundamental whole: RMS value, phase angle and frequency.
+    Phasor,
     /// Phase angle of the fundamental.
     Phase,
     /// Frequency.
@@ -58,10 +61,28 @@ impl Property {
         ("dc", Self::Dc),
     ];
 
+    /// Whether it is had from the fundamental or the direct value alone, so that it can be worked out
+    /// from that of two signals.
+    pub fn can_be_worked_out(self) -> bool {
+        matches!(
+            self,
+            Self::Value | Self::Rms | Self::Magnitude | Self::Phasor | Self::Phase | Self::Dc
+        )
+    }
+
+    /// Whether it is one of a direct value; else it needs alternating ones, but for true RMS.
+    pub fn fits(self, coupling: Coupling) -> bool {
+        match self {
+            Self::Dc => coupling.is_dc(),
+            Self::Rms | Self::Value => true,
+            _ => coupling.is_ac(),
+        }
+    }
+
     /// What it measures, on a channel of this dimension.
     pub fn dimension(self, channel: Dimension) -> Dimension {
         match self {
-            Self::Value | Self::Rms | Self::Magnitude | Self::Dc => channel,
+            Self::Value | Self::Rms | Self::Magnitude | Self::Phasor | Self::Dc => channel,
             Self::Phase | Self::HarmonicAngle(_) => Dimension::ANGLE,
             Self::Frequency => Dimension::FREQUENCY,
             Self::Harmonic(_) | Self::Thd => Dimension::NUMBER,
@@ -74,7 +95,7 @@ impl fmt::Display for Probe {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let of = &self.of;
         match self.what {
-            Property::Value => write!(f, "{of}"),
+            Property::Value | Property::Phasor => write!(f, "{of}"),
             Property::Harmonic(n) => write!(f, "harmonic({of}, {n})"),
             Property::HarmonicAngle(n) => write!(f, "harmonic_angle({of}, {n})"),
             Property::ActivePower => f.write_str("active_power()"),

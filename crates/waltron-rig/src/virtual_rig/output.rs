@@ -1,18 +1,18 @@
-//! What the rig measures: instruments on the specimen, and its own outputs.
+//! The rig's own look at its outputs.
 //!
 //! An output is measured as an instrument does it: by sampling what is put out and analysing the
 //! samples, with the scatter of the channel's accuracy.
 
 use num_complex::Complex64;
 use waltron_core::capability::Capability;
+use waltron_core::measuring::Property;
 use waltron_core::name::Name;
-use waltron_core::program::{Probe, Property};
-use waltron_core::quantity::{Dimension, Measure, seconds};
+use waltron_core::quantity::{Measure, seconds};
 use waltron_core::stimulus::{PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use waltron_core::tolerance::AnyTolerance;
 use waltron_core::waveform::spectrum::{Spectrum, frequency};
 use waltron_core::waveform::{Piece, Waveform, render};
-use waltron_specimen::{Noise, Specimen};
+use waltron_specimen::Noise;
 
 /// Samples a second of the measuring inputs.
 const RATE_HZ: f64 = 12_800.0;
@@ -26,28 +26,21 @@ const ORDERS: u32 = 50;
 /// Longest part of a reading that is analysed, in s: its last.
 const LONGEST_S: f64 = 20.0;
 
-/// The rig's measuring inputs, looked at once.
-pub(super) struct Meter<'a> {
+/// The rig's outputs, looked at once.
+pub(super) struct Outputs<'a> {
     capability: &'a Capability,
-    specimen: &'a dyn Specimen,
     /// What is analysed.
     pieces: Vec<Piece<'a>>,
     /// Its samples, once they are needed.
     wave: Option<Waveform>,
-    noise: &'a mut Noise,
     /// The error of each channel that was looked at, in standard deviations: what is read of one
     /// wave is wrong by the same share, or a sum would be less than its parts.
     errors: Vec<(Name, f64)>,
 }
 
-impl<'a> Meter<'a> {
+impl<'a> Outputs<'a> {
     /// Looks at what is out now, as if it stayed for a measuring window.
-    pub(super) fn of_now(
-        capability: &'a Capability,
-        specimen: &'a dyn Specimen,
-        stimulus: &Stimulus,
-        noise: &'a mut Noise,
-    ) -> Self {
+    pub(super) fn of_now(capability: &'a Capability, stimulus: &Stimulus) -> Self {
         let hertz = stimulus.frequency().map_or(50.0, Measure::si).max(1.0);
         let piece = Piece {
             from: stimulus.clone(),
@@ -57,16 +50,11 @@ impl<'a> Meter<'a> {
             playback: None,
             segment: 0,
         };
-        Self { capability, specimen, pieces: vec![piece], wave: None, noise, errors: Vec::new() }
+        Self { capability, pieces: vec![piece], wave: None, errors: Vec::new() }
     }
 
     /// Looks at what was out during the last segment that was played.
-    pub(super) fn of_last(
-        capability: &'a Capability,
-        specimen: &'a dyn Specimen,
-        all: Vec<Piece<'a>>,
-        noise: &'a mut Noise,
-    ) -> Self {
+    pub(super) fn of_last(capability: &'a Capability, all: Vec<Piece<'a>>) -> Self {
         let end = all.last().map_or(0.0, |p| (p.start + p.length).si());
         let segment = all.last().map(|p| p.segment);
         let of_last = all.iter().filter(|p| Some(p.segment) == segment);
@@ -78,23 +66,22 @@ impl<'a> Meter<'a> {
                 pieces.push(part(piece, from, to, start));
             }
         }
-        Self { capability, specimen, pieces, wave: None, noise, errors: Vec::new() }
+        Self { capability, pieces, wave: None, errors: Vec::new() }
     }
 
-    /// A value in SI; `None` where there is nothing to measure, such as the phase of nothing.
-    pub(super) fn read(&mut self, probe: &Probe) -> Option<f64> {
-        let (samples, nominal) = match probe.what {
-            Property::Value => return self.specimen.reading(probe.of.as_str()),
-            Property::ActivePower | Property::ReactivePower => return Some(self.power(probe.what)),
-            _ => self.samples(probe)?,
-        };
+    /// A property in SI; `None` where there is nothing to measure, such as the phase of nothing.
+    pub(super) fn read(&mut self, of: &Name, what: Property, noise: &mut Noise) -> Option<f64> {
+        if matches!(what, Property::ActivePower | Property::ReactivePower) {
+            return Some(self.power(what, noise));
+        }
+        let (samples, nominal) = self.samples(of)?;
         let found = frequency(&samples, RATE_HZ, nominal);
         let spectrum = Spectrum::of(&samples, RATE_HZ, found.unwrap_or(nominal), ORDERS);
         let magnitude = spectrum.fundamental.norm();
-        let error = self.error(&probe.of) * self.deviation(probe, spectrum.rms);
+        let error = self.error(of, noise) * self.deviation(of, spectrum.rms);
         let scale = if spectrum.rms > 0.0 { (1.0 + error / spectrum.rms).max(0.0) } else { 1.0 };
-        let share = self.deviation(probe, magnitude) / magnitude.max(f64::MIN_POSITIVE);
-        let shown = match probe.what {
+        let share = self.deviation(of, magnitude) / magnitude.max(f64::MIN_POSITIVE);
+        let shown = match what {
             // Of nothing, the error alone is shown.
             Property::Rms if spectrum.rms <= 0.0 => error.abs(),
             Property::Rms => spectrum.rms * scale,
@@ -102,20 +89,20 @@ impl<'a> Meter<'a> {
             Property::Dc => spectrum.dc * scale,
             Property::Phase => {
                 found?;
-                spectrum.fundamental.arg() + self.noise.draw(share)
+                spectrum.fundamental.arg() + noise.draw(share)
             }
-            Property::Frequency => found? * (1.0 + self.noise.draw(1e-6)),
+            Property::Frequency => found? * (1.0 + noise.draw(1e-6)),
             Property::Harmonic(n) => {
                 found?;
-                (spectrum.share(n) + self.noise.draw(share)).abs()
+                (spectrum.share(n) + noise.draw(share)).abs()
             }
             Property::HarmonicAngle(n) if spectrum.share(n) > 1e-6 => {
                 found?;
-                spectrum.harmonic_angle(n) + self.noise.draw(share) / spectrum.share(n)
+                spectrum.harmonic_angle(n) + noise.draw(share) / spectrum.share(n)
             }
             Property::Thd => {
                 found?;
-                (spectrum.thd() + self.noise.draw(share)).abs()
+                (spectrum.thd() + noise.draw(share)).abs()
             }
             _ => return None,
         };
@@ -123,18 +110,18 @@ impl<'a> Meter<'a> {
     }
 
     /// The error of a channel at this look, in standard deviations.
-    fn error(&mut self, of: &Name) -> f64 {
+    fn error(&mut self, of: &Name, noise: &mut Noise) -> f64 {
         if let Some((_, known)) = self.errors.iter().find(|(id, _)| id == of) {
             return *known;
         }
-        let drawn = self.noise.draw(1.0);
+        let drawn = noise.draw(1.0);
         self.errors.push((of.clone(), drawn));
         drawn
     }
 
     /// Standard deviation of a measured value: a third of the channel's accuracy.
-    fn deviation(&self, probe: &Probe, si: f64) -> f64 {
-        let of = |id: &Name| *id == probe.of;
+    fn deviation(&self, name: &Name, si: f64) -> f64 {
+        let of = |id: &Name| id == name;
         let limits = |any: AnyTolerance| any.limits(si).1 - si;
         let current = self.capability.currents.iter().find(|c| of(&c.id));
         let voltage = self.capability.voltages.iter().find(|c| of(&c.id));
@@ -146,10 +133,10 @@ impl<'a> Meter<'a> {
     }
 
     /// Samples of a channel, and the frequency that it is put out at.
-    fn samples(&mut self, probe: &Probe) -> Option<(Vec<f64>, f64)> {
+    fn samples(&mut self, of: &Name) -> Option<(Vec<f64>, f64)> {
         let only = |s: &Stimulus| {
-            let currents = s.currents.iter().filter(|d| d.channel == probe.of).cloned().collect();
-            let voltages = s.voltages.iter().filter(|d| d.channel == probe.of).cloned().collect();
+            let currents = s.currents.iter().filter(|d| d.channel == *of).cloned().collect();
+            let voltages = s.voltages.iter().filter(|d| d.channel == *of).cloned().collect();
             Stimulus { currents, voltages }
         };
         // The common reference follows all that is out, whatever is looked at.
@@ -163,17 +150,15 @@ impl<'a> Meter<'a> {
         }
         // A channel that is not driven is measured too: zero.
         let channels = self.wave.iter().flat_map(|w| &w.channels);
-        let samples = channels.into_iter().find(|c| c.name == probe.of).map(|c| c.samples.clone());
+        let samples = channels.into_iter().find(|c| c.name == *of).map(|c| c.samples.clone());
         Some((samples.unwrap_or_else(|| vec![0.0; 2560]), nominal))
     }
 
     /// Three-phase power from the measured phasors of voltages and currents.
-    fn power(&mut self, what: Property) -> f64 {
+    fn power(&mut self, what: Property, noise: &mut Noise) -> f64 {
         let mut phasor = |channel: &str| {
-            let mut read = |what| {
-                let probe = Probe { of: channel.into(), what, dimension: Dimension::NUMBER };
-                self.read(&probe)
-            };
+            let channel = Name::from(channel);
+            let mut read = |what| self.read(&channel, what, noise);
             // Nothing flowing has no phase, and no power.
             match (read(Property::Magnitude), read(Property::Phase)) {
                 (Some(rms), Some(angle)) => Complex64::from_polar(rms, angle),

@@ -1,17 +1,23 @@
 //! The rig file.
 
+mod meter;
+mod output;
+
+use meter::{MeterForm, SwitchForm};
+use output::{CurrentForm, VoltageForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::ops::Range;
 use waltron_core::capability::{
-    Capability, Channel, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue,
+    Capability, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue, Switch,
 };
 use waltron_core::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, ToleranceText, load,
 };
+use waltron_core::measuring::Meter;
 use waltron_core::name::Name;
-use waltron_core::quantity::{Current, Dimension, Measure, Time, Voltage, amperes, seconds};
+use waltron_core::quantity::{Dimension, Time, seconds};
 use waltron_core::tolerance::Tolerance;
 
 /// A rig: what injects, which channel is wired to what, ranges and accuracy.
@@ -26,6 +32,10 @@ pub struct RigForm {
     voltage: Option<Vec<VoltageForm>>,
     /// Binary inputs and what their closing means.
     input: Option<Vec<InputForm>>,
+    /// Binary outputs and what their closing does.
+    switch: Option<Vec<SwitchForm>>,
+    /// Measuring inputs and what they are connected to.
+    meter: Option<Vec<MeterForm>>,
     /// Values that instruments measure, such as `supply.current`.
     reading: Option<Vec<ReadingForm>>,
     /// What can be set besides the outputs, such as `supply.output`.
@@ -82,32 +92,6 @@ enum StopsBy {
     Closing,
     /// It opens.
     Opening,
-}
-
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct CurrentForm {
-    /// Its id: `ia`, `ib` or `ic` for the phases.
-    id: Text,
-    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
-    terminal: Option<String>,
-    /// The largest RMS value it puts out.
-    range: QuantityText<Current>,
-    /// Accuracy of what it puts out; `0.1 % or 1 mA` if not given.
-    accuracy: Option<ToleranceText<Current>>,
-}
-
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct VoltageForm {
-    /// Its id: `va`, `vb` or `vc` for the phases.
-    id: Text,
-    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
-    terminal: Option<String>,
-    /// The largest RMS value it puts out.
-    range: QuantityText<Voltage>,
-    /// Accuracy of what it puts out; `0.1 % or 10 mV` if not given.
-    accuracy: Option<ToleranceText<Voltage>>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -289,15 +273,13 @@ impl RigForm {
         for form in self.current.unwrap_or_default() {
             known(&form.id, problems);
             place(&form.id, &form.terminal);
-            let standard = Tolerance::larger_of(0.001, amperes(0.001));
-            currents.extend(channel(&form.id, &form.range, form.accuracy, standard, problems));
+            currents.extend(form.read(problems));
         }
         let mut voltages = Vec::new();
         for form in self.voltage.unwrap_or_default() {
             known(&form.id, problems);
             place(&form.id, &form.terminal);
-            let standard = Tolerance::larger_of(0.001, Voltage::from_si(0.01));
-            voltages.extend(channel(&form.id, &form.range, form.accuracy, standard, problems));
+            voltages.extend(form.read(problems));
         }
         let mut inputs: Vec<Input> = Vec::new();
         for form in self.input.unwrap_or_default() {
@@ -313,6 +295,31 @@ impl RigForm {
                 meaning: form.meaning.as_str().into(),
                 debounce,
             }));
+        }
+        let mut switches: Vec<Switch> = Vec::new();
+        for form in self.switch.unwrap_or_default() {
+            known(&form.id, problems);
+            place(&form.id, &form.terminal);
+            if switches.iter().any(|s| s.meaning == form.meaning.as_str()) {
+                let message = format!("two switches mean `{}`", form.meaning.as_str());
+                problems.push(Problem::new(form.meaning.span(), message));
+            }
+            switches.push(form.read());
+        }
+        let mut meters: Vec<Meter> = Vec::new();
+        for form in self.meter.unwrap_or_default() {
+            known(&form.id, problems);
+            place(&form.id, &form.terminal);
+            let meaning = &form.meaning;
+            let taken = meters.iter().any(|m| m.meaning == meaning.as_str())
+                || currents.iter().any(|c| c.id == meaning.as_str())
+                || voltages.iter().any(|c| c.id == meaning.as_str());
+            if taken {
+                let message = format!("`{}` is measured or put out already", meaning.as_str());
+                let problem = Problem::new(meaning.span(), message);
+                problems.push(problem.help("readings are called by it: choose another name"));
+            }
+            meters.extend(form.read(problems));
         }
         let mut readings = Vec::new();
         for form in self.reading.unwrap_or_default() {
@@ -362,6 +369,8 @@ impl RigForm {
                 currents,
                 voltages,
                 inputs,
+                switches,
+                meters,
                 readings,
                 parameters,
                 timing_resolution,
@@ -398,16 +407,4 @@ impl HeadForm {
             Kind::Scpi => RigKind::Scpi { address: text },
         })
     }
-}
-
-fn channel<Q: Measure>(
-    id: &Text,
-    range: &QuantityText<Q>,
-    accuracy: Option<ToleranceText<Q>>,
-    standard: Tolerance<Q>,
-    problems: &mut Problems,
-) -> Option<Channel<Q>> {
-    let range = range.positive(problems);
-    let accuracy = accuracy.map_or(Some(standard), |a| a.read(problems));
-    Some(Channel { id: id.as_str().into(), range: range?, accuracy: accuracy? })
 }

@@ -1,8 +1,13 @@
 //! What a rig can put out and see. Planning checks against it before anything is energised.
 
+mod measured;
+mod output;
+
+pub use output::{Ability, Channel};
+
+use crate::measuring::Meter;
 use crate::name::Name;
 use crate::observation::Observation;
-use crate::program::{Probe, Property};
 use crate::quantity::{Current, Dimension, Measure, Time, Voltage};
 use crate::stimulus::{Drive, Stimulus};
 use crate::tolerance::{AnyTolerance, Tolerance};
@@ -16,6 +21,10 @@ pub struct Capability {
     pub voltages: Vec<Channel<Voltage>>,
     /// Binary inputs.
     pub inputs: Vec<Input>,
+    /// Binary outputs, such as the commands of coils.
+    pub switches: Vec<Switch>,
+    /// Measuring inputs.
+    pub meters: Vec<Meter>,
     /// Values that instruments measure, such as `supply.current`.
     pub readings: Vec<Instrument>,
     /// What can be set besides the outputs, such as `supply.output`.
@@ -46,17 +55,6 @@ impl EmergencyStop {
     }
 }
 
-/// One analog output.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Channel<Q> {
-    /// Its id, such as `ia`.
-    pub id: Name,
-    /// The largest RMS value it puts out.
-    pub range: Q,
-    /// Accuracy of what it puts out.
-    pub accuracy: Tolerance<Q>,
-}
-
 /// One binary input.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Input {
@@ -66,6 +64,15 @@ pub struct Input {
     pub meaning: Name,
     /// Changes shorter than this are ignored; the time reported is that of the first contact.
     pub debounce: Time,
+}
+
+/// One binary output.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Switch {
+    /// Its id on the rig, such as `BO1`.
+    pub id: Name,
+    /// What its closing does, such as `close command`.
+    pub meaning: Name,
 }
 
 /// A value that an instrument measures.
@@ -125,6 +132,8 @@ impl Capability {
             currents: Vec::new(),
             voltages: Vec::new(),
             inputs: Vec::new(),
+            switches: Vec::new(),
+            meters: Vec::new(),
             readings: Vec::new(),
             parameters: Vec::new(),
             timing_resolution: Time::default(),
@@ -139,6 +148,17 @@ impl Capability {
         self.readings.iter().find(|r| r.name == name)
     }
 
+    /// Finds a measuring input by its meaning, or by its id.
+    pub fn meter(&self, name: &str) -> Option<&Meter> {
+        let by_meaning = self.meters.iter().find(|m| m.meaning == name);
+        by_meaning.or_else(|| self.meters.iter().find(|m| m.id == name))
+    }
+
+    /// Whether a binary output has this meaning.
+    pub fn switches(&self, meaning: &Name) -> bool {
+        self.switches.iter().any(|s| s.meaning == *meaning)
+    }
+
     /// Finds a parameter by its name.
     pub fn parameter(&self, name: &str) -> Option<&Parameter> {
         self.parameters.iter().find(|p| p.name == name)
@@ -150,40 +170,6 @@ impl Capability {
             return Some(Dimension::CURRENT);
         }
         self.voltages.iter().any(|c| c.id == id).then_some(Dimension::VOLTAGE)
-    }
-
-    /// Whether something can be measured: an instrument's value, or an output channel.
-    pub fn measures(&self, probe: &Probe) -> bool {
-        match probe.what {
-            Property::Value => self.reading(probe.of.as_str()).is_some(),
-            Property::ActivePower | Property::ReactivePower => true,
-            _ => self.channel_dimension(probe.of.as_str()).is_some(),
-        }
-    }
-
-    /// Whether a value is one that a probe can show.
-    pub fn shows(&self, probe: &Probe, si: f64) -> bool {
-        let most = match probe.what {
-            Property::Value => self.reading(probe.of.as_str()).and_then(|r| r.most),
-            _ => None,
-        };
-        si.is_finite() && most.is_none_or(|most| si.abs() <= most)
-    }
-
-    /// The stated accuracy (k = 2) of a measured value, in SI: that of the instrument, or of the
-    /// channel whose output is measured.
-    pub fn uncertainty(&self, probe: &Probe, si: f64) -> Option<f64> {
-        let width = |accuracy: AnyTolerance| accuracy.limits(si.abs()).1 - si.abs();
-        match probe.what {
-            Property::Value => self.reading(probe.of.as_str())?.accuracy.map(width),
-            Property::Rms | Property::Magnitude | Property::Dc => {
-                let current = self.currents.iter().find(|c| c.id == probe.of);
-                let voltage = self.voltages.iter().find(|c| c.id == probe.of);
-                let any = current.map(|c| c.accuracy.any());
-                any.or_else(|| voltage.map(|c| c.accuracy.any())).map(width)
-            }
-            _ => None,
-        }
     }
 
     /// The widest stated accuracy (k = 2) of what a stimulus puts out, as a share of it: of its

@@ -1,0 +1,174 @@
+//! Analog outputs in the rig file.
+
+use schemars::JsonSchema;
+use serde::Deserialize;
+use waltron_core::capability::{Ability, Channel};
+use waltron_core::document::{
+    AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text, ToleranceText,
+};
+use waltron_core::measuring::Coupling;
+use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Voltage};
+use waltron_core::tolerance::Tolerance;
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct CurrentForm {
+    /// Its id: `ia`, `ib` or `ic` for the phases.
+    pub(super) id: Text,
+    /// What it is connected to, such as `primary current`; the id if not given.
+    meaning: Option<Text>,
+    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
+    pub(super) terminal: Option<String>,
+    /// The largest RMS value it puts out.
+    range: QuantityText<Current>,
+    /// Accuracy of what it puts out; `0.1 % or 1 mA` if not given.
+    accuracy: Option<ToleranceText<Current>>,
+    /// `ac`, `dc`, or `ac-dc` for both; both if not given.
+    kind: Option<CouplingForm>,
+    /// The lowest and the highest frequency, such as `["15 Hz", "500 Hz"]`; any if not given.
+    frequency: Option<Spannable<Vec<QuantityText<Frequency>>>>,
+    /// The highest voltage that it drives its current with.
+    compliance: Option<QuantityText<Voltage>>,
+    /// The power that it gives at most, such as `200 VA`.
+    power: Option<AnyQuantityText>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct VoltageForm {
+    /// Its id: `va`, `vb` or `vc` for the phases.
+    pub(super) id: Text,
+    /// What it is connected to, such as `secondary voltage`; the id if not given.
+    meaning: Option<Text>,
+    /// Its sockets on the rig, for the hook-up sheet; the id if not given.
+    pub(super) terminal: Option<String>,
+    /// The largest RMS value it puts out.
+    range: QuantityText<Voltage>,
+    /// Accuracy of what it puts out; `0.1 % or 10 mV` if not given.
+    accuracy: Option<ToleranceText<Voltage>>,
+    /// `ac`, `dc`, or `ac-dc` for both; both if not given.
+    kind: Option<CouplingForm>,
+    /// The lowest and the highest frequency, such as `["15 Hz", "500 Hz"]`; any if not given.
+    frequency: Option<Spannable<Vec<QuantityText<Frequency>>>>,
+    /// The largest current that it gives.
+    compliance: Option<QuantityText<Current>>,
+    /// The power that it gives at most, such as `200 VA`.
+    power: Option<AnyQuantityText>,
+}
+
+/// What an output puts out, or a meter shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum CouplingForm {
+    /// Alternating values.
+    Ac,
+    /// Direct values.
+    Dc,
+    /// Both.
+    AcDc,
+}
+
+impl CouplingForm {
+    pub(super) fn coupling(self) -> Coupling {
+        match self {
+            Self::Ac => Coupling::Ac,
+            Self::Dc => Coupling::Dc,
+            Self::AcDc => Coupling::Both,
+        }
+    }
+}
+
+/// What both kinds of output say of themselves besides their range.
+struct Said<'f, C> {
+    kind: Option<CouplingForm>,
+    frequency: Option<&'f Spannable<Vec<QuantityText<Frequency>>>>,
+    compliance: Option<&'f QuantityText<C>>,
+    power: Option<&'f AnyQuantityText>,
+}
+
+impl<C: Measure> Said<'_, C> {
+    fn read(&self, problems: &mut Problems) -> Option<Ability> {
+        let frequency = match self.frequency {
+            None => Some(None),
+            Some(field) => match field.get().as_slice() {
+                [low, high] => match (low.positive(problems), high.positive(problems)) {
+                    (Some(low), Some(high)) if low < high => Some(Some((low, high))),
+                    (Some(_), Some(_)) => {
+                        let message = "the lowest frequency is not below the highest";
+                        problems.push(Problem::new(field.span(), message));
+                        None
+                    }
+                    _ => None,
+                },
+                _ => {
+                    let problem = Problem::new(field.span(), "two frequencies are wanted");
+                    problems.push(problem.help("write `frequency = [\"15 Hz\", \"500 Hz\"]`"));
+                    None
+                }
+            },
+        };
+        let compliance = self.compliance.map(|c| c.positive(problems).map(|c| c.si()));
+        let power = self.power.map(|p| p.positive_of(Dimension::POWER, problems).map(|q| q.si));
+        Some(Ability {
+            coupling: self.kind.map_or(Coupling::Both, CouplingForm::coupling),
+            frequency: frequency?,
+            compliance: match compliance {
+                Some(read) => Some(read?),
+                None => None,
+            },
+            power: match power {
+                Some(read) => Some(read?),
+                None => None,
+            },
+        })
+    }
+}
+
+impl CurrentForm {
+    pub(super) fn read(self, problems: &mut Problems) -> Option<Channel<Current>> {
+        let standard = Tolerance::larger_of(0.001, Current::from_si(0.001));
+        let said = Said {
+            kind: self.kind,
+            frequency: self.frequency.as_ref(),
+            compliance: self.compliance.as_ref(),
+            power: self.power.as_ref(),
+        };
+        let ability = said.read(problems);
+        let meaning = self.meaning.as_ref();
+        channel(&self.id, meaning, &self.range, self.accuracy, standard, ability, problems)
+    }
+}
+
+impl VoltageForm {
+    pub(super) fn read(self, problems: &mut Problems) -> Option<Channel<Voltage>> {
+        let standard = Tolerance::larger_of(0.001, Voltage::from_si(0.01));
+        let said = Said {
+            kind: self.kind,
+            frequency: self.frequency.as_ref(),
+            compliance: self.compliance.as_ref(),
+            power: self.power.as_ref(),
+        };
+        let ability = said.read(problems);
+        let meaning = self.meaning.as_ref();
+        channel(&self.id, meaning, &self.range, self.accuracy, standard, ability, problems)
+    }
+}
+
+fn channel<Q: Measure>(
+    id: &Text,
+    meaning: Option<&Text>,
+    range: &QuantityText<Q>,
+    accuracy: Option<ToleranceText<Q>>,
+    standard: Tolerance<Q>,
+    ability: Option<Ability>,
+    problems: &mut Problems,
+) -> Option<Channel<Q>> {
+    let range = range.positive(problems);
+    let accuracy = accuracy.map_or(Some(standard), |f| f.read(problems));
+    let mut channel = Channel::new(id.as_str(), range?, accuracy?);
+    if let Some(meaning) = meaning {
+        channel.meaning = meaning.as_str().into();
+    }
+    channel.ability = ability?;
+    Some(channel)
+}

@@ -1,0 +1,321 @@
+//! The measuring side of a rig: meters on a simulated transformer, readings in their places, switches
+//! and edges as they come, by itself and over the wire.
+
+use std::net::TcpListener;
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+use waltron_core::asset::Ratings;
+use waltron_core::capability::Capability;
+use waltron_core::clearance::{Refusal, clear};
+use waltron_core::document::Source;
+use waltron_core::measuring::{Lack, Probe, Property, Read, Reading, Signal, When};
+use waltron_core::name::Name;
+use waltron_core::observation::Observation;
+use waltron_core::phasor::Phasor;
+use waltron_core::program::{
+    Condition, Finish, Profile, Program, Relation, Segment, Steps, Stop, Switching, Then,
+};
+use waltron_core::quantity::{
+    Dimension, Frequency, Measure, Time, Voltage, amperes, degrees, seconds,
+};
+use waltron_core::stimulus::{Dc, Drive, Stimulus};
+use waltron_rig::attendant::Unattended;
+use waltron_rig::scpi_rig::ScpiRig;
+use waltron_rig::test_set::{Description, TestSet, serve};
+use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::{Rig, RigForm};
+use waltron_specimen::SpecimenForm;
+
+const RIG: &str = include_str!("../../../examples/q07-ct.rig.toml");
+const SPECIMEN: &str = include_str!("../../../examples/q07-ct.specimen.toml");
+
+fn capability() -> Capability {
+    RigForm::load(&Source::new("rig", RIG)).unwrap().capability
+}
+
+fn built(specimen: &str, capability: &Capability) -> VirtualRig {
+    let mut specimen = SpecimenForm::load(&Source::new("specimen", specimen), 7).unwrap();
+    specimen.connect(capability).unwrap();
+    VirtualRig::new("bench".into(), capability.clone(), specimen, Pace::Fast)
+}
+
+fn voltage(rms: f64) -> Stimulus {
+    let phasor = Phasor::new(Voltage::from_si(rms), degrees(0.0));
+    let drive = Drive::sine("vs".into(), phasor, Frequency::from_si(50.0));
+    Stimulus { currents: Vec::new(), voltages: vec![drive] }
+}
+
+fn direct(amps: f64) -> Stimulus {
+    let phasor = Phasor::new(amperes(0.0), degrees(0.0));
+    let mut drive = Drive::sine("is".into(), phasor, Frequency::from_si(50.0));
+    drive.dc = Some(Dc::constant(amperes(amps)));
+    Stimulus { currents: vec![drive], voltages: Vec::new() }
+}
+
+fn probe(of: &str, what: Property) -> Probe {
+    let capability = capability();
+    let of = Signal::read(of, &capability.measurable()).unwrap();
+    let mut probe = Probe { of, what, dimension: Dimension::NUMBER };
+    capability.restore(&mut probe);
+    probe
+}
+
+fn ratings() -> Ratings {
+    Ratings::unknown(Frequency::from_si(50.0))
+}
+
+fn play(program: Program) -> Observation {
+    let cleared = clear(program, &ratings(), &capability()).unwrap();
+    built(SPECIMEN, &capability()).play(&cleared, &mut Unattended).unwrap()
+}
+
+fn value(reading: &Reading) -> f64 {
+    reading.value.get("value").unwrap()
+}
+
+/// Levels of 10 V, 20 V … with a rest between, three readings each.
+fn levels(count: usize) -> Program {
+    let steps = Steps {
+        levels: (1..=count).map(|n| voltage(10.0 * n as f64)).collect(),
+        dwell: seconds(0.3),
+        rest: None,
+    };
+    let mut segment = Segment::new("levels", Profile::Steps(steps), Vec::new());
+    let of = ["secondary voltage", "secondary current", "secondary voltage / primary voltage"];
+    segment.reads =
+        of.map(|of| Read { probe: probe(of, Property::Phasor), when: When::EachLevel }).to_vec();
+    Program::of(vec![segment])
+}
+
+#[test]
+fn every_level_is_read_at_its_end_with_what_it_is_uncertain_by() {
+    let seen = play(levels(5));
+    assert_eq!(seen.readings.len(), 15);
+    for (n, three) in seen.readings.chunks(3).enumerate() {
+        let place = three[0].place.unwrap();
+        assert_eq!((place.segment, place.level), (0, n));
+        assert!((place.time.si() - 0.3 * (n + 1) as f64).abs() < 1e-9);
+        let volts = 10.0 * (n + 1) as f64;
+        let uncertain = three[0].uncertainty.get("value").unwrap();
+        assert!((uncertain - (0.0003 * value(&three[0]) + 0.0005)).abs() < 1e-9);
+        assert!((value(&three[0]) - volts).abs() < uncertain, "{volts} V");
+        assert!((three[0].value.get("frequency").unwrap() - 50.0).abs() < 1e-3);
+        // The specimen's turns, less what its exciting current drops in the winding.
+        assert!((value(&three[2]) - 598.5 * 1.0007).abs() < 0.4, "{}", value(&three[2]));
+        assert!(three[2].value.get("angle").unwrap().abs() < 0.2f64.to_radians());
+        assert_eq!(three[2].value.get("frequency"), None);
+    }
+}
+
+#[test]
+fn a_resistance_can_be_waited_for_and_the_winding_discharges() {
+    let resistance = probe("secondary voltage / secondary current", Property::Dc);
+    let stable = Condition::Stable { probe: resistance.clone(), within: 5e-4, time: seconds(2.0) };
+    let next = |when| Stop { when, then: Then::Next };
+    let charge = Segment::hold("charge", direct(1.0), seconds(120.0)).until(next(stable));
+    let gone = Condition::Reading {
+        probe: probe("secondary current", Property::Dc),
+        relation: Relation::AtMost,
+        limit_si: 0.01,
+    };
+    let mut charge = charge;
+    charge.reads = vec![Read { probe: resistance.clone(), when: When::EachLevel }];
+    let discharge = Segment::hold("discharge", Stimulus::off(), seconds(120.0)).until(next(gone));
+    let seen = play(Program::of(vec![charge, discharge]));
+    let [charged, discharged] = &seen.segments[..] else { panic!("{:?}", seen.segments) };
+    let read = seen.in_segment(0, &resistance).next().unwrap();
+    let (ohms, uncertain) = (value(read), read.uncertainty.get("value").unwrap());
+    assert!((ohms - 3.72).abs() < uncertain && uncertain < 0.01, "{ohms} ± {uncertain}");
+    assert!(charged.end.si() < 30.0, "it was steady");
+    // 9.87 H over 3.72 Ohm: a hundredth of the current is left after 4.6 time constants.
+    let expected = (3100.0 / 314.159 / 3.72) * 100f64.ln();
+    let took = (discharged.end - discharged.start).si();
+    assert!((took - expected).abs() < 0.5, "{took} s, not {expected} s");
+}
+
+#[test]
+fn what_has_no_value_says_why_and_is_not_taken_for_one() {
+    let mut capability = capability();
+    capability.meters.iter_mut().find(|m| m.id == "M1").unwrap().range = 20.0;
+    let mut program = Program::of(vec![Segment::hold("on", voltage(30.0), seconds(1.0))]);
+    let over = probe("secondary voltage", Property::Phasor);
+    let ratio = probe("secondary voltage / primary voltage", Property::Phasor);
+    let nothing = probe("primary voltage / burden voltage", Property::Phasor);
+    program.reads = vec![over.clone(), ratio.clone(), nothing.clone()];
+    let cleared = clear(program, &ratings(), &capability).unwrap();
+    let seen = built(SPECIMEN, &capability).play(&cleared, &mut Unattended).unwrap();
+    let lack = |probe: &Probe| seen.at_end(probe).unwrap().lacks.clone().unwrap();
+    assert_eq!(lack(&over), Lack::BeyondRange("secondary voltage".into()));
+    assert_eq!(lack(&ratio), Lack::BeyondRange("secondary voltage".into()));
+    assert_eq!(lack(&nothing), Lack::AlmostNothing("`burden voltage`".into()));
+    assert_eq!(seen.reading(&over), None);
+    // A segment shorter than a cycle shows no phasor.
+    let mut program = Program::of(vec![Segment::hold("on", voltage(30.0), seconds(0.01))]);
+    program.reads = vec![over.clone()];
+    assert!(play(program).at_end(&over).unwrap().lacks.is_some());
+}
+
+#[test]
+fn what_the_rig_cannot_do_is_refused_before_anything_is_put_out() {
+    let told = |program: Program| -> Vec<String> {
+        let refused = clear(program, &ratings(), &capability()).unwrap_err();
+        refused.iter().map(Refusal::to_string).collect()
+    };
+    let one = |s: Stimulus| Segment::hold("on", s, seconds(1.0));
+    let mut alternating = direct(0.0);
+    alternating.currents[0].phasor = Phasor::new(amperes(1.0), degrees(0.0));
+    assert_eq!(
+        told(Program::of(vec![one(alternating)])),
+        ["output `is` puts out DC only, and AC is asked for"]
+    );
+    let mut dc = voltage(1.0);
+    dc.voltages[0].dc = Some(Dc::constant(Voltage::from_si(1.0)));
+    assert_eq!(
+        told(Program::of(vec![one(dc)])),
+        ["output `vs` puts out AC only, and DC is asked for"]
+    );
+    let mut slow = voltage(1.0);
+    slow.voltages[0].frequency = Frequency::from_si(10.0);
+    let all = told(Program::of(vec![one(slow)]));
+    assert!(all[0].contains("10 Hz on vs") && all[0].contains("15 Hz to 400 Hz"), "{all:?}");
+    let mut switched = one(voltage(1.0));
+    switched.switches = vec![Switching { output: "close command".into(), closed: true }];
+    assert_eq!(told(Program::of(vec![switched])), ["the rig has no switch for `close command`"]);
+    let reads = |of: &str, what| {
+        let of = Signal::read(of, &capability().measurable()).unwrap();
+        let probe = Probe { of, what, dimension: Dimension::NUMBER };
+        let mut segment = one(voltage(1.0));
+        segment.reads = vec![Read { probe, when: When::EachLevel }];
+        told(Program::of(vec![segment]))
+    };
+    let mut often = one(voltage(1.0));
+    let read = Read {
+        probe: probe("primary voltage", Property::Phasor),
+        when: When::Every(seconds(1e-9)),
+    };
+    often.reads = vec![read];
+    assert!(told(Program::of(vec![often]))[0].contains("too often"));
+    let all = reads("primry voltage", Property::Phasor);
+    assert!(all[0].contains("does not measure `primry voltage`; is `primary voltage`"), "{all:?}");
+    assert!(reads("primary voltage", Property::Dc)[0].contains("shows AC only"));
+    assert!(reads("primary voltage / vs", Property::Thd)[0].contains("cannot be worked out"));
+    assert!(
+        reads("primary voltage - secondary current", Property::Phasor)[0].contains("different")
+    );
+}
+
+#[test]
+fn over_the_wire_the_same_is_measured() {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    let capability = capability();
+    let description = Description::of("bench", &capability, true, false);
+    let of = capability.clone();
+    let set = TestSet::new(
+        description,
+        capability.clone(),
+        built(SPECIMEN, &capability),
+        Box::new(move |_| Some(built(SPECIMEN, &of))),
+    );
+    let set = Arc::new(set);
+    std::thread::spawn(move || serve(&listener, &set, &AtomicBool::new(false), &|_| ()));
+    let mut wire = ScpiRig::connect("bench".into(), &address, capability.clone(), 7).unwrap();
+    let mut here = built(SPECIMEN, &capability);
+    let mut regular = Segment::hold("ramp", voltage(40.0), seconds(1.0));
+    let every = When::Every(seconds(0.25));
+    regular.reads =
+        vec![Read { probe: probe("primary voltage", Property::Magnitude), when: every }];
+    let mut program = levels(3);
+    program.segments.push(regular);
+    program.reads = vec![
+        probe("secondary voltage / secondary current", Property::Phasor),
+        probe("secondary voltage * secondary current", Property::Phasor),
+    ];
+    let cleared = clear(program, &ratings(), &capability).unwrap();
+    let seen = [&mut wire as &mut dyn Rig, &mut here].map(|rig| {
+        let mut seen = rig.play(&cleared, &mut Unattended).unwrap();
+        seen.host_timing = None;
+        seen
+    });
+    assert_eq!(seen[0].readings.len(), 9 + 3 + 2);
+    let json = seen.each_ref().map(|o| serde_json::to_string(o).unwrap());
+    assert_eq!(json[0], json[1]);
+    let probes = |o: &Observation| o.readings.iter().map(|r| r.probe.clone()).collect::<Vec<_>>();
+    assert!(probes(&seen[0]) == probes(&seen[1]), "dimensions do not cross the line");
+}
+
+const BLOCKED: &str = r#"
+[specimen]
+kind = "relay"
+[[element]]
+id = "50"
+measures = "phase"
+pickup = "1 A"
+curve = { family = "definite", delay = "50 ms" }
+blocked_by = "blocking"
+"#;
+
+const SWITCHING: &str = r#"
+[rig]
+kind = "virtual"
+name = "bench"
+specimen = "s"
+[[current]]
+id = "ia"
+range = "10 A"
+[[input]]
+id = "BI1"
+meaning = "trip"
+debounce = "200 ms"
+[[switch]]
+id = "BO1"
+meaning = "blocking"
+"#;
+
+#[test]
+fn switches_act_at_a_segments_start_and_open_with_the_outputs() {
+    let capability = RigForm::load(&Source::new("rig", SWITCHING)).unwrap().capability;
+    let mut rig = built(BLOCKED, &capability);
+    let phasor = Phasor::new(amperes(5.0), degrees(0.0));
+    let drive = Drive::sine("ia".into(), phasor, Frequency::from_si(50.0));
+    let current = Stimulus { currents: vec![drive], voltages: Vec::new() };
+    let segment = |name: &str, stimulus: &Stimulus, time: f64, closed: Option<bool>| {
+        let mut s = Segment::hold(name, stimulus.clone(), seconds(time));
+        s.switches = closed
+            .map(|closed| Switching { output: "blocking".into(), closed })
+            .into_iter()
+            .collect();
+        s
+    };
+    let mut run = |segments: Vec<Segment>| {
+        let mut program = Program { finish: Finish::Off, ..Program::of(segments) };
+        program.raw_edges = true;
+        let cleared = clear(program, &ratings(), &capability).unwrap();
+        rig.rest(seconds(5.0), &mut Unattended).unwrap();
+        rig.play(&cleared, &mut Unattended).unwrap()
+    };
+    let trips = |seen: &Observation| -> Vec<f64> {
+        seen.edges.iter().filter(|e| e.closed).map(|e| e.time.si()).collect()
+    };
+    let seen = run(vec![
+        segment("blocked", &current, 1.0, Some(true)),
+        segment("still blocked", &current, 1.0, None),
+        segment("released", &current, 1.0, Some(false)),
+    ]);
+    let trip = trips(&seen);
+    assert!(trip.len() == 1 && (trip[0] - 2.05).abs() < 1e-3, "{trip:?}");
+    // Blocked when the outputs went off, and not any more.
+    let seen = run(vec![segment("blocked", &current, 1.0, Some(true))]);
+    assert!(trips(&seen).is_empty());
+    let seen = run(vec![segment("free", &current, 1.0, None)]);
+    assert_eq!(trips(&seen).len(), 1);
+    // A contact that closes for 100 ms is too short for its input, and came nevertheless.
+    let seen =
+        run(vec![segment("on", &current, 0.15, None), segment("off", &Stimulus::off(), 1.0, None)]);
+    assert!(seen.edges.is_empty(), "{:?}", seen.edges);
+    let raw: Vec<(Name, bool)> =
+        seen.raw_edges.iter().map(|e| (e.signal.clone(), e.closed)).collect();
+    assert_eq!(raw, [("trip".into(), true), ("trip".into(), false)]);
+    let length: Time = seen.raw_edges[1].time - seen.raw_edges[0].time;
+    assert!(length < seconds(0.2));
+}
