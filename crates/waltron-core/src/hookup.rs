@@ -3,7 +3,7 @@
 use crate::asset::{Asset, Identity};
 use crate::capability::Capability;
 use crate::name::Name;
-use crate::plan::{Plan, ProcedureSettings};
+use crate::plan::Plan;
 use crate::procedure::Planned;
 use crate::program::{Condition, Program};
 use crate::quantity::{Current, Measure, Voltage, text};
@@ -184,13 +184,10 @@ impl Sheet {
             ));
             after.push("Connect the voltage transformers again".to_owned());
         }
-        let latches = site
-            .plan
-            .tests
-            .iter()
-            .any(|t| matches!(&t.procedure, ProcedureSettings::TripTime(s) if s.ask_reset));
-        if latches {
-            before.push("Reset latched contacts and indications".to_owned());
+        for line in site.plan.tests.iter().flat_map(crate::plan::Test::precautions) {
+            if !before.contains(&line) {
+                before.push(line);
+            }
         }
         if emergency.is_some() {
             before.push("Try the emergency stop once".to_owned());

@@ -3,11 +3,11 @@
 use crate::document::Source;
 use crate::grading::Rule;
 use crate::name::Name;
-use crate::procedure::{
-    Bench, Pickup, PickupSettings, Procedure, SetupError, TripTime, TripTimeSettings,
-};
+use crate::procedure::{Bench, Procedure, SetupError};
 use crate::quantity::Quantity;
+use crate::wing::Method;
 use std::ops::Range;
+use std::sync::Arc;
 
 /// A plan, checked against its asset.
 #[derive(Clone, Debug, PartialEq)]
@@ -42,14 +42,22 @@ pub struct Test {
 }
 
 /// A procedure with its parameters.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug)]
 pub enum ProcedureSettings {
-    /// Pickup and reset ratio.
-    Pickup(PickupSettings),
-    /// Trip times.
-    TripTime(TripTimeSettings),
+    /// One that a wing has registered.
+    Built(Arc<dyn Method>),
     /// A script.
     Sequence(SequenceSettings),
+}
+
+impl PartialEq for ProcedureSettings {
+    fn eq(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Built(a), Self::Built(b)) => a.is_same(&**b),
+            (Self::Sequence(a), Self::Sequence(b)) => a == b,
+            _ => false,
+        }
+    }
 }
 
 /// A hand-written sequence.
@@ -69,24 +77,22 @@ pub enum ScriptPlace {
 }
 
 impl Test {
-    /// Sets a built-in procedure up for an asset on a rig. A sequence is set up from its script,
-    /// see [`crate::script`]; here it has no points.
+    /// Sets a registered procedure up for an asset on a rig; `None` of a sequence, which is set up from
+    /// its script, see [`crate::script`].
     ///
     /// # Errors
     /// [`SetupError`] where the test makes no sense for this asset or cannot be seen on this rig.
-    pub fn procedure(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(match &self.procedure {
-            ProcedureSettings::Pickup(settings) => Box::new(Pickup::try_new(settings, bench)?),
-            ProcedureSettings::TripTime(settings) => Box::new(TripTime::try_new(settings, bench)?),
-            ProcedureSettings::Sequence(_) => Box::new(TripTime::without_points()),
-        })
+    pub fn procedure(&self, bench: Bench<'_>) -> Result<Option<Box<dyn Procedure>>, SetupError> {
+        match &self.procedure {
+            ProcedureSettings::Built(method) => method.set_up(bench).map(Some),
+            ProcedureSettings::Sequence(_) => Ok(None),
+        }
     }
 
     /// The element under test, where it is one.
     pub fn element(&self) -> Option<&Name> {
         match &self.procedure {
-            ProcedureSettings::Pickup(settings) => Some(&settings.element),
-            ProcedureSettings::TripTime(settings) => Some(&settings.element),
+            ProcedureSettings::Built(method) => method.element(),
             ProcedureSettings::Sequence(_) => None,
         }
     }
@@ -94,9 +100,16 @@ impl Test {
     /// The procedure's name as written in plans.
     pub fn procedure_name(&self) -> &'static str {
         match &self.procedure {
-            ProcedureSettings::Pickup(_) => "pickup",
-            ProcedureSettings::TripTime(_) => "trip-time",
+            ProcedureSettings::Built(method) => method.word(),
             ProcedureSettings::Sequence(_) => "sequence",
+        }
+    }
+
+    /// What the person at the panel must see to because of it.
+    pub fn precautions(&self) -> Vec<String> {
+        match &self.procedure {
+            ProcedureSettings::Built(method) => method.precautions(),
+            ProcedureSettings::Sequence(_) => Vec::new(),
         }
     }
 }

@@ -66,7 +66,8 @@ fn procedure_on(
 ) -> Result<Box<dyn Procedure>, SetupError> {
     let rig = rig(meanings);
     let plan = waltron_test_support::plan(&format!("[[test]]\nid = \"t\"\n{test}"), asset);
-    plan.tests[0].procedure(Bench { asset, capability: &rig })
+    let procedure = plan.tests[0].procedure(Bench { asset, capability: &rig })?;
+    Ok(procedure.expect("no sequence"))
 }
 
 fn injected(p: &mut dyn Procedure) -> Program {

@@ -237,7 +237,8 @@ fn a_plan_cannot_give_a_setting_another_value() {
             "[plan]\ntitle = \"t\"\nasset = \"a\"\n[let]\n\"{name}\" = \"3 V\"\n[[test]]\nid = \"t\"\nprocedure = \"sequence\"\nscript = \"x.seq\"\n"
         );
         let source = Source::new("plan", text);
-        let plan = PlanForm::load(&source).unwrap().resolve(&source, &asset);
+        let plan =
+            PlanForm::load(&source, waltron_core::relay::WINGS).unwrap().resolve(&source, &asset);
         plan.err().map(|e| e.problems[0].message.clone())
     };
     assert!(error("59.pickup").unwrap().contains("is a setting of the asset"));
@@ -254,7 +255,10 @@ fn a_procedure_says_what_it_tests() {
         "plan",
         "[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\nprocedure = \"pickup\"\nelement = \"27\"\nloops = [\"A-N\"]\n",
     );
-    let error = PlanForm::load(&source).unwrap().resolve(&source, &asset).unwrap_err();
+    let error = PlanForm::load(&source, waltron_core::relay::WINGS)
+        .unwrap()
+        .resolve(&source, &asset)
+        .unwrap_err();
     let problem = &error.problems[0];
     assert!(problem.message.contains("`27` is undervoltage"), "{}", problem.message);
     assert!(problem.help.as_ref().unwrap().contains("sequence"));

@@ -4,6 +4,7 @@ use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
+use waltron_core::relay::WINGS;
 use waltron_report::html::html;
 use waltron_report::plot::{Outcome as Mark, TimeCurrent, png, svg};
 
@@ -122,7 +123,7 @@ fn all_kinds() -> Vec<Grade> {
 
 #[test]
 fn the_report_shows_verdict_values_and_title_block_and_escapes_what_files_say() {
-    let page = html(&[run(all_kinds(), Some(Outcome::Completed))], false).unwrap();
+    let page = html(&[run(all_kinds(), Some(Outcome::Completed))], false, WINGS).unwrap();
     for part in [
         "<strong>FAIL</strong>",
         "2 of 5 points pass",
@@ -150,7 +151,7 @@ fn the_page_is_well_formed_whatever_the_files_say() {
     let mut odd = run(all_kinds(), Some(Outcome::Completed));
     odd.started.title = "A\u{202e}B\u{7}C".into();
     odd.points[0].reason = "x\u{2066}y".into();
-    let page = html(&[odd], true).unwrap();
+    let page = html(&[odd], true, WINGS).unwrap();
     assert!(page.contains("A\u{fffd}B\u{fffd}C"));
     assert!(!page.contains(['\u{202e}', '\u{2066}', '\u{7}']));
     for tag in page.split('<').filter_map(|t| Some(t.split_once('>')?.0)) {
@@ -167,7 +168,7 @@ fn the_page_is_well_formed_whatever_the_files_say() {
 fn what_is_not_whole_is_never_called_a_pass() {
     let good = || vec![point("times/A-N/2x", 2.0, Some(4.1), Verdict::Pass)];
     let stamp = |run: &Run| {
-        let page = html(std::slice::from_ref(run), false).unwrap();
+        let page = html(std::slice::from_ref(run), false, WINGS).unwrap();
         let start = page.find("<strong>").unwrap() + 8;
         page[start..start + page[start..].find('<').unwrap()].to_owned()
     };
@@ -178,7 +179,7 @@ fn what_is_not_whole_is_never_called_a_pass() {
     redone.ended.as_mut().unwrap().not_reached = open.len();
     redone.ended.as_mut().unwrap().open = open;
     assert_eq!(stamp(&redone), "NOT FULLY TESTED");
-    let page = html(&[redone], false).unwrap();
+    let page = html(&[redone], false, WINGS).unwrap();
     for part in ["3 points were not reached", "1 of 4 points pass", "A-N/5x, B-N/5x", ">slow<"] {
         assert!(page.contains(part), "{part}");
     }
@@ -188,12 +189,12 @@ fn what_is_not_whole_is_never_called_a_pass() {
     assert_eq!(stamp(&run(all_kinds(), None)), "FAIL");
     let mut changed = run(good(), Some(Outcome::Completed));
     changed.broken_at = Some(4);
-    assert!(html(&[changed], false).unwrap().contains("line 4 does not follow"));
+    assert!(html(&[changed], false, WINGS).unwrap().contains("line 4 does not follow"));
 }
 
 #[test]
 fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape() {
-    let asset = run(vec![], None).asset().unwrap();
+    let asset = run(vec![], None).asset(waltron_core::relay::WINGS).unwrap();
     let of_asset = TimeCurrent::of_asset(&asset).unwrap();
     let elements: Vec<Vec<&str>> =
         of_asset.iter().map(|d| d.elements.iter().map(|e| e.as_str()).collect()).collect();
@@ -213,7 +214,7 @@ fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape
 
 #[test]
 fn pictures_carry_their_text_and_are_rendered_with_the_built_in_font() {
-    let asset = run(vec![], None).asset().unwrap();
+    let asset = run(vec![], None).asset(waltron_core::relay::WINGS).unwrap();
     let diagram = &TimeCurrent::of_run(&asset, &all_kinds()).unwrap()[0];
     let picture = svg(diagram, (640, 400)).unwrap();
     assert!(picture.starts_with("<svg width=\"640\" height=\"400\""));

@@ -162,7 +162,10 @@ impl Stage {
 
     fn prepared(&self) -> Prepared {
         let source = Source::new("p", PLAN);
-        let plan = PlanForm::load(&source).unwrap().resolve(&source, &self.asset).unwrap();
+        let plan = PlanForm::load(&source, waltron_core::relay::WINGS)
+            .unwrap()
+            .resolve(&source, &self.asset)
+            .unwrap();
         let bench = Bench { asset: &self.asset, capability: &self.fake.capability };
         prepare(&plan, bench, &HashMap::new()).unwrap_or_else(|_| panic!("it is a good plan"))
     }

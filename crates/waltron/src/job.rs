@@ -4,13 +4,14 @@ use crate::failure::Failure;
 use crate::files::read_source;
 use crate::recording::Recorded;
 use crate::rigs::Setup;
+use crate::wings::WINGS;
 use std::collections::HashMap;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::capability::Capability;
-use waltron_core::document::{AssetForm, Field, PlanForm, Problem, Source};
+use waltron_core::document::{Field, PlanForm, Problem, Source};
 use waltron_core::expression::Settings;
 use waltron_core::hookup::{Sheet, Site};
 use waltron_core::name::{Name, nearest};
@@ -52,10 +53,10 @@ impl Job {
     /// Every problem of the first file that has any.
     pub(crate) fn load(plan_path: &Path, rig: Option<&Path>) -> Result<Self, Failure> {
         let plan_source = read_source(plan_path)?;
-        let form = PlanForm::load(&plan_source)?;
+        let form = PlanForm::load(&plan_source, WINGS)?;
         let asset_path = beside(plan_path, form.asset_file().as_str());
         let asset_source = named_file(&plan_source, form.asset_file(), &asset_path)?;
-        let asset = AssetForm::load(&asset_source)?;
+        let asset = WINGS.asset(&asset_source)?;
         let plan = form.resolve(&plan_source, &asset)?;
         let (rig_path, rig_source) = match (rig, form.rig_file()) {
             (Some(path), _) => (path.to_owned(), read_source(path)?),
@@ -96,7 +97,7 @@ impl Job {
     /// A plan in the record that this version does not read.
     pub(crate) fn changed_since(&self, started: &RunStarted) -> Result<Vec<Name>, Failure> {
         let source = Source::new(started.plan.name.clone(), started.plan.text.as_str());
-        let then = PlanForm::load(&source)?.resolve(&source, &self.asset)?;
+        let then = PlanForm::load(&source, WINGS)?.resolve(&source, &self.asset)?;
         let file = |sources: &[FileCopy], name: &str| {
             let name = Path::new(name).file_name().unwrap_or_default().to_string_lossy();
             sources.iter().find(|s| s.name == name).map(|s| s.text.clone())
@@ -143,7 +144,7 @@ impl Job {
     /// # Errors
     /// Everything that stands in the way, at its test in the plan.
     pub(crate) fn prepare_for(&self, asset: &Asset, chosen: &Chosen) -> Result<Prepared, Failure> {
-        let plan = PlanForm::load(&self.plan_source)?.resolve(&self.plan_source, asset)?;
+        let plan = PlanForm::load(&self.plan_source, WINGS)?.resolve(&self.plan_source, asset)?;
         let (scripts, _) =
             load_scripts(&self.plan_path, &self.plan_source, &plan, asset, &self.rig)?;
         let bench = Bench { asset, capability: &self.rig.capability };

@@ -20,6 +20,7 @@ mod signals;
 mod tables;
 mod terminal;
 mod view;
+mod wings;
 
 use clap::Parser;
 use cli::Format;

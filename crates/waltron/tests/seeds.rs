@@ -19,7 +19,10 @@ fn source(name: &str) -> Source {
 fn grades(relay: &str, seed: u64) -> Vec<Grade> {
     let asset = AssetForm::load(&source(&format!("{relay}.asset.toml"))).unwrap();
     let plan_source = source(&format!("{relay}.plan.toml"));
-    let plan = PlanForm::load(&plan_source).unwrap().resolve(&plan_source, &asset).unwrap();
+    let plan = PlanForm::load(&plan_source, waltron_core::relay::WINGS)
+        .unwrap()
+        .resolve(&plan_source, &asset)
+        .unwrap();
     let rig = RigForm::load(&source(&format!("{relay}.rig.toml"))).unwrap();
     let specimen = SpecimenForm::load(&source(&format!("{relay}.specimen.toml")), seed).unwrap();
     let prepared =

@@ -60,6 +60,7 @@ thermal = [{ current = "50 A" }, { current = "60 A", for = "1000 s" }, { voltage
 /// Reads the tests of a plan, or fails with what is wrong with them.
 pub fn plan(tests: &str, asset: &Asset) -> Plan {
     let source = Source::new("plan", format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}"));
-    let plan = PlanForm::load(&source).and_then(|form| form.resolve(&source, asset));
+    let plan = PlanForm::load(&source, waltron_core::relay::WINGS)
+        .and_then(|form| form.resolve(&source, asset));
     plan.unwrap_or_else(|e| panic!("{e:?}\n{tests}"))
 }

@@ -10,7 +10,7 @@ use crate::grading::{Finding, Grade, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::plan::{Plan, ProcedureSettings};
-use crate::procedure::{Bench, PICKUP, RESET_RATIO, grade_pickup_again, grade_time_again};
+use crate::procedure::Bench;
 use crate::program::Program;
 use crate::record::Event;
 use crate::script::Loaded;
@@ -145,26 +145,13 @@ impl<'a> Again<'a> {
         let test = self.plan.tests.iter().find(|test| test.id == measured.point.test);
         let test = test.ok_or("the plan has no such test")?;
         let serves = |seen: &&Seen| seen.points.contains(&measured.point.id);
-        let mut serving = self.seen.iter().flatten().filter(serves);
-        let first = serving.next().ok_or("the record does not tell which injection served it")?;
-        let second = serving.next();
-        let last = second.unwrap_or(first);
+        let serving = self.seen.iter().flatten().filter(serves);
+        let serving: Vec<_> = serving.map(|seen| (&*seen.program, &seen.observation)).collect();
+        if serving.is_empty() {
+            return Err("the record does not tell which injection served it".to_owned());
+        }
         match &test.procedure {
-            ProcedureSettings::TripTime(settings) => grade_time_again(
-                settings,
-                self.bench,
-                &measured.point,
-                (&*last.program, &last.observation),
-            ),
-            ProcedureSettings::Pickup(settings) => {
-                // The pickup itself stands on the ramp up alone.
-                let up = if measured.criterion == PICKUP { last } else { first };
-                let down = second
-                    .filter(|_| measured.criterion == RESET_RATIO)
-                    .map(|seen| (&*seen.program, &seen.observation));
-                let up = (&*up.program, &up.observation);
-                grade_pickup_again(settings, self.bench, measured, up, down)
-            }
+            ProcedureSettings::Built(method) => method.grade_again(self.bench, measured, &serving),
             ProcedureSettings::Sequence(_) => Err("it was no sequence when it was tested".into()),
         }
     }

@@ -13,6 +13,7 @@
 mod answers_form;
 mod asset_form;
 mod curve_form;
+mod entries;
 mod field;
 mod plan_form;
 mod problem;
@@ -50,6 +51,16 @@ pub fn schema<F: Form>() -> serde_json::Value {
 /// Reads a form from a file's text: syntax and shape. Problems are noted; a form comes back where
 /// the rest of the file can still be read, so that its values' problems are found too.
 pub fn parse<F: Form>(source: &Source, problems: &mut Problems) -> Option<F> {
+    parse_without(source, "", problems, |_, _| ())
+}
+
+/// As [`parse`], with a key taken out of the file and read by `with` instead.
+fn parse_without<F: Form>(
+    source: &Source,
+    key: &str,
+    problems: &mut Problems,
+    with: impl FnOnce(Option<toml::Spanned<toml::de::DeValue<'_>>>, &mut Problems),
+) -> Option<F> {
     let (mut table, errors) = toml::de::DeTable::parse_recoverable(&source.text);
     for error in &errors {
         let span = error.span().unwrap_or(0..0);
@@ -58,6 +69,7 @@ pub fn parse<F: Form>(source: &Source, problems: &mut Problems) -> Option<F> {
     if !problems.is_empty() {
         return None;
     }
+    with(table.get_mut().remove(key), problems);
     shape::check(&mut table, &schema::<F>(), problems);
     match F::deserialize(toml::de::Deserializer::from(table)) {
         Ok(form) => Some(form),
@@ -88,7 +100,7 @@ pub fn load<F: Form, T>(
 }
 
 /// An optional value that was read: `None` only where reading it failed.
-fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
+pub(crate) fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
     match read {
         None => Some(None),
         Some(value) => value.map(Some),

@@ -102,6 +102,11 @@ impl Problems {
         }
     }
 
+    /// How many were found.
+    pub fn count(&self) -> usize {
+        self.found.len()
+    }
+
     /// Whether nothing was found.
     pub fn is_empty(&self) -> bool {
         self.found.is_empty()

@@ -19,9 +19,19 @@ pub(super) const DIMENSION_KEY: &str = "x-dimension";
 /// Notes every key and type of `table` that the schema does not allow, and takes unknown keys out,
 /// so that the rest can still be read and its mistakes found.
 pub(super) fn check(table: &mut Spanned<DeTable<'_>>, schema: &Value, problems: &mut Problems) {
+    check_as(table, schema, "the file", problems);
+}
+
+/// As [`check`], of a part of the file that is called so.
+pub(super) fn check_as(
+    table: &mut Spanned<DeTable<'_>>,
+    schema: &Value,
+    what: &str,
+    problems: &mut Problems,
+) {
     let walk = Walk { root: schema };
     let span = table.span();
-    walk.table(table.get_mut(), span, schema, "the file", problems);
+    walk.table(table.get_mut(), span, schema, what, problems);
 }
 
 struct Walk<'a> {

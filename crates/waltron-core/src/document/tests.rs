@@ -132,7 +132,7 @@ fn plans_are_checked_against_the_asset() {
             .unwrap();
     let plan = |tests: &str| {
         let source = Source::new("p", format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}"));
-        PlanForm::load(&source)?.resolve(&source, &asset)
+        PlanForm::load(&source, crate::relay::WINGS)?.resolve(&source, &asset)
     };
     let test = |rest: &str| {
         plan(&format!("[[test]]\nid = \"t\"\nelement = \"51P\"\n{rest}"))

@@ -9,15 +9,17 @@
 //! [`Action::Done`].
 
 mod also;
+mod keys;
 mod pickup;
 mod setup;
 mod show;
 mod trip_time;
 
 pub use also::{Also, Span};
-pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO, grade_again as grade_pickup_again};
+pub use keys::{PickupKeys, TripTimeKeys};
+pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO};
 pub use setup::{Bench, SetupError};
-pub use trip_time::{Level, TripTime, TripTimeSettings, grade_again as grade_time_again};
+pub use trip_time::{Level, TripTime, TripTimeSettings};
 pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 
 use crate::capability::ParameterValue;

@@ -457,7 +457,7 @@ impl Shot {
 ///
 /// # Errors
 /// Why these settings make no point of it.
-pub fn grade_again(
+pub(super) fn grade_again(
     settings: &TripTimeSettings,
     bench: Bench<'_>,
     point: &PointId,

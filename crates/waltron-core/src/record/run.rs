@@ -4,10 +4,11 @@ use super::chain::{Line, ReadError, known_format};
 use super::event::{Event, GradedAgain, RunEnded, RunStarted};
 use super::head::{Head, first_break, lines};
 use crate::asset::Asset;
-use crate::document::{AssetForm, DocumentError, Source};
+use crate::document::{DocumentError, Source};
 use crate::grading::{Grade, Summary};
 use crate::name::Name;
 use crate::readback::{Difference, with_device};
+use crate::wing::Wings;
 use std::collections::HashMap;
 
 /// A run put together from its record; the latest attempt of each point counts.
@@ -163,9 +164,9 @@ impl Run {
     ///
     /// # Errors
     /// When the copy in the record cannot be read, for instance by an older program.
-    pub fn asset(&self) -> Result<Asset, DocumentError> {
+    pub fn asset(&self, wings: Wings) -> Result<Asset, DocumentError> {
         let copy = &self.started.asset;
-        let asset = AssetForm::load(&Source::new(copy.name.clone(), copy.text.as_str()))?;
+        let asset = wings.asset(&Source::new(copy.name.clone(), copy.text.as_str()))?;
         // What could not be taken over would not have been run with.
         Ok(with_device(&asset, &self.from_device).unwrap_or(asset))
     }

@@ -8,6 +8,7 @@ use waltron_core::document::DocumentError;
 use waltron_core::grading::{Verdict, words};
 use waltron_core::quantity::{counted, text};
 use waltron_core::record::{Outcome, Run};
+use waltron_core::wing::Wings;
 
 /// Why a report could not be made.
 #[derive(Debug, thiserror::Error)]
@@ -31,9 +32,9 @@ const DIAGRAM: (u32, u32) = (960, 600);
 ///
 /// # Errors
 /// [`ReportError`] when a record's asset cannot be read or a diagram not drawn.
-pub fn html(runs: &[Run], attempts: bool) -> Result<String, ReportError> {
+pub fn html(runs: &[Run], attempts: bool, wings: Wings) -> Result<String, ReportError> {
     let sections: Vec<Markup> =
-        runs.iter().map(|run| section(run, attempts)).collect::<Result<_, _>>()?;
+        runs.iter().map(|run| section(run, attempts, wings)).collect::<Result<_, _>>()?;
     let title = match runs {
         [one] => one.started.title.clone(),
         many => format!("{} test reports", many.len()),
@@ -57,8 +58,8 @@ pub fn html(runs: &[Run], attempts: bool) -> Result<String, ReportError> {
     Ok(crate::clean::document(page.into_string()))
 }
 
-fn section(run: &Run, attempts: bool) -> Result<Markup, ReportError> {
-    let asset = match (run.asset(), &run.started.resolved) {
+fn section(run: &Run, attempts: bool, wings: Wings) -> Result<Markup, ReportError> {
+    let asset = match (run.asset(wings), &run.started.resolved) {
         (Ok(asset), _) => Ok(asset),
         // The form of files has moved on: what the file meant stands in the record.
         (Err(_), Some(resolved)) => Err(resolved),

@@ -78,13 +78,16 @@ pub fn set_up(
 ) -> Result<Prepared, Vec<Blocked>> {
     let (mut tests, mut planned, mut blocked) = (Vec::new(), Vec::new(), Vec::new());
     for test in &plan.tests {
-        let procedure: Result<Box<dyn Procedure>, SetupError> = match scripts.get(&test.id) {
-            Some(script) => Ok(Box::new(script.procedure())),
+        let procedure: Result<Option<Box<dyn Procedure>>, SetupError> = match scripts.get(&test.id)
+        {
+            Some(script) => Ok(Some(Box::new(script.procedure()))),
             None => test.procedure(bench),
         };
         match procedure {
             Err(error) => blocked.push(Blocked { test: test.clone(), obstacle: error.into() }),
-            Ok(procedure) => {
+            // A sequence whose script nobody has read: there is nothing to set up.
+            Ok(None) => {}
+            Ok(Some(procedure)) => {
                 let of_test = procedure.planned();
                 planned.extend(of_test.into_iter().map(|p| (test.id.clone(), p)));
                 tests.push((test.id.clone(), procedure));

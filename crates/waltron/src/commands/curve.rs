@@ -5,9 +5,10 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::read_source;
 use crate::terminal::Terminal;
+use crate::wings::WINGS;
 use serde_json::{Map, Value, json};
 use waltron_core::characteristic::Characteristic;
-use waltron_core::document::{AssetForm, Form, Source, load};
+use waltron_core::document::{Form, Source, load};
 use waltron_core::quantity::{
     self, Current, Dimension, Measure, Quantity, Time, significant, text,
 };
@@ -133,7 +134,7 @@ impl Form for ArgumentForm {
 
 fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>), Failure> {
     if let (Some(path), Some(id)) = (&args.asset, &args.element) {
-        let asset = AssetForm::load(&read_source(path)?)?;
+        let asset = WINGS.asset(&read_source(path)?)?;
         let element = asset.element(id).ok_or_else(|| {
             if let Some(stage) = asset.stage(id) {
                 let (what, delay) = (stage.function.name(), text(stage.delay));

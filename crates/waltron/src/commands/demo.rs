@@ -109,8 +109,8 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));
     let bytes = files::read_bytes(&record)?;
     let run = Run::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
-    let page =
-        waltron_report::html::html(&[run], false).map_err(|e| Failure::trouble(e.to_string()))?;
+    let page = waltron_report::html::html(&[run], false, crate::wings::WINGS)
+        .map_err(|e| Failure::trouble(e.to_string()))?;
     let report = dir.join(format!("{relay}.html"));
     files::write(&report, page.as_bytes(), force)?;
     terminal.print(&format!("Record  {}\nReport  {}\n\n", record.display(), report.display()));

@@ -7,11 +7,12 @@ use crate::files::{for_shell, read_bytes, read_source};
 use crate::job::{copy, load_scripts_by};
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
+use crate::wings::WINGS;
 use serde_json::json;
 use std::path::Path;
 use waltron_core::again::{Again, changed};
 use waltron_core::asset::Asset;
-use waltron_core::document::{AssetForm, PlanForm, Source};
+use waltron_core::document::{PlanForm, Source};
 use waltron_core::grading::{Summary, Verdict};
 use waltron_core::procedure::Bench;
 use waltron_core::quantity::counted;
@@ -67,11 +68,11 @@ fn source(copy: &FileCopy) -> Source {
 
 fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
     let started = &run.started;
-    let then = run.asset()?;
+    let then = run.asset(WINGS)?;
     let (asset, asset_source) = match &args.asset {
         Some(path) => {
             let source = read_source(path)?;
-            (AssetForm::load(&source)?, Some(source))
+            (WINGS.asset(&source)?, Some(source))
         }
         None => (then.clone(), None),
     };
@@ -79,7 +80,7 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
         Some(path) => read_source(path)?,
         None => source(&started.plan),
     };
-    let plan = PlanForm::load(&plan_source)?.resolve(&plan_source, &asset)?;
+    let plan = PlanForm::load(&plan_source, WINGS)?.resolve(&plan_source, &asset)?;
     // Files that the record names stood beside its plan, as the record does.
     let beside = args.plan.clone().unwrap_or_else(|| args.record.clone());
     let rig_source = source(&started.rig);

@@ -8,9 +8,9 @@ use crate::failure::Failure;
 use crate::files;
 use crate::job::Job;
 use crate::terminal::Terminal;
+use crate::wings::WINGS;
 use std::path::Path;
 use waltron_core::asset::Asset;
-use waltron_core::document::AssetForm;
 use waltron_core::grading::Grade;
 use waltron_core::quantity::Measure;
 use waltron_report::plot::{Diagram, Oscillogram, TimeCurrent, of_program, png, svg};
@@ -95,11 +95,11 @@ fn stimulus(args: &Args, test: &str) -> Result<Oscillogram, Failure> {
 
 fn load(path: &Path, terminal: &Terminal) -> Result<(Asset, Vec<Grade>), Failure> {
     if path.extension().is_some_and(|e| e == "toml") {
-        let asset = AssetForm::load(&files::read_source(path)?)?;
+        let asset = WINGS.asset(&files::read_source(path)?)?;
         return Ok((asset, Vec::new()));
     }
     let run = load_run(path, terminal)?;
-    Ok((run.asset()?, run.points))
+    Ok((run.asset(WINGS)?, run.points))
 }
 
 fn choose<'a>(

@@ -21,7 +21,7 @@ pub(crate) fn report(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     files::refuse_existing(&args.output, args.force)?;
     let runs: Vec<Run> =
         args.runs.iter().map(|path| load_run(path, terminal)).collect::<Result<_, _>>()?;
-    let page = waltron_report::html::html(&runs, args.attempts)
+    let page = waltron_report::html::html(&runs, args.attempts, crate::wings::WINGS)
         .map_err(|e| Failure::trouble(e.to_string()))?;
     files::write(&args.output, page.as_bytes(), args.force)?;
     terminal.print(&format!("Report  {}\n", args.output.display()));

@@ -4,7 +4,8 @@ use crate::cli::SchemaKind;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::terminal::Terminal;
-use waltron_core::document::{AnswersForm, AssetForm, PlanForm, schema as schema_of};
+use crate::wings::WINGS;
+use waltron_core::document::{AnswersForm, PlanForm, schema as schema_of};
 use waltron_rig::RigForm;
 use waltron_rig::instruments::InstrumentForm;
 use waltron_specimen::SpecimenForm;
@@ -15,8 +16,8 @@ use waltron_specimen::SpecimenForm;
 /// None; the type is that of every command.
 pub(crate) fn schema(kind: SchemaKind, terminal: &Terminal) -> Result<Exit, Failure> {
     let schema = match kind {
-        SchemaKind::Asset => schema_of::<AssetForm>(),
-        SchemaKind::Plan => schema_of::<PlanForm>(),
+        SchemaKind::Asset => WINGS.asset_schema(),
+        SchemaKind::Plan => PlanForm::schema(WINGS),
         SchemaKind::Rig => schema_of::<RigForm>(),
         SchemaKind::Instrument => schema_of::<InstrumentForm>(),
         SchemaKind::Answers => schema_of::<AnswersForm>(),

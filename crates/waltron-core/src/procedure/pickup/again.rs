@@ -13,7 +13,7 @@ use crate::quantity::{Current, Measure, Time, text};
 ///
 /// # Errors
 /// Why these settings make no point of it.
-pub fn grade_again(
+pub(crate) fn grade_again(
     settings: &PickupSettings,
     bench: Bench<'_>,
     measured: &Grade,

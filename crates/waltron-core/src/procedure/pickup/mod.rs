@@ -16,7 +16,7 @@ use crate::observation::Observation;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
 use crate::quantity::{Current, Dimension, Measure, Ratio, Time, seconds, text};
 use crate::stimulus::Stimulus;
-pub use again::grade_again;
+pub(super) use again::grade_again;
 use way::{Way, way};
 
 /// What a pickup test is told to do.

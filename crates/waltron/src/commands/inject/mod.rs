@@ -18,6 +18,7 @@ use crate::rigs::{self, Setup};
 use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
+use crate::wings::WINGS;
 use readings::told;
 use serde_json::{Value, json};
 use status::Shown;
@@ -25,7 +26,7 @@ use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::capability::Input;
 use waltron_core::clearance::{Cleared, clear};
-use waltron_core::document::{AssetForm, Source};
+use waltron_core::document::Source;
 use waltron_core::observation::Observation;
 use waltron_core::procedure::{Action, Answer, Procedure, Question};
 use waltron_core::program::Program;
@@ -84,7 +85,7 @@ pub(super) struct Bench {
 
 impl Bench {
     fn load(args: &Args) -> Result<Self, Failure> {
-        let asset = AssetForm::load(&read_source(&args.asset)?)?;
+        let asset = WINGS.asset(&read_source(&args.asset)?)?;
         let source = read_source(&args.rig)?;
         let file = RigForm::load(&source)?;
         Ok(Self { asset, file, source })

@@ -1,0 +1,94 @@
+//! Keys that procedures of protection elements share.
+
+mod methods;
+mod pickup;
+mod trip_time;
+
+pub use pickup::PickupKeys;
+pub use trip_time::TripTimeKeys;
+
+use crate::asset::{Asset, Element};
+use crate::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
+use crate::fault_loop::FaultLoop;
+use crate::name::nearest;
+use crate::quantity::{Time, seconds};
+use crate::wing::TestHead;
+
+/// The element under test.
+fn element_of<'a>(
+    element: Option<&Text>,
+    head: TestHead<'_>,
+    asset: &'a Asset,
+    problems: &mut Problems,
+) -> Option<&'a Element> {
+    let Some(element) = element else {
+        head.lacks("element", problems);
+        return None;
+    };
+    let id = element.as_str();
+    let found = asset.element(id);
+    if found.is_none() {
+        if let Some(stage) = asset.stage(id) {
+            let (procedure, what) = (head.procedure, stage.function.name());
+            let message = format!("`{procedure}` tests overcurrent elements; `{id}` is {what}");
+            problems.push(
+                Problem::new(element.span(), message)
+                    .help("test it with `procedure = \"sequence\"` and a script of its own"),
+            );
+            return None;
+        }
+        let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
+        let message = format!("{} has no element `{id}`", asset.identity.tag);
+        problems.push(
+            Problem::new(element.span(), message)
+                .did_you_mean(asset.nearest_element(id).map(|n| n.as_str()), || {
+                    format!("its elements are {}", ids.join(", "))
+                }),
+        );
+    }
+    found
+}
+
+/// The fault loops to inject.
+fn loops_of(
+    loops: Option<&Spannable<Vec<Text>>>,
+    head: TestHead<'_>,
+    problems: &mut Problems,
+) -> Option<Vec<FaultLoop>> {
+    let Some(given) = loops.filter(|l| !l.get().is_empty()) else {
+        match loops {
+            Some(empty) => problems.push(Problem::new(empty.span(), "`loops` is empty")),
+            None => head.lacks("loops", problems),
+        }
+        return None;
+    };
+    let mut loops = Vec::new();
+    for text in given.get() {
+        match FaultLoop::parse(text.as_str()) {
+            Some(found) if loops.contains(&found) => {
+                let message = format!("loop `{found}` is listed twice");
+                problems.push(Problem::new(text.span(), message));
+            }
+            Some(found) => loops.push(found),
+            None => {
+                let names = FaultLoop::ALL.map(FaultLoop::name);
+                let message = format!("there is no loop `{}`", text.as_str());
+                problems.push(
+                    Problem::new(text.span(), message)
+                        .did_you_mean(nearest(text.as_str(), names), || {
+                            format!("loops are {}", names.join(", "))
+                        }),
+                );
+            }
+        }
+    }
+    Some(loops)
+}
+
+fn time_or(
+    field: &Option<QuantityText<Time>>,
+    default_s: f64,
+    problems: &mut Problems,
+) -> Option<Time> {
+    field.as_ref().map_or(Some(seconds(default_s)), |f| f.not_negative(problems))
+}

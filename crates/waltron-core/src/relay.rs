@@ -1,0 +1,35 @@
+//! The wing of protection relays, and of the auxiliary supplies that sequences test.
+
+use crate::asset::Asset;
+use crate::document::{AssetForm, DocumentError, Source};
+use crate::procedure::{PickupKeys, TripTimeKeys};
+use crate::wing::{Registration, Wing, Wings};
+use serde_json::Value;
+
+/// Protection relays.
+#[derive(Clone, Copy, Debug)]
+pub struct RelayWing;
+
+/// The relays' wing alone.
+pub const WINGS: Wings = Wings(&[&RelayWing]);
+
+impl Wing for RelayWing {
+    fn kinds(&self) -> &'static [&'static str] {
+        &["relay", "supply"]
+    }
+
+    fn asset_schema(&self) -> Value {
+        crate::document::schema::<AssetForm>()
+    }
+
+    fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
+        AssetForm::load(source)
+    }
+
+    fn procedures(&self) -> Vec<Registration> {
+        vec![
+            Registration::of::<PickupKeys>("pickup", "ramp up to operation and down to reset"),
+            Registration::of::<TripTimeKeys>("trip-time", "pre-fault, fault, time until trip"),
+        ]
+    }
+}

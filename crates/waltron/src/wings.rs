@@ -1,0 +1,7 @@
+//! The register of wings: one line a family.
+
+use waltron_core::relay::RelayWing;
+use waltron_core::wing::Wings;
+
+/// Every family of assets that this program tests.
+pub(crate) const WINGS: Wings = Wings(&[&RelayWing]);
