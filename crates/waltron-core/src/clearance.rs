@@ -4,7 +4,7 @@
 //! program against what the asset withstands and what the rig can do. A value out of range is
 //! refused, never clipped.
 
-use crate::asset::{Longest, Ratings, Withstand};
+use crate::asset::{Longest, Ratings, Withstands};
 use crate::capability::{Ability, Capability, Channel};
 use crate::measuring::{Read, When};
 use crate::name::Name;
@@ -192,7 +192,7 @@ impl Refusal {
 /// Checks a program against the asset's ratings and the rig's capability.
 ///
 /// What is put out above the continuous rating takes up a share of what the asset withstands, see
-/// [`Withstand`]; the shares of a whole program are added up channel by channel. A program that
+/// [`crate::asset::Withstand`]; the shares of a whole program are added up channel by channel. A program that
 /// leaves its outputs on may end at any level of a segment that can end it, so each of them must be
 /// withstood for ever.
 ///
@@ -205,8 +205,8 @@ pub fn clear(
 ) -> Result<Cleared, Vec<Refusal>> {
     let program = program.into();
     let mut found = Refusals::default();
-    let mut currents = Wear::new(&ratings.currents);
-    let mut voltages = Wear::new(&ratings.voltages);
+    let mut currents = Wear::new(ratings.of_currents(capability));
+    let mut voltages = Wear::new(ratings.of_voltages(capability));
     let last = program.segments.len().saturating_sub(1);
     for (index, segment) in program.segments.iter().enumerate() {
         found.conditions(segment, capability);
@@ -224,8 +224,8 @@ pub fn clear(
             }
             // Without a stop of its own, a ramp comes to its last level.
             if may_stay && (place + 1 == levels.len() || is_cut_short(segment)) {
-                found.kept(&stimulus.currents, &ratings.currents);
-                found.kept(&stimulus.voltages, &ratings.voltages);
+                found.kept(&stimulus.currents, &currents.withstands);
+                found.kept(&stimulus.voltages, &voltages.withstands);
             }
         }
     }
@@ -385,9 +385,9 @@ impl Refusals {
         }
     }
 
-    fn kept<Q: Measure>(&mut self, drives: &[Drive<Q>], withstand: &Withstand<Q>) {
+    fn kept<Q: Measure>(&mut self, drives: &[Drive<Q>], withstands: &Withstands<Q>) {
         for drive in drives {
-            if withstand.longest(drive.true_rms()) != Longest::Forever {
+            if withstands.of(&drive.channel).longest(drive.true_rms()) != Longest::Forever {
                 let (channel, value) = (drive.channel.clone(), text(drive.true_rms()));
                 self.add(Refusal::Kept { channel, value });
             }
@@ -396,8 +396,8 @@ impl Refusals {
 }
 
 /// What a program does to the inputs of one kind.
-struct Wear<'a, Q> {
-    withstand: &'a Withstand<Q>,
+struct Wear<Q> {
+    withstands: Withstands<Q>,
     channels: Vec<Worn<Q>>,
 }
 
@@ -410,14 +410,15 @@ struct Worn<Q> {
     share: f64,
 }
 
-impl<'a, Q: Measure> Wear<'a, Q> {
-    fn new(withstand: &'a Withstand<Q>) -> Self {
-        Self { withstand, channels: Vec::new() }
+impl<Q: Measure> Wear<Q> {
+    fn new(withstands: Withstands<Q>) -> Self {
+        Self { withstands, channels: Vec::new() }
     }
 
     fn add(&mut self, drive: &Drive<Q>, time: Time) {
         let value = drive.true_rms();
-        if self.withstand.longest(value) == Longest::Forever {
+        let withstand = self.withstands.of(&drive.channel);
+        if withstand.longest(value) == Longest::Forever {
             return;
         }
         let at = self.channels.iter().position(|w| w.channel == drive.channel);
@@ -429,14 +430,15 @@ impl<'a, Q: Measure> Wear<'a, Q> {
         let worn = &mut self.channels[at];
         worn.largest = if value > worn.largest { value } else { worn.largest };
         worn.time += time;
-        worn.share += self.withstand.wear(value, time);
+        worn.share += withstand.wear(value, time);
     }
 
     fn refusals(&self) -> impl Iterator<Item = Refusal> {
         self.channels.iter().filter_map(|worn| {
             let (channel, value) = (worn.channel.clone(), text(worn.largest));
-            let limit = self.withstand.limiting(worn.largest)?.to_string();
-            if self.withstand.longest(worn.largest) == Longest::Never {
+            let withstand = self.withstands.of(&worn.channel);
+            let limit = withstand.limiting(worn.largest)?.to_string();
+            if withstand.longest(worn.largest) == Longest::Never {
                 return Some(Refusal::AboveRating { channel, value, limit });
             }
             // A hair for what rounding adds to a program that is as long as it may be.

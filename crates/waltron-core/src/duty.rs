@@ -2,10 +2,11 @@
 //!
 //! Above the continuous rating a channel takes up a share of what it withstands, as
 //! [`crate::clearance`] counts it within one program. Below, the heat left goes down at the rate
-//! that [`Withstand::cooling`] gives. It is a bookkeeping model on the safe side of an exponential
+//! that [`crate::asset::Withstand::cooling`] gives. It is a bookkeeping model on the safe side of an exponential
 //! one, for ratings are all that a nameplate tells.
 
-use crate::asset::{Ratings, Withstand};
+use crate::asset::{Ratings, Withstands};
+use crate::capability::Capability;
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Program, Segment};
@@ -23,15 +24,15 @@ pub struct Duty {
 /// The heat of the channels of one kind.
 #[derive(Clone, Debug)]
 struct Heat<Q> {
-    withstand: Withstand<Q>,
+    withstands: Withstands<Q>,
     shares: Vec<(Name, f64)>,
 }
 
 impl Duty {
     /// A cold asset.
-    pub fn new(ratings: &Ratings) -> Self {
-        let currents = Heat { withstand: ratings.currents.clone(), shares: Vec::new() };
-        let voltages = Heat { withstand: ratings.voltages.clone(), shares: Vec::new() };
+    pub fn new(ratings: &Ratings, rig: &Capability) -> Self {
+        let currents = Heat { withstands: ratings.of_currents(rig), shares: Vec::new() };
+        let voltages = Heat { withstands: ratings.of_voltages(rig), shares: Vec::new() };
         Self { currents, voltages }
     }
 
@@ -141,7 +142,7 @@ impl<Q: Measure> Heat<Q> {
 
     fn add_wear(&self, drives: &[Drive<Q>], time: Time, added: &mut Vec<(Name, f64)>) {
         for drive in drives {
-            let share = self.withstand.wear(drive.true_rms(), time);
+            let share = self.withstands.of(&drive.channel).wear(drive.true_rms(), time);
             if share > 0.0 {
                 *slot(added, &drive.channel) += share;
             }
@@ -150,8 +151,8 @@ impl<Q: Measure> Heat<Q> {
 
     /// Seconds until the heat has room for what is to be added.
     fn rest(&self, added: &[(Name, f64)]) -> f64 {
-        let cooling = self.withstand.cooling(Q::from_si(0.0));
         let rests = added.iter().map(|(channel, share)| {
+            let cooling = self.withstands.of(channel).cooling(Q::from_si(0.0));
             let above = self.of(channel.as_str()) + share - 1.0;
             if above > 0.0 { above / cooling } else { 0.0 }
         });
@@ -161,12 +162,13 @@ impl<Q: Measure> Heat<Q> {
     fn pass(&mut self, drives: &[Drive<Q>], lasted: Time) {
         for drive in drives {
             *slot(&mut self.shares, &drive.channel) +=
-                self.withstand.wear(drive.true_rms(), lasted);
+                self.withstands.of(&drive.channel).wear(drive.true_rms(), lasted);
         }
         for (channel, share) in &mut self.shares {
             let drive = drives.iter().find(|d| d.channel == *channel);
             let out = drive.map_or(Q::from_si(0.0), Drive::true_rms);
-            *share = (*share - self.withstand.cooling(out) * lasted.si()).max(0.0);
+            let cooling = self.withstands.of(channel).cooling(out);
+            *share = (*share - cooling * lasted.si()).max(0.0);
         }
     }
 }

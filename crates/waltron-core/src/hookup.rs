@@ -60,6 +60,10 @@ pub enum Carries {
     Voltage,
     /// A contact's state to the rig.
     Contact,
+    /// A switch of the rig's to the asset.
+    Switch,
+    /// What a meter of the rig's measures.
+    Measured,
 }
 
 /// What a sheet is made for.
@@ -109,6 +113,18 @@ impl Sheet {
                 find(&mut wires, &channel, carries, test);
                 let known = most_si.entry(channel).or_insert(most);
                 *known = known.max(most);
+            }
+            for name in planned.program.probes().flat_map(|probe| probe.of.names()) {
+                if let Some(meter) = site.capability.meter(name.as_str()) {
+                    find(&mut wires, &meter.id, Carries::Measured, test);
+                }
+            }
+            let switched = planned.program.segments.iter().flat_map(|s| &s.switches);
+            for switching in switched {
+                let mut switches = site.capability.switches.iter();
+                if let Some(switch) = switches.find(|s| s.meaning == switching.output) {
+                    find(&mut wires, &switch.id, Carries::Switch, test);
+                }
             }
             for signal in signals(&planned.program) {
                 let input = site.capability.inputs.iter().find(|i| i.meaning == signal);
@@ -170,14 +186,22 @@ impl Sheet {
                 listed(&names)
             ));
         }
-        if self.uses(Carries::Current) {
+        let mut put_back = Vec::new();
+        if let Some(family) = &site.asset.own {
+            let own = family.precautions(&self.connected(site));
+            before.splice(0..0, own.first);
+            before.extend(own.before);
+            put_back = own.after;
+        }
+        let is_relay = site.asset.own.is_none();
+        if is_relay && self.uses(Carries::Current) {
             before.push(format!(
                 "Short the current transformers{} on their side, then open the relay's current circuits",
                 ratio(&ratings.ct)
             ));
             after.push("Close the relay's current circuits, then take the shorts off the current transformers".to_owned());
         }
-        if self.uses(Carries::Voltage) {
+        if is_relay && self.uses(Carries::Voltage) {
             before.push(format!(
                 "Isolate the voltage transformers{}: nothing may be fed back to their primary side",
                 ratio(&ratings.vt)
@@ -193,6 +217,7 @@ impl Sheet {
             before.push("Try the emergency stop once".to_owned());
         }
         before.extend(own.before.iter().cloned());
+        after.extend(put_back);
         after.extend(own.after.iter().cloned());
         if !contacts.is_empty() {
             // With its inputs back, a relay may trip at once: that must show before anything can.
@@ -201,6 +226,17 @@ impl Sheet {
             after.push("Close the tripping circuits last".to_owned());
         }
         (self.before, self.after) = (before, after);
+    }
+
+    /// What the rig's outputs and meters that are used are connected to.
+    fn connected(&self, site: Site<'_>) -> Vec<Name> {
+        let rig = site.capability;
+        let currents = rig.currents.iter().map(|c| (&c.id, &c.meaning));
+        let voltages = rig.voltages.iter().map(|c| (&c.id, &c.meaning));
+        let meters = rig.meters.iter().map(|m| (&m.id, &m.meaning));
+        let all = currents.chain(voltages).chain(meters);
+        let used = all.filter(|(id, _)| self.wires.iter().any(|w| w.id == **id));
+        used.map(|(_, meaning)| meaning.clone()).collect()
     }
 
     /// The contacts that what is put out can operate: those that are watched, and those of every
@@ -267,8 +303,12 @@ fn describe(
         |key: &Name| site.asset.terminals.iter().find(|(k, _)| k == key).map(|(_, t)| t.clone());
     match wire.carries {
         Carries::Current | Carries::Voltage => {
-            wire.asset = at_asset(&wire.id);
-            wire.what = what(wire.id.as_str(), wire.carries);
+            let meaning = meaning_of(site.capability, &wire.id);
+            wire.asset = at_asset(&wire.id).or_else(|| at_asset(&meaning));
+            wire.what = match meaning == wire.id {
+                true => what(wire.id.as_str(), wire.carries),
+                false => meaning.to_string(),
+            };
             let is_current = wire.carries == Carries::Current;
             wire.most = most_si.map(|si| {
                 if is_current { text(Current::from_si(si)) } else { text(Voltage::from_si(si)) }
@@ -280,7 +320,26 @@ fn describe(
             wire.asset = at_asset(&meaning);
             wire.what = format!("contact {meaning}");
         }
+        Carries::Switch => {
+            let switch = site.capability.switches.iter().find(|s| s.id == wire.id);
+            let meaning = switch.map_or_else(|| wire.id.clone(), |s| s.meaning.clone());
+            wire.asset = at_asset(&meaning);
+            wire.what = meaning.to_string();
+        }
+        Carries::Measured => {
+            let meter = site.capability.meters.iter().find(|m| m.id == wire.id);
+            let meaning = meter.map_or_else(|| wire.id.clone(), |m| m.meaning.clone());
+            wire.asset = at_asset(&meaning);
+            wire.what = format!("measures {meaning}");
+        }
     }
+}
+
+/// What an output is connected to; its id where the rig's file does not say.
+fn meaning_of(rig: &Capability, id: &Name) -> Name {
+    let current = rig.currents.iter().find(|c| c.id == *id).map(|c| &c.meaning);
+    let voltage = rig.voltages.iter().find(|c| c.id == *id).map(|c| &c.meaning);
+    current.or(voltage).unwrap_or(id).clone()
 }
 
 fn what(channel: &str, carries: Carries) -> String {

@@ -5,6 +5,7 @@
 
 use proptest::prelude::*;
 use waltron_core::asset::{Rating, Ratings, Withstand};
+use waltron_core::capability::Capability;
 use waltron_core::duty::{Duty, Warm};
 use waltron_core::observation::{Ended, Observation, Span};
 use waltron_core::phasor::Phasor;
@@ -53,7 +54,7 @@ fn lasted(from: f64, times: &[f64]) -> Observation {
 }
 
 fn heat_after(program: &Program, seen: &Observation, channel: &str) -> f64 {
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     duty.put_out(program, seen);
     duty.heat(channel)
 }
@@ -96,7 +97,7 @@ fn each_segment_counts_for_the_time_it_lasted() {
 /// Other channels cool meanwhile, by as much as what is on them leaves.
 #[test]
 fn channels_heat_and_cool_on_their_own() {
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     duty.put_out(&held(currents(&[("ia", 50.0), ("ib", 30.0)]), 2.0), &lasted(0.0, &[2.0]));
     assert!(near(duty.heat("ia"), 0.5) && near(duty.heat("ib"), 0.18) && duty.heat("ic") == 0.0);
     // 10 s of 2 A on ib: 12 A²s a second go there, 16 on ia.
@@ -111,7 +112,7 @@ fn channels_heat_and_cool_on_their_own() {
 #[test]
 fn rest_is_as_long_as_the_hottest_channel_needs() {
     let out = held(currents(&[("ia", 50.0), ("ib", 30.0)]), 3.0);
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     assert_eq!(duty.rest_before(&out).si(), 0.0);
     // What is too much for a cold asset is not for rest to mend: clearance refuses it.
     assert_eq!(duty.rest_before(&held(currents(&[("ia", 90.0)]), 9.0)).si(), 0.0);
@@ -128,7 +129,7 @@ fn rest_is_as_long_as_the_hottest_channel_needs() {
     let twice = Program::of([&just, &over].iter().flat_map(|p| p.segments.clone()).collect());
     assert!(near(duty.rest_before(&twice).si(), 0.254 * 10_000.0 / 16.0));
     // Warm voltages alone ask for their rest too; 290 V last 10·(300/290)² s.
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     let high = held(voltage(290.0), 9.0);
     duty.put_out(&high, &lasted(0.0, &[9.0]));
     let share = 0.9 * (290.0_f64 / 300.0).powi(2);
@@ -140,7 +141,7 @@ fn rest_is_as_long_as_the_hottest_channel_needs() {
 /// A record keeps what is warm and nothing else; what it says of colder than cold is not taken.
 #[test]
 fn a_record_keeps_what_is_warm() {
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     duty.put_out(&held(currents(&[("ia", 50.0), ("ib", 3.0)]), 1.0), &lasted(0.0, &[1.0]));
     duty.put_out(&held(voltage(280.0), 1.0), &lasted(0.0, &[1.0]));
     let warm = duty.warm();
@@ -154,10 +155,10 @@ fn a_record_keeps_what_is_warm() {
     assert!(!warm.is_cold());
     assert!(!Warm { voltages: Vec::new(), ..warm.clone() }.is_cold());
     assert!(!Warm { currents: Vec::new(), ..warm.clone() }.is_cold());
-    let again = Duty::new(&ratings()).warmed(&warm);
+    let again = Duty::new(&ratings(), &Capability::none()).warmed(&warm);
     assert_eq!(again.warm(), warm);
     let odd = Warm { currents: vec![("ia".into(), -1.0), ("ib".into(), 0.0)], ..Warm::default() };
-    let cold = Duty::new(&ratings()).warmed(&odd);
+    let cold = Duty::new(&ratings(), &Capability::none()).warmed(&odd);
     assert!(cold.warm().is_cold());
     assert_eq!(cold.rest_before(&held(currents(&[("ia", 50.0)]), 4.0)).si(), 0.0);
 }
@@ -166,7 +167,7 @@ fn a_record_keeps_what_is_warm() {
 /// are gone at 16 A²s a second: 312.5 s. What is held for ever needs no rest.
 #[test]
 fn pulses_add_up_and_rest_takes_their_heat_away() {
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     let pulse = held(currents(&[("ia", 50.0)]), 2.0);
     for _ in 0..2 {
         assert_eq!(duty.rest_before(&pulse).si(), 0.0);
@@ -185,12 +186,13 @@ fn pulses_add_up_and_rest_takes_their_heat_away() {
 #[test]
 fn voltages_heat_too_and_heat_outlives_the_run() {
     let high = held(voltage(280.0), 8.0);
-    let mut duty = Duty::new(&ratings());
+    let mut duty = Duty::new(&ratings(), &Capability::none());
     duty.put_out(&high, &lasted(0.0, &[8.0]));
     let share = 8.0 / (10.0 * (300.0_f64 / 280.0).powi(2));
     assert!(near(duty.heat("va"), share));
     let text = serde_json::to_string(&duty.warm()).unwrap();
-    let later = Duty::new(&ratings()).warmed(&serde_json::from_str(&text).unwrap());
+    let later =
+        Duty::new(&ratings(), &Capability::none()).warmed(&serde_json::from_str(&text).unwrap());
     assert!(near(later.rest_before(&high).si(), (2.0 * share - 1.0) / (62_500.0 / 900_000.0)));
 }
 
@@ -200,7 +202,7 @@ proptest! {
     fn heat_never_passes_the_rating(
         pulses in proptest::collection::vec((4.1f64..100.0, 0.01f64..1.0), 1..20),
     ) {
-        let mut duty = Duty::new(&ratings());
+        let mut duty = Duty::new(&ratings(), &Capability::none());
         for (current, time) in pulses {
             let program = held(currents(&[("ia", current)]), time);
             duty.cool(duty.rest_before(&program));

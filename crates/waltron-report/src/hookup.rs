@@ -51,6 +51,8 @@ fn group(carries: Carries) -> &'static str {
         Carries::Current => "Currents",
         Carries::Voltage => "Voltages",
         Carries::Contact => "Contacts",
+        Carries::Switch => "Switches",
+        Carries::Measured => "Meters",
     }
 }
 
@@ -60,6 +62,8 @@ fn stroke(carries: Carries) -> (&'static str, &'static str, &'static str) {
         Carries::Current => ("#8c2f39", "none", "3"),
         Carries::Voltage => ("#20567f", "10 4", "2.4"),
         Carries::Contact => ("#3a4650", "2 4", "2"),
+        Carries::Switch => ("#3a4650", "8 3 2 3", "2"),
+        Carries::Measured => ("#2f6b3c", "4 3", "2"),
     }
 }
 

@@ -41,7 +41,7 @@ impl Exit {
     pub(crate) fn of_verdict(verdict: Verdict) -> Self {
         match verdict {
             Verdict::Fail => Self::Fail,
-            Verdict::Pass => Self::Pass,
+            Verdict::Pass | Verdict::Measured => Self::Pass,
             Verdict::Inconclusive | Verdict::NotTested => Self::Open,
         }
     }

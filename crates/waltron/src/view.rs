@@ -19,6 +19,7 @@ fn look(verdict: Verdict) -> (&'static str, Style) {
         Verdict::Pass => ("✓", GOOD),
         Verdict::Fail => ("✗", BAD),
         Verdict::Inconclusive => ("?", DOUBTFUL),
+        Verdict::Measured => ("·", STRONG),
         Verdict::NotTested => ("–", DOUBTFUL),
     }
 }
@@ -237,6 +238,7 @@ fn share(used: f64) -> String {
 /// What came of all points: the word, and how many of which.
 pub(crate) fn verdict(exit: Exit, s: Summary, not_reached: usize) -> String {
     let (word, style) = match exit {
+        Exit::Pass if s.pass == 0 && s.measured > 0 => ("MEASURED", GOOD),
         Exit::Pass => ("PASS", GOOD),
         Exit::Fail => ("FAIL", BAD),
         Exit::Stopped => ("STOPPED", DOUBTFUL),
@@ -247,6 +249,7 @@ pub(crate) fn verdict(exit: Exit, s: Summary, not_reached: usize) -> String {
     for (n, what) in [
         (s.fail, "fail"),
         (s.inconclusive, "inconclusive"),
+        (s.measured, "measured"),
         (s.not_tested, "not tested"),
         (not_reached, "not reached"),
     ] {

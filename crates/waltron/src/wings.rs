@@ -2,6 +2,7 @@
 
 use waltron_core::relay::RelayWing;
 use waltron_core::wing::Wings;
+use waltron_transformer::InstrumentTransformerWing;
 
 /// Every family of assets that this program tests.
-pub(crate) const WINGS: Wings = Wings(&[&RelayWing]);
+pub(crate) const WINGS: Wings = Wings(&[&RelayWing, &InstrumentTransformerWing]);

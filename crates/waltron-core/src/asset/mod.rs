@@ -1,12 +1,14 @@
 //! The asset: the thing under test, with nameplate, ratings, tolerances and settings.
 
 mod element;
+mod family;
 mod ratings;
 mod stage;
 mod withstand;
 
 pub use element::{Element, Measures};
-pub use ratings::Ratings;
+pub use family::Family;
+pub use ratings::{Ratings, Withstands};
 pub use stage::{Stage, StageFunction};
 pub use withstand::{Longest, Rating, Withstand};
 
@@ -14,6 +16,7 @@ use crate::name::{Name, nearest};
 use crate::quantity::{Angle, Current, Ratio, Time};
 use crate::tolerance::Tolerance;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// A relay with its protection elements.
 #[derive(Clone, Debug, PartialEq)]
@@ -30,6 +33,8 @@ pub struct Asset {
     pub assumed: Vec<String>,
     /// What is written at its terminals, by rig channel (`ia`) or contact (`trip`).
     pub terminals: Vec<(Name, String)>,
+    /// What is peculiar to its family; none of a relay, whose elements stand above.
+    pub own: Option<Arc<dyn Family>>,
 }
 
 /// Nameplate and location, as text.
@@ -71,6 +76,11 @@ pub struct Tolerances {
 }
 
 impl Asset {
+    /// What is peculiar to it, as its wing knows it.
+    pub fn family<F: 'static>(&self) -> Option<&F> {
+        self.own.as_ref().and_then(|own| own.as_any().downcast_ref())
+    }
+
     /// Finds an element by its id.
     pub fn element(&self, id: &str) -> Option<&Element> {
         self.elements.iter().find(|e| e.id == id)

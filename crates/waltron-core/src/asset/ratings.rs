@@ -1,6 +1,8 @@
 //! What an asset is made for, and what its inputs withstand.
 
 use super::withstand::Withstand;
+use crate::capability::{Capability, Channel};
+use crate::name::Name;
 use crate::quantity::{Current, Frequency, Voltage};
 
 /// Nominal values and withstand.
@@ -20,6 +22,33 @@ pub struct Ratings {
     pub currents: Withstand<Current>,
     /// What each voltage input withstands.
     pub voltages: Withstand<Voltage>,
+    /// What the connections with these meanings withstand instead.
+    pub own_currents: Vec<(Name, Withstand<Current>)>,
+    /// The same of voltages.
+    pub own_voltages: Vec<(Name, Withstand<Voltage>)>,
+}
+
+/// What the connections of a rig's outputs of one kind withstand.
+#[derive(Clone, Debug)]
+pub struct Withstands<Q> {
+    any: Withstand<Q>,
+    own: Vec<(Name, Withstand<Q>)>,
+}
+
+impl<Q: Clone> Withstands<Q> {
+    fn new(any: &Withstand<Q>, own: &[(Name, Withstand<Q>)], channels: &[Channel<Q>]) -> Self {
+        let connected = channels.iter().filter_map(|channel| {
+            let found = own.iter().find(|(meaning, _)| *meaning == channel.meaning);
+            found.map(|(_, withstand)| (channel.id.clone(), withstand.clone()))
+        });
+        Self { any: any.clone(), own: connected.collect() }
+    }
+
+    /// What a channel's connection withstands.
+    pub fn of(&self, channel: &Name) -> &Withstand<Q> {
+        let own = self.own.iter().find(|(id, _)| id == channel);
+        own.map_or(&self.any, |(_, withstand)| withstand)
+    }
 }
 
 impl Ratings {
@@ -33,6 +62,18 @@ impl Ratings {
             vt: None,
             currents: Withstand::default(),
             voltages: Withstand::default(),
+            own_currents: Vec::new(),
+            own_voltages: Vec::new(),
         }
+    }
+
+    /// What the connections of a rig's current outputs withstand.
+    pub fn of_currents(&self, rig: &Capability) -> Withstands<Current> {
+        Withstands::new(&self.currents, &self.own_currents, &rig.currents)
+    }
+
+    /// What the connections of a rig's voltage outputs withstand.
+    pub fn of_voltages(&self, rig: &Capability) -> Withstands<Voltage> {
+        Withstands::new(&self.voltages, &self.own_voltages, &rig.voltages)
     }
 }

@@ -2,11 +2,11 @@
 
 use super::curve_form::{CurveForm, Spannable};
 use super::field::{AnyQuantityText, AnyToleranceText, Field, QuantityText, Text, ToleranceText};
+use super::identity_form::IdentityForm;
 use super::problem::{DocumentError, Problem, Problems, Source};
 use super::{Form, load, optional};
 use crate::asset::{
-    Asset, Element, Identity, Measures, Rating, Ratings, Stage, StageFunction, Tolerances,
-    Withstand,
+    Asset, Element, Measures, Rating, Ratings, Stage, StageFunction, Tolerances, Withstand,
 };
 use crate::quantity::{
     Angle, Current, Dimension, Frequency, Measure, Ratio, Time, Voltage, amperes, seconds,
@@ -22,7 +22,7 @@ use std::ops::Range;
 #[serde(deny_unknown_fields)]
 pub struct AssetForm {
     /// What it is and where it stands.
-    asset: IdentityForm,
+    asset: IdentityForm<Kind>,
     /// What is written at its terminals, by rig channel or contact: `ia = "X1:1, X1:2"`,
     /// `trip = "X2:5, X2:6"`. For the hook-up sheet.
     terminals: Option<BTreeMap<String, String>>,
@@ -46,31 +46,6 @@ enum Kind {
     Relay,
     /// An auxiliary supply.
     Supply,
-}
-
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct IdentityForm {
-    /// The kind of asset.
-    #[allow(
-        dead_code,
-        reason = "checked by its type; what an asset holds does not depend on it yet"
-    )]
-    kind: Kind,
-    /// Operating designation, such as `Q07-F1`.
-    tag: String,
-    /// Operator of the site.
-    operator: Option<String>,
-    /// Substation.
-    site: Option<String>,
-    /// Bay.
-    bay: Option<String>,
-    /// Maker.
-    maker: Option<String>,
-    /// Model.
-    model: Option<String>,
-    /// Serial number.
-    serial: Option<String>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -213,16 +188,7 @@ impl AssetForm {
     }
 
     fn read(self, problems: &mut Problems) -> Option<Asset> {
-        let i = self.asset;
-        let identity = Identity {
-            tag: i.tag,
-            site: i.site,
-            bay: i.bay,
-            operator: i.operator,
-            maker: i.maker,
-            model: i.model,
-            serial: i.serial,
-        };
+        let (_, identity) = self.asset.read();
         let ratings = self.ratings.read(problems)?;
         let defaults = Tolerances {
             current: Tolerance::larger_of(0.05, amperes(0.0)),
@@ -262,7 +228,7 @@ impl AssetForm {
         }
         let terminals = self.terminals.unwrap_or_default().into_iter();
         let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
-        Some(Asset { identity, ratings, elements, stages, terminals, assumed })
+        Some(Asset { identity, ratings, elements, stages, terminals, assumed, own: None })
     }
 }
 
@@ -305,6 +271,8 @@ impl RatingsForm {
             vt: self.vt,
             currents: withstand(currents, "current", problems),
             voltages: withstand(voltages, "voltage", problems),
+            own_currents: Vec::new(),
+            own_voltages: Vec::new(),
         })
     }
 }

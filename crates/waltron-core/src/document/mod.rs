@@ -15,6 +15,7 @@ mod asset_form;
 mod curve_form;
 mod entries;
 mod field;
+mod identity_form;
 mod plan_form;
 mod problem;
 mod shape;
@@ -27,6 +28,7 @@ pub use curve_form::{CurveForm, Spannable};
 pub use field::{
     AnyQuantityText, AnyToleranceText, Field, Number, QuantityText, Text, ToleranceText,
 };
+pub use identity_form::IdentityForm;
 pub use plan_form::PlanForm;
 pub use problem::{DocumentError, Problem, Problems, Source};
 
@@ -100,7 +102,7 @@ pub fn load<F: Form, T>(
 }
 
 /// An optional value that was read: `None` only where reading it failed.
-pub(crate) fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
+pub fn optional<T>(read: Option<Option<T>>) -> Option<Option<T>> {
     match read {
         None => Some(None),
         Some(value) => value.map(Some),

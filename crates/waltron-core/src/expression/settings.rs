@@ -20,6 +20,9 @@ impl Settings {
         settings.ratings(&asset.ratings);
         asset.elements.iter().for_each(|e| settings.element(e));
         asset.stages.iter().for_each(|s| settings.stage(s));
+        for (name, value) in asset.own.iter().flat_map(|own| own.values()) {
+            settings.insert(name, value);
+        }
         settings
     }
 

@@ -33,6 +33,8 @@ pub enum Verdict {
     Fail,
     /// Measured, but proves neither.
     Inconclusive,
+    /// Measured, and nothing is required of it.
+    Measured,
     /// Not injected at all.
     NotTested,
 }
@@ -44,6 +46,7 @@ impl Verdict {
             Self::Pass => "pass",
             Self::Fail => "FAIL",
             Self::Inconclusive => "inconclusive",
+            Self::Measured => "measured",
             Self::NotTested => "not tested",
         }
     }
@@ -107,6 +110,11 @@ pub(crate) fn is_false(value: &bool) -> bool {
     !value
 }
 
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "the serializer wants it so")]
+fn is_zero(n: &usize) -> bool {
+    *n == 0
+}
+
 /// Counts of verdicts, from which a run's status is computed once.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Summary {
@@ -116,6 +124,9 @@ pub struct Summary {
     pub fail: usize,
     /// Points that prove neither.
     pub inconclusive: usize,
+    /// Points that are measured, of which nothing is required.
+    #[serde(skip_serializing_if = "is_zero", default)]
+    pub measured: usize,
     /// Points not injected.
     pub not_tested: usize,
 }
@@ -129,6 +140,7 @@ impl Summary {
                 Verdict::Pass => &mut summary.pass,
                 Verdict::Fail => &mut summary.fail,
                 Verdict::Inconclusive => &mut summary.inconclusive,
+                Verdict::Measured => &mut summary.measured,
                 Verdict::NotTested => &mut summary.not_tested,
             } += 1;
         }
@@ -137,16 +149,17 @@ impl Summary {
 
     /// All points counted.
     pub fn total(self) -> usize {
-        self.pass + self.fail + self.inconclusive + self.not_tested
+        self.pass + self.fail + self.inconclusive + self.measured + self.not_tested
     }
 
-    /// The verdict of the whole: any failure fails it, and it passes only if every point does.
-    /// Nothing counted is nothing tested.
+    /// The verdict of the whole: any failure fails it, and it passes only if every point does of which
+    /// something is required. Nothing counted is nothing tested.
     pub fn verdict(self) -> Verdict {
         match self {
             s if s.fail > 0 => Verdict::Fail,
             s if s.inconclusive > 0 => Verdict::Inconclusive,
-            s if s.not_tested > 0 || s.pass == 0 => Verdict::NotTested,
+            s if s.not_tested > 0 || s.pass + s.measured == 0 => Verdict::NotTested,
+            s if s.pass == 0 => Verdict::Measured,
             _ => Verdict::Pass,
         }
     }

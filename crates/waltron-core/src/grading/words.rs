@@ -6,7 +6,8 @@ use super::{Grade, Limits, Summary, Values};
 pub fn injected(stimulus: &Values) -> Option<String> {
     let value = |name: &str| stimulus.text(name);
     let swept = |from: &str, to: &str| Some(format!("{} → {}", value(from)?, value(to)?));
-    value("current").or_else(|| swept("from_current", "to_current")).or_else(|| swept("from", "to"))
+    let plain = value("current").or_else(|| value("voltage"));
+    plain.or_else(|| swept("from_current", "to_current")).or_else(|| swept("from", "to"))
 }
 
 /// The value a point is about, the first one; a measured one keeps its trailing zeros.
@@ -19,9 +20,11 @@ pub fn main_value(values: &Values, limits: &Limits, measured: bool) -> String {
     }
 }
 
-/// How many points pass: `37 of 57 points pass`, of those not reached as well.
+/// How many points pass: `37 of 57 points pass`, of those not reached as well; points of which nothing
+/// is required do not count.
 pub fn passing(summary: Summary, not_reached: usize) -> String {
-    match summary.total() + not_reached {
+    match summary.total() - summary.measured + not_reached {
+        0 if summary.measured > 0 => "nothing is required of what was measured".to_owned(),
         1 if summary.pass == 1 => "the one point passes".to_owned(),
         1 => "the one point does not pass".to_owned(),
         all => format!("{} of {all} points pass", summary.pass),

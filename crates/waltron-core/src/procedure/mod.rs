@@ -12,6 +12,7 @@ mod also;
 mod keys;
 mod pickup;
 mod setup;
+mod shots;
 mod show;
 mod trip_time;
 
@@ -19,6 +20,7 @@ pub use also::{Also, Span};
 pub use keys::{PickupKeys, TripTimeKeys};
 pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO};
 pub use setup::{Bench, SetupError};
+pub use shots::{Grader, Shot, Shots};
 pub use trip_time::{Level, TripTime, TripTimeSettings};
 pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 
@@ -217,8 +219,11 @@ pub trait Procedure {
     /// Every injection in order, with the worst case of those that depend on earlier outcomes.
     fn planned(&self) -> Vec<Planned>;
 
-    /// What it will do, in the sequence language: run as a sequence, it gives the same verdicts.
-    fn script(&self) -> String;
+    /// What it will do, in the sequence language: run as a sequence, it gives the same verdicts. `None`
+    /// where the language has no words for it.
+    fn script(&self) -> Option<String> {
+        None
+    }
 
     /// The next action; asking again without telling the outcome gives the same action.
     fn next(&mut self) -> Action;

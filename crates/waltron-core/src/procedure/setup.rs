@@ -52,6 +52,17 @@ pub enum SetupError {
         /// How many there may be.
         most: u32,
     },
+    /// The rig lacks an output, an input or a meter that the test needs.
+    #[error("the rig has {lacks}; the test needs it: give one of the rig's {what} this `meaning`")]
+    Lacks {
+        /// What there is none of: `no meter for `primary voltage``.
+        lacks: String,
+        /// Where it would stand: `outputs`, `meters`.
+        what: &'static str,
+    },
+    /// The asset's file does not say what the test needs to know.
+    #[error("{0}")]
+    Unknown(String),
     /// The same point twice.
     #[error("`{point}` is listed twice; use `repeat` to test a point several times")]
     Twice {

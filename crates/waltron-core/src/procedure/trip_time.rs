@@ -492,16 +492,16 @@ pub(super) fn grade_again(
 }
 
 impl Procedure for TripTime {
-    fn script(&self) -> String {
+    fn script(&self) -> Option<String> {
         if let Some(reason) = &self.not_tested {
-            return format!("# not tested: {reason}\n");
+            return Some(format!("# not tested: {reason}\n"));
         }
         let shots: Vec<String> = self
             .shots
             .iter()
             .map(|s| s.script(&self.trip, self.ask_reset, self.of_contact))
             .collect();
-        shots.join("\n")
+        Some(shots.join("\n"))
     }
 
     fn planned(&self) -> Vec<Planned> {

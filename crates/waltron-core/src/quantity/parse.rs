@@ -127,6 +127,10 @@ impl Quantity {
         if unit.is_empty() {
             return Ok(Self::number(number));
         }
+        // A temperature in degrees Celsius has another zero (BIPM, SI brochure, 2.3.1).
+        if matches!(unit, "°C" | "degC") {
+            return Ok(Self { si: number + 273.15, dimension: Dimension::TEMPERATURE });
+        }
         let Some(found) = Unit::parse(unit) else {
             return Err(QuantityError::UnknownUnit {
                 unit: unit.to_owned(),

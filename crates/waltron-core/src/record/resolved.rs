@@ -72,6 +72,9 @@ impl Resolved {
             add(id, "tolerance.time", s.time_tolerance.to_string());
             add(id, "tolerance.reset_ratio", s.reset_tolerance.to_string());
         }
+        for (name, value) in asset.own.iter().flat_map(|own| own.words()) {
+            all.push(ReadSetting { name: name.into(), value });
+        }
         Self { identity: asset.identity.clone(), settings: all }
     }
 }

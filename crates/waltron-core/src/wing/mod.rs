@@ -9,6 +9,7 @@ pub(crate) use method::schema_of;
 pub use method::{Method, Registration, TestHead, TestKeys};
 
 use crate::asset::Asset;
+use crate::capability::Capability;
 use crate::document::{DocumentError, Problem, Problems, Source};
 use crate::name::nearest;
 use serde_json::Value;
@@ -37,9 +38,9 @@ pub trait Wing: Sync {
         None
     }
 
-    /// The `[[test]]` entries of a plan for an asset, in the order of the day's work, commented; `None`
-    /// where it derives none.
-    fn new_tests(&self, _asset: &Asset) -> Option<String> {
+    /// The `[[test]]` entries of a plan for an asset, in the order of the day's work, commented, with
+    /// nothing that the rig cannot do, where it is known; `None` where it derives none.
+    fn new_tests(&self, _asset: &Asset, _rig: Option<&Capability>) -> Option<String> {
         None
     }
 }
@@ -107,7 +108,25 @@ impl Wings {
         let mut all: Vec<Value> = self.0.iter().map(|wing| wing.asset_schema()).collect();
         match all.len() {
             1 => all.remove(0),
-            _ => serde_json::json!({ "title": "Waltron asset", "anyOf": all }),
+            _ => joined(&all),
         }
     }
+}
+
+/// A file is as one of these says; every table of any of them is described.
+fn joined(all: &[Value]) -> Value {
+    let mut properties = serde_json::Map::new();
+    for (key, schema) in all.iter().filter_map(|s| s.get("properties")?.as_object()).flatten() {
+        let about = schema.get("description").cloned().unwrap_or_default();
+        properties
+            .entry(key.clone())
+            .or_insert_with(|| serde_json::json!({ "description": about }));
+    }
+    serde_json::json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Waltron asset",
+        "type": "object",
+        "properties": properties,
+        "anyOf": all,
+    })
 }

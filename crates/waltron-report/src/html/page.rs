@@ -121,6 +121,7 @@ fn stamp(run: &Run) -> Markup {
         Verdict::Fail => ("fail", "FAIL"),
         Verdict::Inconclusive if run.ended.is_none() => ("open", "INCOMPLETE"),
         Verdict::Inconclusive => ("open", "INCONCLUSIVE"),
+        Verdict::Measured => ("pass", "MEASURED"),
         Verdict::NotTested => ("open", "NOT FULLY TESTED"),
     };
     markup! {
@@ -140,6 +141,7 @@ fn latest_stamp(run: &Run) -> Markup {
         Verdict::Pass => "PASS",
         Verdict::Fail => "FAIL",
         Verdict::Inconclusive => "INCONCLUSIVE",
+        Verdict::Measured => "MEASURED",
         Verdict::NotTested => "NOT FULLY TESTED",
     };
     markup! {

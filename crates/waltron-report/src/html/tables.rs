@@ -127,7 +127,23 @@ pub(super) fn resolved(resolved: &Resolved) -> Markup {
     }
 }
 
+/// What an asset's file says, each with its name.
+fn facts(facts: &[(String, String)], assumed: &[String]) -> Markup {
+    markup! {
+        section {
+            h2 { "Nameplate and tolerances" }
+            table.facts {
+                tbody { @for (name, value) in facts { tr { th scope="row" { (name) } td { (value) } } } }
+            }
+            @if !assumed.is_empty() { p.note { "Assumed, since the file gives none: " (assumed.join("; ")) } }
+        }
+    }
+}
+
 pub(super) fn settings(asset: &Asset) -> Markup {
+    if let Some(own) = &asset.own {
+        return facts(&own.facts(), &asset.assumed);
+    }
     if asset.elements.is_empty() && asset.stages.is_empty() {
         return Markup::default();
     }
@@ -209,6 +225,7 @@ pub(super) fn class(verdict: Verdict) -> &'static str {
     match verdict {
         Verdict::Pass => "pass",
         Verdict::Fail => "fail",
+        Verdict::Measured => "noted",
         Verdict::Inconclusive | Verdict::NotTested => "open",
     }
 }
@@ -219,6 +236,7 @@ pub(super) fn sign(verdict: Verdict) -> &'static str {
         Verdict::Pass => "✓",
         Verdict::Fail => "✗",
         Verdict::Inconclusive => "?",
+        Verdict::Measured => "·",
         Verdict::NotTested => "–",
     }
 }

@@ -214,7 +214,7 @@ fn mark(element: &Element, grade: &Grade) -> Option<Mark> {
         (Verdict::Pass, None) => Outcome::NoTrip,
         (Verdict::Fail, _) => Outcome::Fail,
         (Verdict::Inconclusive, _) => Outcome::Open,
-        (Verdict::NotTested, _) => return None,
+        (Verdict::Measured | Verdict::NotTested, _) => return None,
     };
     let value = |label: &str, text: Option<String>| text.map(|t| format!("{label} {t}"));
     let band = match grade.limits {

@@ -117,7 +117,7 @@ pub fn run<'a>(
     let planned: Vec<Vec<PlannedPoint>> =
         prepared.tests.iter().map(|(id, _)| prepared.points_of(id.as_str())).collect();
     let told = prepared.maxima();
-    let mut duty = Duty::new(&asset.ratings).warmed(&so_far.warm);
+    let mut duty = Duty::new(&asset.ratings, rig.capability()).warmed(&so_far.warm);
     duty.cool(so_far.cooled);
     let mut runner = Runner {
         asset,

@@ -3,6 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
+use waltron_core::capability::Capability;
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::duty::Duty;
 use waltron_core::grading::{PointId, Rule};
@@ -197,7 +198,7 @@ impl Prepared {
 
     /// What a test will do, in the sequence language.
     pub fn script(&self, test: &str) -> Option<String> {
-        self.tests.iter().find(|(id, _)| id == test).map(|(_, p)| p.script())
+        self.tests.iter().find(|(id, _)| id == test).and_then(|(_, p)| p.script())
     }
 
     /// Keeps one test only.
@@ -307,9 +308,9 @@ impl Prepared {
 
     /// The time that it should take: the injections, the rests in which the asset cools, and those
     /// after each test.
-    pub fn likely_time(&self, asset: &Asset) -> Time {
+    pub fn likely_time(&self, asset: &Asset, rig: &Capability) -> Time {
         let tested = || self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
-        let mut duty = Duty::new(&asset.ratings);
+        let mut duty = Duty::new(&asset.ratings, rig);
         let mut sum = seconds(0.0);
         for (_, planned) in tested() {
             let rest = duty.rest_before(&planned.program);

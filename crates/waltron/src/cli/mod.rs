@@ -1,10 +1,12 @@
 //! Commands and their options.
 
 pub(crate) mod inject;
+pub(crate) mod new;
 pub(crate) mod rig;
 pub(crate) mod wave;
 
 use self::inject::Inject;
+use self::new::New;
 use self::rig::Rig;
 use self::wave::Wave;
 use crate::terminal::Colour;
@@ -68,6 +70,11 @@ pub(crate) enum Command {
     /// Write a sample substation, test it on the virtual rig and write reports.
     #[command(after_help = "Examples:\n  waltron demo\n  waltron demo my-first-test")]
     Demo(Demo),
+    /// Files to begin with: an asset to fill in, or the plan that follows from an asset.
+    New {
+        #[command(subcommand)]
+        what: New,
+    },
     /// Load a plan, check it against asset and rig, and show what will be put out.
     #[command(
         after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --timeline\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --as-script > times.seq"

@@ -15,7 +15,7 @@ use waltron_core::record::Run;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 24] = [
+const FILES: [(&str, &str); 32] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -37,13 +37,21 @@ const FILES: [(&str, &str); 24] = [
     ("dc1.plan.toml", include_str!("../../../../examples/dc1.plan.toml")),
     ("dc1.rig.toml", include_str!("../../../../examples/dc1.rig.toml")),
     ("dc1.specimen.toml", include_str!("../../../../examples/dc1.specimen.toml")),
+    ("q07-ct.asset.toml", include_str!("../../../../examples/q07-ct.asset.toml")),
+    ("q07-ct.plan.toml", include_str!("../../../../examples/q07-ct.plan.toml")),
+    ("q07-ct.rig.toml", include_str!("../../../../examples/q07-ct.rig.toml")),
+    ("q07-ct.specimen.toml", include_str!("../../../../examples/q07-ct.specimen.toml")),
+    ("q08-ct.asset.toml", include_str!("../../../../examples/q08-ct.asset.toml")),
+    ("q08-ct.plan.toml", include_str!("../../../../examples/q08-ct.plan.toml")),
+    ("q08-ct.rig.toml", include_str!("../../../../examples/q08-ct.rig.toml")),
+    ("q08-ct.specimen.toml", include_str!("../../../../examples/q08-ct.specimen.toml")),
     ("supply-settles.seq", include_str!("../../../../examples/supply-settles.seq")),
     ("readings.seq", include_str!("../../../../examples/readings.seq")),
     ("raise-source.seq", include_str!("../../../../examples/raise-source.seq")),
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 4] = ["q07-f1", "q08-f2", "q05-t2", "dc1"];
+const ASSETS: [&str; 6] = ["q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct"];
 
 /// Writes the files, runs every plan, writes reports.
 ///

@@ -8,6 +8,7 @@ mod grade;
 mod hookup;
 mod inject;
 mod man;
+mod new;
 mod plot;
 mod report;
 mod rig;
@@ -32,6 +33,7 @@ use waltron_core::record::Run;
 pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure> {
     match command {
         Command::Demo(args) => demo::demo(&args, terminal),
+        Command::New { what } => new::new(&what, terminal),
         Command::Check(args) => check::check(&args, terminal),
         Command::Run(args) => run::run(&args, terminal),
         Command::Fmt(args) => fmt::fmt(&args, terminal),

@@ -25,6 +25,7 @@ fn colour(verdict: Verdict) -> Color {
     match verdict {
         Verdict::Pass => Color::Green,
         Verdict::Fail => Color::Red,
+        Verdict::Measured => Color::Cyan,
         Verdict::Inconclusive | Verdict::NotTested => Color::Yellow,
     }
 }

@@ -171,6 +171,7 @@ impl State {
             Verdict::Pass => &mut self.counts.pass,
             Verdict::Fail => &mut self.counts.fail,
             Verdict::Inconclusive => &mut self.counts.inconclusive,
+            Verdict::Measured => &mut self.counts.measured,
             Verdict::NotTested => &mut self.counts.not_tested,
         }
     }

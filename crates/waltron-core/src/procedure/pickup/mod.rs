@@ -518,9 +518,9 @@ impl Pickup {
 }
 
 impl Procedure for Pickup {
-    fn script(&self) -> String {
+    fn script(&self) -> Option<String> {
         let ramps: Vec<String> = self.ramps.iter().map(|r| self.ramp_script(r)).collect();
-        ramps.join("\n")
+        Some(ramps.join("\n"))
     }
 
     fn planned(&self) -> Vec<Planned> {

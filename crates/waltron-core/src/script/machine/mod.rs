@@ -484,8 +484,8 @@ impl Sequence {
 }
 
 impl Procedure for Sequence {
-    fn script(&self) -> String {
-        self.scene.context.text.to_string()
+    fn script(&self) -> Option<String> {
+        Some(self.scene.context.text.to_string())
     }
 
     fn planned(&self) -> Vec<Planned> {

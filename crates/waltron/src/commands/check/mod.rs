@@ -90,7 +90,7 @@ fn as_json(job: &Job, prepared: &Prepared, segments: bool) -> serde_json::Value 
     let also: Vec<_> = prepared.also().into_iter().map(|a| also_json(&a)).collect();
     json!({
         "points": prepared.point_count(),
-        "likely_s": prepared.likely_time(&job.asset).si(),
+        "likely_s": prepared.likely_time(&job.asset, &job.rig.capability).si(),
         "maxima": maxima,
         "exact": prepared.is_exact(),
         "also": also,
@@ -164,7 +164,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     out.push_str(&format!(
         "Points    {}\nDuration  about {}\n",
         prepared.point_count(),
-        duration(prepared.likely_time(&job.asset)),
+        duration(prepared.likely_time(&job.asset, &job.rig.capability)),
     ));
     if !job.asset.assumed.is_empty() {
         let assumed = job.asset.assumed.join(", ");

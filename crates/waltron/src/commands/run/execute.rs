@@ -95,7 +95,7 @@ pub(crate) fn execute(
         open.note(&Event::RunEnded(ended.clone()))?;
         return Ok(Finished { grades: Vec::new(), ended, trouble: None });
     };
-    let likely = prepared.likely_time(&asset);
+    let likely = prepared.likely_time(&asset, &job.rig.capability);
     let ids = prepared.points().map(|p| p.id.chars().count());
     let id_width = ids.max().unwrap_or(0).min(WIDEST_ID);
     let live = panel.view();
@@ -346,6 +346,6 @@ fn heading(job: &Job, prepared: &Prepared) -> String {
         plain(&what.join(" ")),
         counted(prepared.point_count(), "point"),
         plain(&job.rig.name),
-        view::duration(prepared.likely_time(&job.asset)),
+        view::duration(prepared.likely_time(&job.asset, &job.rig.capability)),
     )
 }

@@ -1,6 +1,9 @@
 //! The wing of protection relays, and of the auxiliary supplies that sequences test.
 
+mod scaffold;
+
 use crate::asset::Asset;
+use crate::capability::Capability;
 use crate::document::{AssetForm, DocumentError, Source};
 use crate::procedure::{PickupKeys, TripTimeKeys};
 use crate::wing::{Registration, Wing, Wings};
@@ -31,5 +34,14 @@ impl Wing for RelayWing {
             Registration::of::<PickupKeys>("pickup", "ramp up to operation and down to reset"),
             Registration::of::<TripTimeKeys>("trip-time", "pre-fault, fault, time until trip"),
         ]
+    }
+
+    fn new_asset(&self, kind: &str) -> Option<String> {
+        scaffold::asset(kind)
+    }
+
+    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>) -> Option<String> {
+        let tests = scaffold::tests(asset, rig);
+        (asset.own.is_none() && !tests.is_empty()).then_some(tests)
     }
 }

@@ -1,0 +1,42 @@
+//! What is peculiar to a family of assets.
+
+use crate::name::Name;
+use crate::plan::Precautions;
+use crate::quantity::Quantity;
+use std::any::Any;
+use std::fmt::Debug;
+
+/// What an asset's file says besides what every asset has. Wings know what is behind it; everybody else
+/// asks it here.
+pub trait Family: Debug + Send + Sync {
+    /// Its values by name, for expressions: `rated.ratio`.
+    fn values(&self) -> Vec<(String, Quantity)> {
+        Vec::new()
+    }
+
+    /// What it says in words, by name, for the record: `tolerance.ratio`, `0.5 %`.
+    fn words(&self) -> Vec<(String, String)> {
+        Vec::new()
+    }
+
+    /// What stands of it on a nameplate or in a report, each with its name, in order.
+    fn facts(&self) -> Vec<(String, String)> {
+        Vec::new()
+    }
+
+    /// What the person at the panel must see to where these are connected: outputs and meters of the rig
+    /// by what they are connected to.
+    fn precautions(&self, connected: &[Name]) -> Precautions;
+
+    /// Itself, for its wing.
+    fn as_any(&self) -> &dyn Any;
+
+    /// Whether another one says the same.
+    fn is_same(&self, other: &dyn Family) -> bool;
+}
+
+impl PartialEq for dyn Family {
+    fn eq(&self, other: &Self) -> bool {
+        self.is_same(other)
+    }
+}

@@ -1,0 +1,116 @@
+//! Procedures of injections that stand alone: each measures, and grades its points by what it measured.
+
+use super::{Action, Answer, Injection, Planned, Procedure};
+use crate::grading::{Finding, Grade, PointId, Values};
+use crate::observation::Observation;
+use std::sync::Arc;
+
+/// Grades an injection's points by what was observed.
+pub type Grader = Arc<dyn Fn(&Observation) -> Vec<Finding> + Send + Sync>;
+
+/// One injection with the points that it serves.
+#[derive(Clone)]
+pub struct Shot {
+    /// What will be put out, and what is expected.
+    pub planned: Planned,
+    /// What is graded of it.
+    pub grade: Grader,
+}
+
+impl std::fmt::Debug for Shot {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_tuple("Shot").field(&self.planned.points).finish()
+    }
+}
+
+impl Shot {
+    fn serves(&self, id: &str) -> bool {
+        self.planned.points.iter().any(|p| p.point.id == id)
+    }
+
+    fn not_tested(&self, reason: &str) -> Vec<Finding> {
+        let points = self.planned.points.iter();
+        let one = points.map(|p| {
+            let (point, criterion) = (p.point.clone(), p.criterion.clone());
+            Finding::not_tested(point, criterion, Values::none(), reason)
+        });
+        one.collect()
+    }
+}
+
+/// Injections in their order. Without any, there is nothing to do.
+#[derive(Clone, Debug)]
+pub struct Shots {
+    shots: Vec<Shot>,
+    at: usize,
+}
+
+impl Shots {
+    /// These, in order.
+    pub fn new(shots: Vec<Shot>) -> Self {
+        Self { shots, at: 0 }
+    }
+
+    /// A point of a record, graded by the last injection that served it.
+    ///
+    /// # Errors
+    /// Why there is no verdict to be had of it.
+    pub fn grade_again(&self, measured: &Grade, seen: &Observation) -> Result<Finding, String> {
+        let id = &measured.point.id;
+        let shot = self.shots.iter().find(|shot| shot.serves(id));
+        let shot = shot.ok_or("these settings make no such point")?;
+        let found = (shot.grade)(seen).into_iter().find(|finding| finding.point.id == *id);
+        found.ok_or_else(|| "these settings do not grade it".to_owned())
+    }
+}
+
+impl Procedure for Shots {
+    fn planned(&self) -> Vec<Planned> {
+        self.shots.iter().map(|shot| shot.planned.clone()).collect()
+    }
+
+    fn next(&mut self) -> Action {
+        let Some(shot) = self.shots.get(self.at) else { return Action::Done };
+        match &shot.planned.not_tested {
+            None => Action::Inject(Arc::clone(&shot.planned.program)),
+            Some(why) => {
+                let findings = shot.not_tested(why);
+                self.at += 1;
+                Action::Conclude(findings)
+            }
+        }
+    }
+
+    fn injection(&self) -> Injection {
+        let points = self.shots.get(self.at).map(|shot| shot.planned.points.as_slice());
+        let serves: Vec<String> =
+            points.unwrap_or_default().iter().map(|p| p.point.id.clone()).collect();
+        Injection { point: serves.first().cloned(), part: String::new(), serves }
+    }
+
+    fn observe(&mut self, observation: &Observation) -> Vec<Finding> {
+        let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
+        self.at += 1;
+        (shot.grade)(observation)
+    }
+
+    fn refuse(&mut self, reason: &str) -> Vec<Finding> {
+        let Some(shot) = self.shots.get(self.at) else { return Vec::new() };
+        self.at += 1;
+        shot.not_tested(&format!("it was not put out: {reason}"))
+    }
+
+    fn answer(&mut self, _answer: Answer) {}
+
+    fn stands_alone(&self) -> bool {
+        true
+    }
+
+    fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool) {
+        self.shots.retain(|shot| shot.planned.points.iter().any(|p| wanted(&p.point)));
+    }
+
+    fn repeat(&mut self) {
+        self.at = self.at.saturating_sub(1);
+    }
+}
