@@ -17,7 +17,8 @@ fn documents() -> Vec<(String, String)> {
     all.sort();
     let read = |name: String| {
         let text = std::fs::read_to_string(root().join(&name)).unwrap();
-        (name, text)
+        // A command may go on in the next line.
+        (name, text.replace("\\\n", " "))
     };
     all.into_iter().map(read).collect()
 }
@@ -54,13 +55,16 @@ fn tree() -> Site {
     site
 }
 
-/// A command line in its words; double quotes keep blanks together. Behind `>` stands a file.
+/// A command line in its words; quotes keep blanks together. Behind `>` stands a file.
 fn words(line: &str) -> (Vec<String>, Option<String>) {
-    let (mut all, mut word, mut quoted, mut some) = (Vec::new(), String::new(), false, false);
+    let (mut all, mut word, mut quote, mut some) = (Vec::new(), String::new(), None, false);
     for c in line.chars().chain([' ']) {
         match c {
-            '"' => (quoted, some) = (!quoted, true),
-            ' ' if !quoted => {
+            '"' | '\'' if quote.is_none_or(|open| open == c) => {
+                quote = if quote.is_none() { Some(c) } else { None };
+                some = true;
+            }
+            ' ' if quote.is_none() => {
                 if some || !word.is_empty() {
                     all.push(std::mem::take(&mut word));
                 }
