@@ -97,8 +97,11 @@ pub struct Registration {
     /// What it does, in a line.
     pub about: &'static str,
     schema: fn() -> Value,
-    parse: fn(Spanned<DeTable<'_>>) -> Result<Arc<dyn TestKeys>, toml::de::Error>,
+    parse: fn(Spanned<DeTable<'_>>) -> Parsed,
 }
+
+/// A procedure's keys, or why they cannot be read.
+type Parsed = Result<Arc<dyn TestKeys>, toml::de::Error>;
 
 impl Debug for Registration {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {

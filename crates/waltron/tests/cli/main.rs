@@ -8,6 +8,7 @@ mod documents;
 mod instruments;
 #[cfg(unix)]
 mod keys;
+mod measuring;
 mod regrade;
 mod sequences;
 mod support;
