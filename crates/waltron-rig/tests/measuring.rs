@@ -21,7 +21,7 @@ use waltron_core::quantity::{
 use waltron_core::stimulus::{Dc, Drive, Stimulus};
 use waltron_rig::attendant::Unattended;
 use waltron_rig::scpi_rig::ScpiRig;
-use waltron_rig::test_set::{Description, TestSet, serve};
+use waltron_rig::test_set::{Description, Session, TestSet, serve};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
 use waltron_specimen::SpecimenForm;
@@ -318,4 +318,47 @@ fn switches_act_at_a_segments_start_and_open_with_the_outputs() {
     assert_eq!(raw, [("trip".into(), true), ("trip".into(), false)]);
     let length: Time = seen.raw_edges[1].time - seen.raw_edges[0].time;
     assert!(length < seconds(0.2));
+}
+
+#[test]
+fn by_hand_a_client_reads_meters_and_sets_switches() {
+    let capability = capability();
+    let of = capability.clone();
+    let set = Arc::new(TestSet::new(
+        Description::of("bench", &capability, true, false),
+        capability.clone(),
+        built(SPECIMEN, &capability),
+        Box::new(move |_| Some(built(SPECIMEN, &of))),
+    ));
+    let mut session = Session::new(Arc::clone(&set));
+    let mut ask = |message: &str| {
+        String::from_utf8_lossy(&session.handle(message.as_bytes())).trim_end().to_owned()
+    };
+    assert!(ask("ROUT:MET:CAT?").starts_with("\"M1\",\"secondary voltage\""));
+    assert_eq!(ask("ROUT:SWIT:CAT?"), "\"\"");
+    ask("PROG:SEGM:NEW \"on\";VOLT vs,40 V;TIME 1 S");
+    ask("PROG:SEGM:READ \"secondary voltage\";READ \"secondary voltage / primary voltage\"");
+    assert_eq!(ask("INIT;*OPC?;SYST:ERR:COUN?"), "1;0");
+    let answer = ask("FETC:READ?");
+    let fields: Vec<&str> = answer.split(',').collect();
+    let numbers: Vec<f64> = fields.iter().filter_map(|f| f.parse().ok()).collect();
+    // Segment, level, time, value, angle, U: twice.
+    assert_eq!(numbers[..3], [1.0, 1.0, 1.0], "{answer}");
+    assert!((numbers[3] - 40.0).abs() < 0.02 && (numbers[9] - 599.9).abs() < 0.5, "{answer}");
+    for (wrong, number) in [
+        ("PROG:SEGM:READ \"primry voltage\"", "-241"),
+        ("PROG:SEGM:READ \"primary voltage\",DC", "-241"),
+        ("PROG:SEGM:READ \"primary voltage\",RMS", "-224"),
+    ] {
+        ask(wrong);
+        assert!(ask("SYST:ERR?").starts_with(number), "{wrong}");
+    }
+    // A switch that is not there is refused when the program begins.
+    ask("PROG:SEGM:SWIT \"close command\",ON");
+    ask("INIT");
+    assert!(ask("SYST:ERR?").contains("no switch for `close command`"));
+    let mut other = Session::new(set);
+    other.handle(b"PROG:SEGM:READ \"primary voltage\"");
+    let error = String::from_utf8_lossy(&other.handle(b"SYST:ERR?")).into_owned();
+    assert!(error.starts_with("-203"), "another client controls: {error}");
 }

@@ -73,6 +73,10 @@ pub enum Meaning {
     Outputs,
     /// `ROUTe:INPut:CATalog?`
     Inputs,
+    /// `ROUTe:SWITch:CATalog?`
+    Switches,
+    /// `ROUTe:METer:CATalog?`
+    Meters,
     /// `PROGram:DEFine`
     Define,
     /// `PROGram:RECording`
@@ -93,6 +97,10 @@ pub enum Meaning {
     SegmentTime,
     /// `PROGram:SEGMent:STOP`
     SegmentStop,
+    /// `PROGram:SEGMent:SWITch`
+    SegmentSwitch,
+    /// `PROGram:SEGMent:READ`
+    SegmentRead,
     /// `PROGram:FINish`
     Finish,
     /// `TRIGger:MARK`
@@ -103,6 +111,8 @@ pub enum Meaning {
     Observation,
     /// `FETCh:EVENts?`
     Edges,
+    /// `FETCh:READings?`
+    Readings,
     /// `FETCh:TIME?`
     Time,
     /// `FETCh:WAVeform?`
@@ -183,6 +193,8 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     ask("INSTrument:SETTings", M::Settings),
     ask("ROUTe:OUTPut:CATalog", M::Outputs),
     ask("ROUTe:INPut:CATalog", M::Inputs),
+    ask("ROUTe:SWITch:CATalog", M::Switches),
+    ask("ROUTe:METer:CATalog", M::Meters),
     both("PROGram[:SELected]:DEFine", M::Define),
     set("PROGram[:SELected]:RECording", M::Recording),
     set("PROGram[:SELected]:DELete", M::Delete),
@@ -193,6 +205,8 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     set("PROGram[:SELected]:SEGMent:VOLTage", M::SegmentVoltage),
     set("PROGram[:SELected]:SEGMent:TIME", M::SegmentTime),
     set("PROGram[:SELected]:SEGMent:STOP", M::SegmentStop),
+    set("PROGram[:SELected]:SEGMent:SWITch", M::SegmentSwitch),
+    set("PROGram[:SELected]:SEGMent:READ", M::SegmentRead),
     set("PROGram[:SELected]:FINish", M::Finish),
     set("INITiate[:IMMediate]", M::Begin),
     set("ABORt", M::Abort),
@@ -200,6 +214,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     set("TRIGger:OUTSide", M::Outside),
     ask("FETCh:OBServation", M::Observation),
     ask("FETCh:EVENts", M::Edges),
+    ask("FETCh:READings", M::Readings),
     ask("FETCh:TIME", M::Time),
     ask("FETCh:WAVeform", M::Waveform),
     both("FORMat:BORDer", M::ByteOrder),

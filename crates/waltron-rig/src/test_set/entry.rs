@@ -1,9 +1,11 @@
 //! Building a program line by line, with units, for clients that write no JSON.
 
+use waltron_core::capability::Capability;
+use waltron_core::measuring::{Probe, Property, Read, Signal, When};
 use waltron_core::name::Name;
 use waltron_core::phasor::Phasor;
-use waltron_core::program::{Condition, Finish, Profile, Program, Segment, Stop, Then};
-use waltron_core::quantity::{Frequency, Measure, degrees, seconds};
+use waltron_core::program::{Condition, Finish, Profile, Program, Segment, Stop, Switching, Then};
+use waltron_core::quantity::{Dimension, Frequency, Measure, degrees, seconds};
 use waltron_core::stimulus::{Drive, Stimulus};
 use waltron_wire::scpi::{Fault, Parameter, SiUnit, faults};
 
@@ -94,5 +96,37 @@ pub(super) fn finish(program: &mut Program, parameters: &[Parameter]) -> Result<
         "KEEP" => Finish::Keep,
         other => return Err(faults::ILLEGAL_VALUE.because(other)),
     };
+    Ok(())
+}
+
+/// `PROGram:SEGMent:SWITch "close command",ON`: sets a binary output at the segment's start.
+pub(super) fn switch(program: &mut Program, parameters: &[Parameter]) -> Result<(), Fault> {
+    let output = Name::from(argument(parameters, 0)?.text()?);
+    let closed = argument(parameters, 1)?.switch()?;
+    last(program)?.switches.push(Switching { output, closed });
+    Ok(())
+}
+
+/// `PROGram:SEGMent:READ "primary voltage"[,DC]`: reads what a meter shows, or what is worked out from
+/// two, at the end of every level.
+pub(super) fn read(
+    program: &mut Program,
+    parameters: &[Parameter],
+    capability: &Capability,
+) -> Result<(), Fault> {
+    let text = argument(parameters, 0)?.text()?;
+    let what = match parameters.get(1).map(Parameter::text).transpose()? {
+        None | Some("AC") => Property::Phasor,
+        Some("DC") => Property::Dc,
+        Some(other) => return Err(faults::ILLEGAL_VALUE.because(other)),
+    };
+    let of = Signal::read(text, &capability.measurable())
+        .map_err(|problem| faults::ILLEGAL_VALUE.because(problem.message))?;
+    let mut probe = Probe { of, what, dimension: Dimension::NUMBER };
+    capability.restore(&mut probe);
+    if let Some(why) = capability.why_unmeasured(&probe) {
+        return Err(faults::HARDWARE_MISSING.because(why));
+    }
+    last(program)?.reads.push(Read { probe, when: When::EachLevel });
     Ok(())
 }
