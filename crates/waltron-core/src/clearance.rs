@@ -6,7 +6,7 @@
 
 use crate::asset::{Longest, Ratings, Withstands};
 use crate::capability::{Ability, Capability, Channel};
-use crate::measuring::{Read, When};
+use crate::measuring::{Capture, MOST_CAPTURED, Part, Read, When};
 use crate::name::Name;
 use crate::program::{Condition, Finish, Program, Segment, Then};
 use crate::quantity::{Measure, Time, seconds, text};
@@ -235,6 +235,9 @@ pub fn clear(
             found.add(Refusal::NotMeasured { probe: probe.to_string(), why });
         }
     }
+    for capture in &program.captures {
+        found.capture(capture, &program, capability);
+    }
     for read in program.segments.iter().flat_map(|s| &s.reads) {
         found.reading(read, capability);
     }
@@ -290,6 +293,28 @@ impl Refusals {
         for switching in segment.switches.iter().filter(|s| !capability.switches(&s.output)) {
             self.add(Refusal::NoSwitch { output: switching.output.clone() });
         }
+    }
+
+    /// Captures are of meters, and no longer than there is room for.
+    fn capture(&mut self, capture: &Capture, program: &Program, capability: &Capability) {
+        let longest = match &capture.part {
+            Part::Whole => program.longest(),
+            Part::Segment(index) => program.segments.get(*index).and_then(Segment::longest),
+            Part::Around { before, after, .. } => Some(*before + *after),
+        };
+        let samples = longest.map(|t| t.si() * capture.rate_hz * capture.of.len() as f64);
+        let room = samples.is_some_and(|n| (0.0..=MOST_CAPTURED).contains(&n));
+        let unknown = capture.of.iter().find(|name| capability.meter(name.as_str()).is_none());
+        let why = if let Some(name) = unknown {
+            format!("the rig has no meter `{name}` to be captured")
+        } else if !(1.0..=1e6).contains(&capture.rate_hz) {
+            format!("capture `{}` is of 1 to 1 000 000 samples a second", capture.name)
+        } else if !room {
+            format!("capture `{}` would be longer than there is room for", capture.name)
+        } else {
+            return;
+        };
+        self.add(Refusal::NotMeasured { probe: capture.name.to_string(), why });
     }
 
     /// What is read while a segment plays the rig reads, and no faster than makes sense.

@@ -1,7 +1,7 @@
 //! What came back from one injection.
 
 use crate::edge;
-use crate::measuring::{Probe, Reading};
+use crate::measuring::{Captured, Probe, Reading};
 use crate::name::Name;
 use crate::quantity::Time;
 use serde::{Deserialize, Serialize};
@@ -21,6 +21,9 @@ pub struct Observation {
     /// What was measured: in segments in the order of time, then at the end in the program's order.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub readings: Vec<Reading>,
+    /// What was captured, in the program's order.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub captures: Vec<Captured>,
     /// When each channel went off, where they did not all go off at the end.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub off_at: Vec<OffAt>,

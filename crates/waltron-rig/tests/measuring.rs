@@ -8,7 +8,7 @@ use waltron_core::asset::Ratings;
 use waltron_core::capability::Capability;
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::document::Source;
-use waltron_core::measuring::{Lack, Probe, Property, Read, Reading, Signal, When};
+use waltron_core::measuring::{Capture, Lack, Part, Probe, Property, Read, Reading, Signal, When};
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
 use waltron_core::phasor::Phasor;
@@ -231,6 +231,12 @@ fn over_the_wire_the_same_is_measured() {
         probe("secondary voltage / secondary current", Property::Phasor),
         probe("secondary voltage * secondary current", Property::Phasor),
     ];
+    program.captures = vec![Capture {
+        name: "all".into(),
+        of: vec!["secondary voltage".into(), "primary voltage".into()],
+        rate_hz: 5_000.0,
+        part: Part::Whole,
+    }];
     let cleared = clear(program, &ratings(), &capability).unwrap();
     let seen = [&mut wire as &mut dyn Rig, &mut here].map(|rig| {
         let mut seen = rig.play(&cleared, &mut Unattended).unwrap();
@@ -242,6 +248,9 @@ fn over_the_wire_the_same_is_measured() {
     assert_eq!(json[0], json[1]);
     let probes = |o: &Observation| o.readings.iter().map(|r| r.probe.clone()).collect::<Vec<_>>();
     assert!(probes(&seen[0]) == probes(&seen[1]), "dimensions do not cross the line");
+    assert!(seen[0].captures == seen[1].captures, "samples are fetched by themselves");
+    assert_eq!(seen[0].captures[0].tracks[1].samples.len(), 5_000 * 19 / 10);
+    assert!(!json[0].contains("samples"), "they are kept beside the record");
 }
 
 const BLOCKED: &str = r#"
@@ -361,4 +370,57 @@ fn by_hand_a_client_reads_meters_and_sets_switches() {
     other.handle(b"PROG:SEGM:READ \"primary voltage\"");
     let error = String::from_utf8_lossy(&other.handle(b"SYST:ERR?")).into_owned();
     assert!(error.starts_with("-203"), "another client controls: {error}");
+}
+
+#[test]
+fn captures_are_what_the_meters_see_and_not_what_was_put_out() {
+    // It comes on where the voltage rises through zero.
+    let mut at_zero = voltage(40.0);
+    at_zero.voltages[0].phasor = Phasor::new(Voltage::from_si(40.0), degrees(-90.0));
+    let mut program = Program::of(vec![
+        Segment::hold("low", voltage(10.0), seconds(0.2)),
+        Segment::hold("high", at_zero, seconds(0.2)),
+    ]);
+    let capture = |name: &str, of: &str, part| Capture {
+        name: name.into(),
+        of: vec![of.into()],
+        rate_hz: 10_000.0,
+        part,
+    };
+    program.captures = vec![
+        capture("whole", "primary voltage", Part::Whole),
+        capture("second", "primary voltage", Part::Segment(1)),
+        capture("current", "secondary current", Part::Segment(1)),
+    ];
+    let seen = play(program.clone());
+    let [whole, second, current] = &seen.captures[..] else { panic!("{}", seen.captures.len()) };
+    let samples = |c: &waltron_core::measuring::Captured| c.tracks[0].samples.clone();
+    assert_eq!((samples(whole).len(), samples(second).len()), (4000, 2000));
+    assert_eq!(samples(whole)[2000..], samples(second)[..]);
+    assert!((second.start.si() - 0.2).abs() < 1e-12);
+    let rms = |s: &[f64]| (s.iter().map(|x| x * x).sum::<f64>() / s.len() as f64).sqrt();
+    // The turns ratio and what the exciting current drops: far from the 40 V that were put out.
+    assert!((rms(&samples(second)) - 40.0 / 599.4).abs() < 2e-4);
+    // Switched on at zero, the flux swings to twice its peak: the current in the core has a direct part as
+    // large as its amplitude, sqrt(2) * 40 V over 3.1 kOhm, which dies away with 9.87 H over 3.72 Ohm.
+    let mean = |s: &[f64]| s.iter().sum::<f64>() / s.len() as f64;
+    let expected = 2f64.sqrt() * 40.0 / 3100.0;
+    let shown = mean(&samples(current));
+    assert!((shown / expected - 1.0).abs() < 0.05, "{shown} A, not {expected} A");
+    let refused = |capture: Capture| {
+        let mut odd = program.clone();
+        odd.captures = vec![capture];
+        clear(odd, &ratings(), &capability()).unwrap_err()[0].to_string()
+    };
+    assert!(refused(capture("x", "vs", Part::Whole)).contains("no meter `vs`"));
+    let mut fast = capture("x", "primary voltage", Part::Whole);
+    fast.rate_hz = 1e9;
+    assert!(refused(fast).contains("samples a second"));
+    let long = Part::Around {
+        signal: "trip".into(),
+        closed: true,
+        before: seconds(1e6),
+        after: seconds(1.0),
+    };
+    assert!(refused(capture("x", "primary voltage", long)).contains("room"));
 }

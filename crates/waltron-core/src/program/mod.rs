@@ -10,7 +10,7 @@ pub mod words;
 pub use condition::{Condition, Relation};
 pub use profile::{Playback, Profile, Rest, Slope, Stairs, Steps};
 
-use crate::measuring::{Probe, Read};
+use crate::measuring::{Capture, Probe, Read};
 use crate::name::Name;
 use crate::quantity::{Measure, Time, seconds};
 use crate::stimulus::Stimulus;
@@ -30,6 +30,9 @@ pub struct Program {
     /// Whether every change of a contact is kept as it came, besides the debounced ones.
     #[serde(skip_serializing_if = "crate::grading::is_false", default)]
     pub raw_edges: bool,
+    /// Samples that are taken of what meters see.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub captures: Vec<Capture>,
     /// The name under which its waveforms are kept, where they are.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub capture: Option<Name>,

@@ -1,5 +1,6 @@
 //! What can happen during a run.
 
+use super::kept::Kept;
 use super::resolved::Resolved;
 use crate::capability::ParameterValue;
 use crate::duty::Warm;
@@ -28,6 +29,8 @@ pub enum Event {
         /// What was said.
         answer: Answer,
     },
+    /// The waveforms of an injection were kept in a file beside the record.
+    Kept(Kept),
     /// The attendant was told something.
     Told {
         /// What.

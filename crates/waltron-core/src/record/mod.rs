@@ -7,6 +7,7 @@
 mod chain;
 mod event;
 mod head;
+mod kept;
 mod progress;
 mod resolved;
 mod run;
@@ -15,6 +16,7 @@ mod tally;
 pub use chain::{Chain, FORMAT, Line, ReadError, Reading, read};
 pub use event::{Change, Continued, Event, FileCopy, GradedAgain, Outcome, RunEnded, RunStarted};
 pub use head::{first_break, kind_of};
+pub use kept::{Kept, digest};
 pub use progress::{Chosen, Progress};
 pub use resolved::Resolved;
 pub use run::Run;

@@ -3,6 +3,7 @@
 use super::chain::{Line, ReadError, known_format};
 use super::event::{Event, GradedAgain, RunEnded, RunStarted};
 use super::head::{Head, first_break, lines};
+use super::kept::Kept;
 use crate::asset::Asset;
 use crate::document::{DocumentError, Source};
 use crate::grading::{Grade, Summary};
@@ -32,6 +33,8 @@ pub struct Run {
     pub changes: Vec<(String, Vec<Name>)>,
     /// When it was graded again, RFC 3339, and what came of it.
     pub again: Vec<(String, GradedAgain)>,
+    /// Waveforms that were kept, in order.
+    pub kept: Vec<Kept>,
     /// How it ended; absent if the record stops before the run did.
     pub ended: Option<RunEnded>,
     /// Bytes left out at the record's end.
@@ -112,6 +115,7 @@ impl Run {
             from_file: Vec::new(),
             changes: Vec::new(),
             again: Vec::new(),
+            kept: Vec::new(),
             ended: None,
             cut_bytes: 0,
             broken_at: None,
@@ -127,6 +131,7 @@ impl Run {
                     None => self.points.push(grade),
                 }
             }
+            Event::Kept(kept) => self.kept.push(kept),
             Event::RunEnded(end) => self.ended = Some(end),
             Event::GradedAgain(again) => self.again.push((self.last_at.clone(), *again)),
             Event::Continued(continued) => {

@@ -98,6 +98,7 @@ fn section(run: &Run, attempts: bool, wings: Wings) -> Result<Markup, ReportErro
                 }
             }
             (tables::results(run))
+            (tables::kept(run))
             (tables::not_reached(run))
             (again::sections(run))
             @if attempts { (tables::attempts(run)) }

@@ -127,6 +127,35 @@ pub(super) fn resolved(resolved: &Resolved) -> Markup {
     }
 }
 
+/// Waveforms beside the record.
+pub(super) fn kept(run: &Run) -> Markup {
+    if run.kept.is_empty() {
+        return Markup::default();
+    }
+    let measured = |names: &[Name]| match names {
+        [] => "nothing".to_owned(),
+        names => names.iter().map(Name::to_string).collect::<Vec<_>>().join(", "),
+    };
+    markup! {
+        section {
+            h2 { "Waveforms" }
+            p.note { "COMTRADE files beside the record; with what is measured is what was put out, and the contacts." }
+            table {
+                thead { tr { th { "Name" } th { "Test" } th { "File" } th { "Measured" } th { "BLAKE3" } } }
+                tbody {
+                    @for kept in &run.kept {
+                        tr {
+                            td { (kept.name) } td { (kept.test) } td { (kept.file) }
+                            td { (measured(&kept.measured)) }
+                            td { (kept.digest.get(..16).unwrap_or(&kept.digest)) "…" }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
 /// What an asset's file says, each with its name.
 fn facts(facts: &[(String, String)], assumed: &[String]) -> Markup {
     markup! {

@@ -18,6 +18,7 @@ use std::time::Duration;
 use waltron_core::capability::{Capability, ParameterValue};
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
+use waltron_core::measuring::digest_of;
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
 use waltron_core::program::{Condition, Finish, Profile, Program};
@@ -247,6 +248,26 @@ impl ScpiRig {
         }
     }
 
+    /// Takes the samples of captures, which do not come with the observation.
+    fn fetch_captures(&mut self, seen: &mut Observation) -> Result<(), RigError> {
+        for capture in &mut seen.captures {
+            for track in &mut capture.tracks {
+                let (name, of) = (quoted(capture.name.as_str()), quoted(track.of.as_str()));
+                let query = format!("FETC:CAPT? {name},{of}");
+                let bytes = self.link().ask_block(&query)?;
+                let chunks = bytes.chunks_exact(8);
+                let samples: Vec<f64> =
+                    chunks.map(|c| f64::from_be_bytes(c.try_into().unwrap_or_default())).collect();
+                if digest_of(&samples) != track.digest || samples.len() != track.count {
+                    let why = "samples that do not belong to their digest";
+                    return Err(self.link().nonsense(&query, b"", why));
+                }
+                track.samples = Arc::new(samples);
+            }
+        }
+        Ok(())
+    }
+
     fn show(&mut self, attendant: &mut dyn Attendant) -> Result<(), RigError> {
         let json = self.link().ask_block("MEAS:LIVE?")?;
         // What cannot be shown is not worth stopping for.
@@ -332,6 +353,7 @@ impl Rig for ScpiRig {
             return Err(RigError::Reports { errors: "more segments than the program has".into() });
         }
         with_dimensions(&mut observation, &self.capability);
+        self.fetch_captures(&mut observation)?;
         let input = self.capability.emergency_stop.as_ref();
         let by_input = input.is_some_and(|stop| stop.has_stopped(&observation));
         if observation.aborted() && !stopped && !by_input {

@@ -113,6 +113,8 @@ pub enum Meaning {
     Edges,
     /// `FETCh:READings?`
     Readings,
+    /// `FETCh:CAPTure?`
+    Captured,
     /// `FETCh:TIME?`
     Time,
     /// `FETCh:WAVeform?`
@@ -215,6 +217,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     ask("FETCh:OBServation", M::Observation),
     ask("FETCh:EVENts", M::Edges),
     ask("FETCh:READings", M::Readings),
+    ask("FETCh:CAPTure", M::Captured),
     ask("FETCh:TIME", M::Time),
     ask("FETCh:WAVeform", M::Waveform),
     both("FORMat:BORDer", M::ByteOrder),

@@ -19,15 +19,17 @@ use output::Outputs;
 use std::time::{Duration, Instant};
 use waltron_core::capability::{Capability, Parameter, ParameterKind, ParameterValue};
 use waltron_core::clearance::Cleared;
-use waltron_core::measuring::{Place, Probe, Reading, When};
+use waltron_core::measuring::{
+    Capture, Captured, CapturedTrack, Part, Place, Probe, Reading, When,
+};
 use waltron_core::name::Name;
-use waltron_core::observation::{Ended, Observation, OffAt, Span};
+use waltron_core::observation::{Edge, Ended, Observation, OffAt, Span};
 use waltron_core::program::{Finish, Program, Segment, Then};
 use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::readback::ReadSetting;
 use waltron_core::stimulus::Stimulus;
 use waltron_core::waveform::{PhaseClock, next_zeros, pieces, settled};
-use waltron_specimen::{Noise, Specimen};
+use waltron_specimen::{Noise, Specimen, Window};
 use watch::Watch;
 
 /// How virtual time relates to the wall clock.
@@ -158,6 +160,31 @@ impl VirtualRig {
         let read: Vec<Reading> = read.collect();
         play.noise = noise;
         play.readings.extend(read);
+    }
+
+    /// What meters have seen of a part of the program; `None` where the part did not come.
+    fn captured(&self, capture: &Capture, seen: &Observation, play: &Play<'_>) -> Option<Captured> {
+        let (from, to) = match &capture.part {
+            Part::Whole => (seconds(0.0), play.now),
+            Part::Segment(index) => {
+                let span = seen.segments.get(*index)?;
+                (span.start, span.end)
+            }
+            Part::Around { signal, closed, before, after } => {
+                let same = |e: &&Edge| e.signal == *signal && e.closed == *closed;
+                let at = play.contacts.edges().iter().find(same)?.time;
+                ((at - *before).max(seconds(0.0)), (at + *after).min(play.now))
+            }
+        };
+        let count = ((to - from).si() * capture.rate_hz + 1e-6).floor().max(0.0) as usize;
+        let window = Window { start_s: from.si(), rate_hz: capture.rate_hz, count };
+        let track = |name: &Name| {
+            let samples = self.specimen.samples(name, window)?;
+            Some(CapturedTrack::new(name.clone(), samples))
+        };
+        let tracks = capture.of.iter().filter_map(track).collect();
+        let (name, rate_hz) = (capture.name.clone(), capture.rate_hz);
+        Some(Captured { name, rate_hz, start: from, tracks })
     }
 
     /// Closes and opens switches.
@@ -416,6 +443,10 @@ impl Rig for VirtualRig {
             }
             play.noise = noise;
         }
+        // Before anything goes off: what the meters see from then on is another thing.
+        let captures = program.captures.iter();
+        observation.captures =
+            captures.filter_map(|c| self.captured(c, &observation, &play)).collect();
         let forced = observation.segments.iter().zip(&program.segments).any(|(span, segment)| {
             matches!(span.ended, Ended::Stop(i) if segment.stops[i].then == Then::Off)
         });

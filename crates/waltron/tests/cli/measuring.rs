@@ -150,3 +150,36 @@ fn what_is_only_measured_counts_neither_for_nor_against() {
     let out = site.waltron(&args).exits(0).out();
     assert!(out.contains("pass"), "{out}");
 }
+
+#[test]
+fn what_meters_saw_is_kept_beside_the_record_and_told_from_what_was_put_out() {
+    let site = Site::examples();
+    let plan = "[plan]\ntitle = \"c\"\nasset = \"q07-ct.asset.toml\"\nrig = \"q07-ct.rig.toml\"\n\
+        [[test]]\nid = \"excite\"\nprocedure = \"sequence\"\nscript = \"\"\"\n\
+        capture step\nhold vs = 40 V for 300 ms\n\
+        read ratio = magnitude(`secondary voltage` / `primary voltage`)\n\
+        expect ratio is 600 within 0.5 % as \"ratio\"\noff\n\"\"\"\n";
+    site.write("c.plan.toml", plan);
+    site.waltron(&["run", "c.plan.toml", "--record", "c.run.jsonl"]).exits(0);
+    let file = site.dir.path().join("c.step.cff");
+    let bytes = std::fs::read(&file).unwrap();
+    let record = std::fs::read_to_string(site.dir.path().join("c.run.jsonl")).unwrap();
+    let kept = record.lines().find(|l| l.contains("\"event\":\"kept\"")).unwrap();
+    let kept: serde_json::Value = serde_json::from_str(kept).unwrap();
+    assert_eq!(kept["file"], "c.step.cff");
+    assert_eq!(kept["digest"], blake3::hash(&bytes).to_hex().as_str());
+    assert_eq!(kept["measured"].as_array().unwrap().len(), 5);
+    let info = site.waltron(&["wave", "info", "c.step.cff", "--format", "json"]).exits(0).json();
+    let circuit = |id: &str| {
+        let all = info["analog"].as_array().unwrap();
+        all.iter().find(|c| c["id"] == id).unwrap()["circuit"].clone()
+    };
+    assert_eq!(circuit("vs"), "as put out");
+    assert_eq!(circuit("primary voltage"), "measured");
+    site.waltron(&["report", "c.run.jsonl", "-o", "c.html"]).exits(0);
+    let html = std::fs::read_to_string(site.dir.path().join("c.html")).unwrap();
+    assert!(html.contains("c.step.cff") && html.contains("primary voltage"));
+    // The uncertainty of the ratio is that of both meters, and stands with the point.
+    let graded = record.lines().find(|l| l.contains("excite/ratio")).unwrap();
+    assert!(record.contains("\"uncertainty\":{\"u\":") && graded.contains("excite/ratio"));
+}

@@ -18,6 +18,7 @@ use super::walk::{Foreseen, READ_S};
 use crate::document::Problem;
 use crate::expression::{Expr, Type, Value, evaluate, not_there};
 use crate::grading::{Finding, PointId, Verdict};
+use crate::measuring::Capture;
 use crate::name::Name;
 use crate::observation::{Ended, Observation};
 use crate::procedure::{Action, Answer, Planned, Procedure, Wanted};
@@ -459,6 +460,13 @@ impl Sequence {
     fn hand_out(&mut self, mut built: Built, read: Option<(Name, Expr)>) {
         self.shots += 1;
         built.program.capture = self.capture.take();
+        if let Some(name) = &built.program.capture {
+            // On a rig with meters what they see is kept, besides what was put out.
+            let meters = &self.scene.context.capability.meters;
+            let of = meters.iter().map(|m| m.meaning.clone()).collect();
+            let longest = built.program.longest().unwrap_or_default();
+            built.program.captures.extend(Capture::whole(name.clone(), of, longest));
+        }
         self.ready.push_back(Action::Inject(built.program.clone().into()));
         self.waiting = Some(Waiting::Injection { built: Box::new(built), read });
     }

@@ -24,7 +24,7 @@ impl Session {
     ) -> Result<Vec<u8>, Fault> {
         use Meaning as M;
         let takes = match meaning {
-            M::Waveform => 2,
+            M::Waveform | M::Captured => 2,
             M::State => 1,
             _ => 0,
         };
@@ -106,6 +106,7 @@ impl Session {
                 let seen = self.observed(|inner| inner.observation.clone())?;
                 number(seen.length().si())
             }
+            M::Captured => return self.captured(p),
             M::Waveform => return self.waveform(p),
             M::ByteOrder => if self.swapped { "SWAP" } else { "NORM" }.to_owned(),
             M::LiveOutputs => {
@@ -170,6 +171,20 @@ impl Session {
             }
         };
         Ok(format!("{word},{}", self.status.errors()))
+    }
+
+    /// `FETCh:CAPTure? NAME,METER`: the samples as big-endian doubles.
+    fn captured(&self, p: &[Parameter]) -> Result<Vec<u8>, Fault> {
+        let [name, of] = p else { return Err(faults::MISSING_PARAMETER) };
+        let (name, of) = (name.text()?, of.text()?);
+        let seen = self.observed(|inner| inner.observation.clone())?;
+        let capture = seen.captures.iter().find(|c| c.name == name);
+        let track = capture.and_then(|c| c.tracks.iter().find(|t| t.of == of));
+        let track = track.ok_or_else(|| {
+            faults::ILLEGAL_VALUE.because(format!("nothing was captured of {of} as {name}"))
+        })?;
+        let bytes: Vec<u8> = track.samples.iter().flat_map(|v| v.to_be_bytes()).collect();
+        Ok(block(&bytes))
     }
 
     fn waveform(&self, p: &[Parameter]) -> Result<Vec<u8>, Fault> {

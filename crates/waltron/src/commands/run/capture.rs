@@ -7,10 +7,11 @@ use std::path::{Path, PathBuf};
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
 use waltron_core::program::Program;
-use waltron_core::quantity::{Measure, seconds};
+use waltron_core::quantity::{Dimension, Measure, seconds};
+use waltron_core::record::{Kept, digest};
 use waltron_core::waveform::{pieces, render};
-use waltron_wire::comtrade::emit::{DigitalTrack, combined};
-use waltron_wire::comtrade::{Format, Stamp};
+use waltron_wire::comtrade::emit::{AnalogTrack, DigitalTrack, combined};
+use waltron_wire::comtrade::{Format, Side, Stamp};
 
 /// Samples a second of captured waveforms; long injections get fewer.
 const CAPTURE_HZ: [f64; 4] = [10_000.0, 5_000.0, 2_000.0, 1_000.0];
@@ -29,13 +30,16 @@ fn file_name(name: &str) -> String {
 pub(super) fn capture(
     job: &Job,
     record: &Path,
+    test: &Name,
     name: &Name,
     program: &Program,
     observation: &Observation,
     now: &str,
-) -> Result<Option<PathBuf>, Failure> {
+) -> Result<Option<(PathBuf, Kept)>, Failure> {
     let length = observation.length().si();
-    let Some(rate_hz) = CAPTURE_HZ.into_iter().find(|hz| length * hz <= MOST_CAPTURED) else {
+    let measured = observation.captures.iter().find(|c| c.name == *name);
+    let usual = CAPTURE_HZ.into_iter().find(|hz| length * hz <= MOST_CAPTURED);
+    let Some(rate_hz) = measured.map(|c| c.rate_hz).or(usual) else {
         return Ok(None);
     };
     let mut waveform = render(&pieces(program, Some(observation)), rate_hz)
@@ -63,15 +67,42 @@ pub(super) fn capture(
         // The injection has just ended.
         start: Some(Stamp::utc(now).later(-length)),
     };
-    let recording = of_waveform(&waveform, contacts.collect(), &origin);
+    let contacts = contacts.collect();
+    let mut recording = of_waveform(&waveform, contacts, &origin);
+    // Nobody shall take what was commanded for a measurement.
+    recording.analog.iter_mut().for_each(|track| track.circuit = "as put out".to_owned());
+    recording.analog.extend(measured.iter().flat_map(|c| &c.tracks).map(|track| {
+        let mut values = track.samples.to_vec();
+        values.resize(count, f64::NAN);
+        let dimension = job.rig.capability.dimension_of(&track.of);
+        AnalogTrack {
+            id: track.of.to_string(),
+            phase: String::new(),
+            circuit: "measured".to_owned(),
+            skew_us: 0.0,
+            unit: if dimension == Some(Dimension::CURRENT) { "A" } else { "V" }.to_owned(),
+            ratio: (1.0, 1.0),
+            side: Side::Secondary,
+            values,
+        }
+    }));
     let stem = record.file_name().unwrap_or_default().to_string_lossy();
     let stem = stem.strip_suffix(".run.jsonl").unwrap_or(&stem).to_owned();
-    let name = file_name(name.as_str());
+    let (called, name) = (name.clone(), file_name(name.as_str()));
     let file = |n: u32| {
         let suffix = if n == 1 { String::new() } else { format!("-{n}") };
         record.with_file_name(format!("{stem}.{name}{suffix}.cff"))
     };
     let path = (1..1000).map(file).find(|p| !p.exists()).unwrap_or_else(|| file(1000));
-    crate::files::write(&path, &combined(&recording, Format::Binary32), false)?;
-    Ok(Some(path))
+    let bytes = combined(&recording, Format::Binary32);
+    crate::files::write(&path, &bytes, false)?;
+    let tracks = measured.iter().flat_map(|c| &c.tracks);
+    let kept = Kept {
+        name: called,
+        test: test.clone(),
+        file: path.file_name().unwrap_or_default().to_string_lossy().into_owned(),
+        digest: digest(&bytes),
+        measured: tracks.map(|t| t.of.clone()).collect(),
+    };
+    Ok(Some((path, kept)))
 }

@@ -149,11 +149,15 @@ pub(crate) fn execute(
             live.event(event);
         }
         match event {
-            Event::Observed { program, observation, .. } => {
+            Event::Observed { test, program, observation, .. } => {
                 if let Some(name) = &program.capture {
                     // What was measured is worth more than its picture: the run goes on.
-                    let note = match capture(job, &record, name, program, observation, &now) {
-                        Ok(Some(path)) => path.display().to_string(),
+                    let made = capture(job, &record, test, name, program, observation, &now);
+                    let note = match made {
+                        Ok(Some((path, kept))) => {
+                            writer.append(&now, &Event::Kept(kept))?;
+                            path.display().to_string()
+                        }
                         Ok(None) => format!("{name} is too long to be kept"),
                         Err(failure) => format!("{name} could not be kept: {}", failure.message()),
                     };
