@@ -97,6 +97,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
         superseded: Vec::new(),
         from_device: Vec::new(),
         changes: Vec::new(),
+        kept: Vec::new(),
         again: Vec::new(),
         from_file: Vec::new(),
         ended: outcome.map(|outcome| RunEnded {

@@ -1,6 +1,6 @@
 //! What a reading means, in words.
 
-use super::{Reading, Signal};
+use super::{Reading, Signal, Worked};
 use crate::quantity::{Dimension, Quantity, significant};
 use std::f64::consts::PI;
 
@@ -14,6 +14,22 @@ pub fn polarity(angle: f64) -> &'static str {
         o if o <= POLARITY => "in phase: same polarity",
         o if o >= PI - POLARITY => "in antiphase: opposite polarity",
         _ => "neither in phase nor in antiphase",
+    }
+}
+
+/// A signal as people write it down: `secondary voltage / primary voltage`.
+pub fn signal(of: &Signal) -> String {
+    let part = |of: &Signal| match of {
+        Signal::Named(_) => signal(of),
+        Signal::Worked(_) => format!("({})", signal(of)),
+    };
+    match of {
+        Signal::Named(name) => name.to_string(),
+        Signal::Worked(worked) => match &**worked {
+            Worked::Quotient([a, b]) => format!("{} / {}", part(a), part(b)),
+            Worked::Product([a, b]) => format!("{} * {}", part(a), part(b)),
+            Worked::Difference([a, b]) => format!("{} - {}", part(a), part(b)),
+        },
     }
 }
 
@@ -57,6 +73,15 @@ mod tests {
             .with_quantity("value", Quantity { si: size, dimension })
             .with_quantity("angle", angle);
         told(&Reading::at_end(Probe { of, what: Property::Phasor, dimension }, value))
+    }
+
+    #[test]
+    fn what_is_worked_out_reads_as_it_is_written() {
+        for text in ["a / b", "(a - b) / c", "a * (b / c)", "primary voltage"] {
+            let known = crate::name::Name::from("primary voltage");
+            let of = Signal::read(text, &[&known]).unwrap();
+            assert_eq!(signal(&of), text);
+        }
     }
 
     #[test]

@@ -142,13 +142,15 @@ pub fn frequency_near(samples: &[f64], rate_hz: f64, known_hz: f64) -> Option<f6
 fn refined(samples: &[f64], rate_hz: f64, nominal_hz: f64, first: f64) -> Option<f64> {
     let mut found = first;
     let least = 1e-6 * rms(samples);
-    let mut apart = 1.0;
+    let mut apart: f64 = 1.0;
     for _ in 0..40 {
         let all = whole_cycles(samples.len(), rate_hz, found);
         if all < FEWEST_CYCLES {
             return None;
         }
-        let cycles = (all / 2.0).floor().clamp(SMOOTH_FROM, all - 1.0);
+        // No longer than the value so far is good for: a long window is blind beside its frequency.
+        let wide = (4.0 * apart).max(SMOOTH_FROM);
+        let cycles = (all / 2.0).floor().min(wide).clamp(SMOOTH_FROM, all - 1.0);
         let most = all - cycles;
         let is_last = apart >= most;
         let shift = (apart.min(most) / found * rate_hz).round() as usize;

@@ -303,3 +303,18 @@ fn the_reference_runs_on_through_everything() {
     }
     assert_eq!(through(0.1).reaches(&Stimulus::off(), degrees(0.0), seconds(0.0)), None);
 }
+
+/// A long window tells the frequency as well as a short one, whichever way its samples were made.
+#[test]
+fn a_frequency_is_found_in_windows_of_any_length() {
+    use super::spectrum::{frequency, frequency_near};
+    for (hertz, seconds) in [(50.0, 0.2), (50.0, 2.0), (50.0, 20.0), (49.37, 20.0), (60.0, 7.3)] {
+        let samples: Vec<f64> = (0..(seconds * 12_800.0) as usize)
+            .map(|k| (std::f64::consts::TAU * hertz * k as f64 / 12_800.0 + 1.0).sin())
+            .collect();
+        let found = frequency(&samples, 12_800.0, 50.0);
+        assert!((found.unwrap_or(0.0) - hertz).abs() < 1e-6, "{hertz} Hz, {seconds} s: {found:?}");
+        let near = frequency_near(&samples, 12_800.0, hertz);
+        assert!((near.unwrap_or(0.0) - hertz).abs() < 1e-6, "{hertz} Hz, {seconds} s: {near:?}");
+    }
+}

@@ -26,11 +26,14 @@ pub(super) fn summary(run: &Run) -> Markup {
             @if n > 0 { td class={ "number " (class) } { (n) } } @else { td.number { "–" } }
         }
     };
+    // Where everything is required, nobody looks for what is only measured.
+    let measured = run.summary().measured > 0;
     let row = |name: &str, s: Summary| {
         markup! {
             td { (name) } td.number { (s.total()) }
             (cell(s.pass, "pass")) (cell(s.fail, "fail"))
             (cell(s.inconclusive, "open")) (cell(s.not_tested, "open"))
+            @if measured { (cell(s.measured, "noted")) }
         }
     };
     markup! {
@@ -40,6 +43,7 @@ pub(super) fn summary(run: &Run) -> Markup {
                 thead { tr {
                     th { "Test" } th.number { "Points" } th.number { "Pass" } th.number { "Fail" }
                     th.number { "Inconclusive" } th.number { "Not tested" }
+                    @if measured { th.number { "Measured" } }
                 } }
                 tbody {
                     @for (test, points) in &tests {

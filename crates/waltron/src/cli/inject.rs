@@ -50,6 +50,9 @@ pub(crate) struct Inject {
     /// By how much, as a share of what is out at first (with --watch).
     #[arg(long, value_name = "PERCENT", default_value = "1 %", requires = "watch")]
     pub(crate) step: String,
+    /// A run record of what was read, to be reported; with --watch of what was taken down.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) record: Option<PathBuf>,
     /// Put out without asking.
     #[arg(long)]
     pub(crate) yes: bool,

@@ -183,3 +183,24 @@ fn what_meters_saw_is_kept_beside_the_record_and_told_from_what_was_put_out() {
     let graded = record.lines().find(|l| l.contains("excite/ratio")).unwrap();
     assert!(record.contains("\"uncertainty\":{\"u\":") && graded.contains("excite/ratio"));
 }
+
+#[test]
+fn what_was_measured_by_hand_becomes_a_record_and_a_report() {
+    let site = Site::examples();
+    let derive = "ratio = secondary voltage / primary voltage";
+    let args = inject("vs=40 V", &["--derive", derive, "--record", "hand.run.jsonl"]);
+    let out = site.waltron(&args).exits(0).out();
+    assert!(out.contains("waltron report hand.run.jsonl"), "{out}");
+    site.waltron(&["report", "hand.run.jsonl", "-o", "hand.html"]).exits(0);
+    let html = std::fs::read_to_string(site.dir.path().join("hand.html")).unwrap();
+    for told in
+        ["MEASURED", "secondary voltage / primary voltage", "in phase: same polarity", "take-1"]
+    {
+        let at = html.find("stamp").unwrap_or(0);
+        let stamps: String = html.chars().skip(at).take(300).collect();
+        assert!(html.contains(told), "{told}: {stamps}");
+    }
+    // It is not written over, and nothing is put out for it.
+    let err = site.waltron(&args).exits(2).err();
+    assert!(err.contains("hand.run.jsonl"), "{err}");
+}

@@ -1,6 +1,7 @@
 //! `waltron inject`: any stimulus, once.
 
 mod readings;
+mod record;
 mod status;
 mod takes;
 mod wanted;
@@ -23,6 +24,7 @@ use readings::told;
 use serde_json::{Value, json};
 use status::Shown;
 use std::sync::Arc;
+use takes::Take;
 use waltron_core::asset::Asset;
 use waltron_core::capability::Input;
 use waltron_core::clearance::{Cleared, clear};
@@ -31,11 +33,12 @@ use waltron_core::observation::Observation;
 use waltron_core::procedure::{Action, Answer, Procedure, Question};
 use waltron_core::program::Program;
 use waltron_core::quantity::text;
+use waltron_core::record::Outcome;
 use waltron_core::script::{self, Context};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::virtual_rig::Pace;
-use waltron_rig::{RigFile, RigForm};
+use waltron_rig::{RigFile, RigForm, RigKind};
 use wanted::Wanted;
 
 /// Shows what will be put out, asks, puts it out, prints what was measured.
@@ -43,12 +46,14 @@ use wanted::Wanted;
 /// # Errors
 /// Values that make no sense, what asset or rig do not withstand.
 pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
+    record::refuse(args)?;
     let bench = Bench::load(args)?;
     let mut rig = bench.rig(args)?;
     if args.watch {
         return watch::watch(args, &bench, &mut *rig, terminal);
     }
-    let mut program = bench.program(&script_of(args, &bench.file.capability.inputs)?)?;
+    let script = script_of(args, &bench.file.capability.inputs)?;
+    let mut program = bench.program(&script)?;
     let wanted = Wanted::of(args, &program, &bench.file.capability)?;
     program.reads = wanted.probes();
     let cleared = bench.cleared(program)?;
@@ -73,6 +78,12 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     } else {
         terminal.print(&outcome(cleared.program(), &seen, &wanted, terminal));
     }
+    let take = Take::of(&seen, cleared.program(), &wanted.named(&seen.readings));
+    let outcome = if seen.aborted() { Outcome::Stopped } else { Outcome::Completed };
+    let told = record::write(args, &bench, &script, &[take], outcome)?;
+    if !quiet {
+        terminal.print(&told);
+    }
     Ok(if seen.aborted() { Exit::Stopped } else { Exit::Pass })
 }
 
@@ -81,14 +92,21 @@ pub(super) struct Bench {
     pub(super) asset: Asset,
     pub(super) file: RigFile,
     source: Source,
+    asset_source: Source,
 }
 
 impl Bench {
     fn load(args: &Args) -> Result<Self, Failure> {
-        let asset = WINGS.asset(&read_source(&args.asset)?)?;
+        let asset_source = read_source(&args.asset)?;
+        let asset = WINGS.asset(&asset_source)?;
         let source = read_source(&args.rig)?;
         let file = RigForm::load(&source)?;
-        Ok(Self { asset, file, source })
+        Ok(Self { asset, file, source, asset_source })
+    }
+
+    /// Whether nothing is really put out.
+    fn is_simulated(&self) -> bool {
+        matches!(self.file.kind, RigKind::Virtual { .. })
     }
 
     fn rig(&self, args: &Args) -> Result<Box<dyn Rig>, Failure> {

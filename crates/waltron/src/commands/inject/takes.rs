@@ -3,18 +3,32 @@
 use crate::tables::{align_right, table};
 use crate::terminal::{Terminal, plain};
 use waltron_core::measuring::{Reading, words};
+use waltron_core::observation::Observation;
+use waltron_core::program::Program;
 use waltron_core::quantity::{Measure, Time};
 
-/// What was read at one moment.
+/// What was read at one moment, and of what.
 pub(super) struct Take {
     at: Time,
-    readings: Vec<(String, Reading)>,
+    pub(super) readings: Vec<(String, Reading)>,
+    pub(super) program: Program,
+    pub(super) seen: Observation,
 }
 
 impl Take {
-    pub(super) fn of(at: Time, readings: &[(String, &Reading)]) -> Self {
+    pub(super) fn of(
+        seen: &Observation,
+        program: &Program,
+        readings: &[(String, &Reading)],
+    ) -> Self {
         let readings = readings.iter().map(|(name, r)| (name.clone(), (*r).clone())).collect();
-        Self { at, readings }
+        let (program, seen) = (program.clone(), seen.clone());
+        Self { at: seen.length(), readings, program, seen }
+    }
+
+    /// The same, so long after the first thing that was put out.
+    pub(super) fn at(self, at: Time) -> Self {
+        Self { at, ..self }
     }
 }
 

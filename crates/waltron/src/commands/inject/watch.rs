@@ -3,7 +3,7 @@
 use super::status::{closed, columns, fitted};
 use super::takes::{Take, table_of};
 use super::wanted::{Wanted, at_a_glance};
-use super::{Args, Bench, during, heading, outputs};
+use super::{Args, Bench, during, heading, outputs, record};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::panel::Panel;
@@ -18,6 +18,7 @@ use waltron_core::name::Name;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::program::{Finish, Profile, Program, Segment};
 use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
+use waltron_core::record::Outcome;
 use waltron_core::stimulus::{Drive, Stimulus};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
@@ -171,6 +172,7 @@ pub(super) fn watch(
     if !live.takes.is_empty() {
         terminal.print(&format!("\n{}", table_of(&live.takes, terminal)));
     }
+    terminal.print(&record::write(args, bench, &script, &live.takes, Outcome::Completed)?);
     off.map_err(|e| Failure::trouble(e.to_string()))?;
     outcome?;
     Ok(Exit::Pass)
@@ -217,7 +219,8 @@ fn turns(
             parts.push(format!("{} {value}", plain(name)));
         }
         if std::mem::take(&mut live.take) {
-            live.takes.push(Take::of(live.total, &named));
+            let take = Take::of(&seen, cleared.program(), &named).at(live.total);
+            live.takes.push(take);
             terminal.print(&format!("\r\x1b[Ktake {}\r\n", live.takes.len()));
         }
         if let Some(hertz) = out.frequency() {
