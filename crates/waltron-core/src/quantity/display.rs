@@ -70,7 +70,9 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
             (1e-4, "mOhm", 1e-3),
             (0.0, "uOhm", 1e-6),
         ]),
-        Dimension::POWER => pick(&[(1e6, "MVA", 1e6), (1e3, "kVA", 1e3), (0.0, "VA", 1.0)]),
+        Dimension::POWER => {
+            pick(&[(1e6, "MVA", 1e6), (1e3, "kVA", 1e3), (0.1, "VA", 1.0), (0.0, "mVA", 1e-3)])
+        }
         Dimension::VOLTS_PER_HERTZ => ("V/Hz", 1.0),
         Dimension::AMPERE_SQUARED_SECOND => ("A2s", 1.0),
         Dimension::TEMPERATURE => ("K", 1.0),

@@ -3,7 +3,7 @@
 use crate::tables::{align_right, table};
 use crate::terminal::{Terminal, plain};
 use waltron_core::measuring::{Property, Reading, words};
-use waltron_core::quantity::significant;
+use waltron_core::quantity::{Quantity, significant};
 
 /// Whether a reading is one of several properties of the same output.
 fn is_property(reading: &Reading) -> bool {
@@ -15,6 +15,9 @@ pub(super) fn told(readings: &[(String, &Reading)], terminal: &Terminal) -> Stri
     let (properties, values): (Vec<_>, Vec<_>) = readings.iter().partition(|(_, r)| is_property(r));
     let mut out = outputs(&properties);
     if !values.is_empty() {
+        if !out.is_empty() {
+            out.push('\n');
+        }
         out.push_str(&values_table(&values, terminal));
     }
     out
@@ -49,6 +52,13 @@ fn outputs(readings: &[&(String, &Reading)]) -> String {
     out
 }
 
+/// Two digits, since an uncertainty is known no better (JCGM 100:2008, 7.2.6).
+fn uncertainty(reading: &Reading) -> String {
+    let dimension = reading.probe.dimension;
+    let u = reading.uncertainty.get("value").map(|si| Quantity { si, dimension });
+    u.map_or_else(String::new, |u| format!("{u:.2}"))
+}
+
 fn values_table(readings: &[&(String, &Reading)], terminal: &Terminal) -> String {
     let angles = readings.iter().any(|(_, r)| r.value.get("angle").is_some());
     let words = readings.iter().any(|(_, r)| r.lacks.is_some() || words::told(r).is_some());
@@ -64,11 +74,7 @@ fn values_table(readings: &[&(String, &Reading)], terminal: &Terminal) -> String
         let value = |values: &waltron_core::grading::Values, name: &str| {
             values.column_text(name).unwrap_or_default()
         };
-        let mut row = vec![
-            plain(name),
-            value(&reading.value, "value"),
-            reading.uncertainty.text("value").unwrap_or_default(),
-        ];
+        let mut row = vec![plain(name), value(&reading.value, "value"), uncertainty(reading)];
         if angles {
             row.push(value(&reading.value, "angle"));
             row.push(value(&reading.value, "frequency"));
