@@ -10,9 +10,11 @@
 
 pub mod attendant;
 pub mod clock;
+mod description;
 mod external;
 mod form;
 pub mod instruments;
+mod player;
 pub mod reader;
 mod rig;
 pub mod runner;
@@ -21,5 +23,6 @@ pub mod test_set;
 pub mod virtual_rig;
 pub mod writer;
 
+pub use description::Description;
 pub use form::{RigFile, RigForm, RigKind};
 pub use rig::{Rig, RigError};

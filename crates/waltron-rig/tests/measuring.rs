@@ -19,9 +19,10 @@ use waltron_core::quantity::{
     Dimension, Frequency, Measure, Time, Voltage, amperes, degrees, seconds,
 };
 use waltron_core::stimulus::{Dc, Drive, Stimulus};
+use waltron_rig::Description;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::scpi_rig::ScpiRig;
-use waltron_rig::test_set::{Description, Session, TestSet, serve};
+use waltron_rig::test_set::{Session, TestSet, serve};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
 use waltron_specimen::SpecimenForm;

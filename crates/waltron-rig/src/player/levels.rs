@@ -5,19 +5,19 @@ use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::stimulus::Stimulus;
 
 /// A piece of a profile that is put out as it is.
-pub(super) struct Level {
-    pub(super) stimulus: Stimulus,
+pub(crate) struct Level {
+    pub(crate) stimulus: Stimulus,
     /// How long it lasts; `None`: until something ends the segment.
-    pub(super) lasts: Option<Time>,
+    pub(crate) lasts: Option<Time>,
     /// Which level it belongs to.
-    pub(super) place: Place,
+    pub(crate) place: Place,
 }
 
 /// A level, counted from 0, or the rest behind it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) struct Place {
-    pub(super) number: usize,
-    pub(super) rest: bool,
+pub(crate) struct Place {
+    pub(crate) number: usize,
+    pub(crate) rest: bool,
 }
 
 /// Length of a tick; a relay's measuring window is longer.
@@ -27,7 +27,7 @@ const TICK_S: f64 = 1e-3;
 const MOST_TICKS: f64 = 50_000.0;
 
 /// Walks through a profile's levels in order.
-pub(super) fn levels(profile: &Profile) -> Box<dyn Iterator<Item = Level> + '_> {
+pub(crate) fn levels(profile: &Profile) -> Box<dyn Iterator<Item = Level> + '_> {
     match profile {
         Profile::Hold(stimulus) => held(stimulus.clone(), None, 0),
         Profile::Stairs(s) => Box::new(

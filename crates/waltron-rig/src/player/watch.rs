@@ -52,11 +52,6 @@ impl<'a> Watch<'a> {
         self.next_poll.is_some_and(|at| now >= at)
     }
 
-    /// Whether anything is measured at all.
-    pub(super) fn measures(&self) -> bool {
-        !self.values.is_empty()
-    }
-
     /// What is measured.
     pub(super) fn probes(&self) -> impl Iterator<Item = &Probe> {
         self.values.iter().map(|(probe, _)| probe)
@@ -66,7 +61,7 @@ impl<'a> Watch<'a> {
     pub(super) fn poll(
         &mut self,
         now: Time,
-        values: Vec<(Probe, Option<f64>)>,
+        values: Vec<Option<f64>>,
         attendant: &mut dyn Attendant,
     ) {
         if self.waits_for(&Condition::Mark) {
@@ -75,7 +70,9 @@ impl<'a> Watch<'a> {
         if self.waits_for(&Condition::Outside) {
             self.outside = attendant.outside();
         }
-        self.values = values;
+        for ((_, known), value) in self.values.iter_mut().zip(values) {
+            *known = value;
+        }
         let mut histories = self.steady.iter_mut();
         for part in self.stops.iter().flat_map(|s| s.when.parts()) {
             if let Condition::Stable { probe, time, .. } = part

@@ -8,9 +8,9 @@ mod link;
 pub use link::Link;
 
 use crate::attendant::{Attendant, Present};
+use crate::description::Description;
+use crate::player::wait;
 use crate::rig::{Announced, Rig, RigError};
-use crate::test_set::Description;
-use crate::virtual_rig::wait;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;

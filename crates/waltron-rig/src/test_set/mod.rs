@@ -8,17 +8,16 @@
 //! allows, or anybody says so.
 
 mod commands;
-mod description;
 mod entry;
 mod player;
 mod serve;
 mod session;
 
 pub use commands::TREE;
-pub use description::Description;
 pub use serve::{Served, serve};
 pub use session::Session;
 
+use crate::description::Description;
 use crate::virtual_rig::VirtualRig;
 use crate::{Rig, RigError};
 use player::{Flags, Live};

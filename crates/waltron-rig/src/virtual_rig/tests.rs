@@ -1,13 +1,14 @@
 use super::*;
 use crate::attendant::Unattended;
+use crate::player::levels;
 use std::collections::VecDeque;
 use waltron_core::asset::Ratings;
 use waltron_core::capability::{Channel, Input};
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::fault_loop::FaultLoop;
-use waltron_core::observation::Edge;
-use waltron_core::program::{Profile, Program, Rest, Stairs, Stop};
-use waltron_core::quantity::{Frequency, amperes};
+use waltron_core::observation::{Edge, Ended};
+use waltron_core::program::{Profile, Program, Rest, Segment, Stairs, Stop};
+use waltron_core::quantity::{Frequency, Measure, amperes, seconds};
 use waltron_core::tolerance::Tolerance;
 
 /// A specimen that follows a script: after so many seconds of a shot, a contact changes.

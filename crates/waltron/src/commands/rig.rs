@@ -13,8 +13,9 @@ use std::net::TcpListener;
 use std::sync::Arc;
 use waltron_core::capability::ParameterKind;
 use waltron_core::quantity::text;
+use waltron_rig::Description;
 use waltron_rig::scpi_rig::{Presented, probe};
-use waltron_rig::test_set::{Description, Served, TestSet, serve};
+use waltron_rig::test_set::{Served, TestSet, serve};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{RigFile, RigForm, RigKind};
 

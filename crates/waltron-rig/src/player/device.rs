@@ -1,0 +1,52 @@
+//! What a player plays on.
+
+use waltron_core::capability::Capability;
+use waltron_core::measuring::{Place, Probe, Reading};
+use waltron_core::name::Name;
+use waltron_core::observation::Edge;
+use waltron_core::quantity::Time;
+use waltron_core::stimulus::Stimulus;
+use waltron_core::waveform::Piece;
+
+/// Something that puts out what it is told, lets time pass, and measures. Times count from the program's
+/// start.
+pub(crate) trait Device {
+    /// Puts this out from now on.
+    fn put_out(&mut self, now: Time, stimulus: Stimulus);
+
+    /// What is put out.
+    fn out(&self) -> &Stimulus;
+
+    /// Lets time pass up to a moment or the first contact change, which is returned.
+    fn advance(&mut self, until: Time) -> Option<Edge>;
+
+    /// Closes or opens a switch.
+    fn switch(&mut self, output: &Name, closed: bool);
+
+    /// The values of these, in SI; none where there is nothing to measure.
+    fn values(&mut self, probes: &[&Probe], here: Here<'_>) -> Vec<Option<f64>>;
+
+    /// Readings of these for the record.
+    fn read(&mut self, probes: &[&Probe], here: Here<'_>) -> Vec<Reading>;
+
+    /// What a meter has seen: so many samples at so many a second, from a moment in s on.
+    fn samples(&self, of: &Name, start_s: f64, rate_hz: f64, count: usize) -> Option<Vec<f64>>;
+
+    /// Switches everything off, switches open.
+    fn off(&mut self);
+}
+
+/// Where and when something is measured.
+#[derive(Clone, Debug)]
+pub(crate) struct Here<'a> {
+    /// What the rig can measure, and how well.
+    pub(crate) capability: &'a Capability,
+    /// Now.
+    pub(crate) now: Time,
+    /// Since when the level has been out.
+    pub(crate) level_start: Time,
+    /// Where in the program; none at its end.
+    pub(crate) place: Option<Place>,
+    /// All that was put out, where the last of it is to be looked at whole.
+    pub(crate) pieces: Option<Vec<Piece<'a>>>,
+}
