@@ -5,7 +5,10 @@
 //! cannot be told, both courses are taken, and what is known behind them holds for either. What has no
 //! bound is refused.
 
+mod known;
 mod loops;
+
+use known::{Truth, is_known_text, is_sure, nothing, settable, truth};
 
 use super::ast::{AskWanted, Ending, Expect, Guard, Script, Sequence, SetValue, Statement, Step};
 use super::build::{Built, build, measure, needed, time};
@@ -18,13 +21,11 @@ use super::names::Depth;
 use super::question::question;
 use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
-use crate::capability::ParameterKind;
 use crate::document::Problem;
-use crate::expression::{Expr, ExprKind, Names, Piece, Range, Type, Value, evaluate, quantity};
-use crate::grading::{Limits, Values};
+use crate::expression::{Expr, Names, Range, Type, Value, evaluate, quantity};
 use crate::name::Name;
 use crate::procedure::{Also, Planned, PlannedPoint};
-use crate::program::{Condition, Program};
+use crate::program::Condition;
 use crate::quantity::{Dimension, Measure, seconds};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -541,86 +542,5 @@ impl<'a> Walk<'a> {
         scene.readings = None;
         scene.names.note_read(name.as_str(), worth?);
         Ok(Flow::On)
-    }
-}
-
-/// What is known of a condition before.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Truth {
-    /// Whether it holds, if it can be told; `None` where that is not known.
-    holds: Option<bool>,
-    /// Whether it can be told for certain: what is measured may be missing.
-    is_sure: bool,
-}
-
-fn truth(condition: &Expr, scene: &Scene) -> Result<Truth, Problem> {
-    let holds = match evaluate(condition, scene)? {
-        Value::Bool(b) => Some(b),
-        Value::Unknown(Type::Bool | Type::Any) => None,
-        other => {
-            let message = format!("this is {}, but a condition is wanted here", other.kind());
-            return Err(Problem::new(condition.span.clone(), message));
-        }
-    };
-    Ok(Truth { holds, is_sure: holds.is_some() && is_sure(condition, scene) })
-}
-
-/// Whether nothing in an expression depends on what is measured, which may be missing.
-fn is_sure(expr: &Expr, scene: &Scene) -> bool {
-    match &expr.kind {
-        ExprKind::Name(name) => scene.value(name.as_str()).is_some_and(|v| !v.is_unknown()),
-        ExprKind::Interval(..) => false,
-        ExprKind::Unary(_, inner) => is_sure(inner, scene),
-        ExprKind::Binary(_, a, b) => is_sure(a, scene) && is_sure(b, scene),
-        ExprKind::Call(name, args) => {
-            // A history is measured, whatever it is called.
-            !matches!(name.as_str(), "mean" | "lowest" | "highest" | "count")
-                && args.iter().all(|arg| is_sure(arg, scene) || name == "curve")
-        }
-        ExprKind::List(items) => items.iter().all(|item| is_sure(item, scene)),
-        _ => true,
-    }
-}
-
-/// What a parameter may be set to: what is known of the value, within what the parameter takes, since
-/// anything else is refused when it is due.
-fn settable(value: &Value, parameter: &Name, scene: &Scene) -> Range {
-    let kind = scene.context.capability.parameter(parameter.as_str()).map(|p| p.kind);
-    let (most, dimension) = match kind {
-        Some(ParameterKind::Quantity { most, dimension }) => (most, dimension),
-        _ => (f64::INFINITY, Dimension::NUMBER),
-    };
-    let known = value.range().unwrap_or(Range { low: -most, high: most, dimension });
-    Range { low: known.low.clamp(-most, most), high: known.high.clamp(-most, most), dimension }
-}
-
-/// Whether a text is known, with all that it tells of values.
-fn is_known_text(text: &Expr, scene: &Scene) -> Result<bool, Problem> {
-    let ExprKind::Text(pieces) = &text.kind else {
-        return Ok(!evaluate(text, scene)?.is_unknown());
-    };
-    for piece in pieces {
-        if let Piece::Value(expr) = piece
-            && evaluate(expr, scene)?.is_unknown()
-        {
-            return Ok(false);
-        }
-    }
-    Ok(true)
-}
-
-/// A planned entry that injects nothing.
-fn nothing() -> Planned {
-    Planned {
-        points: Vec::new(),
-        stimulus: Values::none(),
-        expected: Values::none(),
-        limits: Limits::None,
-        program: Arc::<Program>::default(),
-        likely: seconds(0.0),
-        place: None,
-        not_tested: None,
-        is_exact: true,
-        also: Vec::new(),
     }
 }

@@ -1,20 +1,20 @@
 //! Pickup: a stair up to operation, then down to reset; pulses where another stage would trip.
 
 mod again;
+mod grade;
+mod script;
 mod way;
 
 use super::setup::{not_tested, phase_current, switched_off};
-use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError, show};
+use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError};
 use crate::asset::Element;
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
-use crate::grading::{
-    Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_limits,
-};
+use crate::grading::{Criterion, Finding, Limits, PointId, Value, Values};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
-use crate::quantity::{Current, Dimension, Measure, Ratio, Time, seconds, text};
+use crate::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use crate::stimulus::Stimulus;
 pub(super) use again::grade_again;
 use way::{Way, way};
@@ -294,226 +294,9 @@ impl Pickup {
         )
     }
 
-    fn grade_pickup(&self, ramp: &Ramp, observation: &Observation) -> (Finding, Option<Estimate>) {
-        self.grade_pickup_of(ramp, self.up(ramp), observation)
-    }
-
-    /// The grade of what was seen of a ramp up, whose contact is named.
-    fn grade_pickup_of(
-        &self,
-        ramp: &Ramp,
-        up: Option<(Program, Name)>,
-        observation: &Observation,
-    ) -> (Finding, Option<Estimate>) {
-        let (expected, limits) = self.expected_and_limits();
-        let mut grade = Finding {
-            point: ramp.pickup_point.clone(),
-            criterion: PICKUP,
-            stimulus: ramp.values(),
-            expected,
-            measured: Values::none(),
-            deviation: Values::none(),
-            limits,
-            uncertainty: Values::none(),
-            verdict: Verdict::Inconclusive,
-            reason: "the injection ended before the ramp".into(),
-        };
-        let (Some((setting, lower, upper)), Some((program, signal))) = (self.limits(), up) else {
-            return (grade, None);
-        };
-        let Some(start) = observation.segments.get(1).map(|s| s.start) else {
-            return (grade, None);
-        };
-        let mut settle = |judged: Judgement| {
-            grade.verdict = judged.verdict;
-            grade.reason = judged.reason;
-        };
-        if observation.closed_before(&signal, start) {
-            settle(Judgement::new(
-                Verdict::Inconclusive,
-                format!("contact `{signal}` was closed before the ramp: check reset and wiring"),
-            ));
-            return (grade, None);
-        }
-        let level = observation
-            .first_edge(&signal, true, start)
-            .and_then(|edge| ramp.estimate(&program, UP, observation, edge, &self.capability));
-        match level {
-            None => {
-                settle(Judgement::new(
-                    Verdict::Fail,
-                    format!("no operation up to {}", text(ramp.to)),
-                ));
-                (grade, None)
-            }
-            Some(Err(first)) => {
-                settle(Judgement::new(
-                    Verdict::Fail,
-                    format!("operates at or below {}, where the ramp starts", text(first)),
-                ));
-                (grade, None)
-            }
-            Some(Ok(estimate)) => {
-                let measured = estimate.seen;
-                settle(judge_limits(measured, lower, upper));
-                grade.measured = Values::none().with("current", measured);
-                grade.uncertainty = estimate.values();
-                grade.deviation = Values::none()
-                    .with("current", measured - setting)
-                    .with_percent("current", ((measured - setting) / setting).value);
-                (grade, Some(estimate))
-            }
-        }
-    }
-
-    fn reset_grade(&self, ramp: &Ramp, point: PointId) -> Finding {
-        let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
-        let (expected, limits) = declared.map_or_else(Default::default, |(e, ratio)| {
-            let t = &e.tolerances.reset_ratio;
-            (
-                Values::none().with_percent("reset_ratio", ratio.value),
-                Limits::Between {
-                    lower: Some(Value::Percent(t.lower(ratio).value)),
-                    upper: Some(Value::Percent(t.upper(ratio).value)),
-                },
-            )
-        });
-        Finding {
-            expected,
-            limits,
-            ..not_tested(
-                point,
-                RESET_RATIO,
-                ramp.values(),
-                "no pickup was found to come down from".into(),
-            )
-        }
-    }
-
-    fn grade_reset(
-        &self,
-        ramp: &Ramp,
-        point: PointId,
-        pickup: Estimate,
-        observation: &Observation,
-    ) -> Finding {
-        self.grade_reset_of(ramp, point, pickup, self.down(ramp, pickup.seen), observation)
-    }
-
-    /// The grade of what was seen of a ramp down, whose contact is named.
-    fn grade_reset_of(
-        &self,
-        ramp: &Ramp,
-        point: PointId,
-        pickup: Estimate,
-        down: Option<(Program, Name)>,
-        observation: &Observation,
-    ) -> Finding {
-        let mut grade = self.reset_grade(ramp, point);
-        grade.verdict = Verdict::Inconclusive;
-        let declared = self.element.as_ref().and_then(|e| Some((e, e.reset_ratio?)));
-        let (Some((element, declared)), Some((program, signal)), Some(down)) =
-            (declared, down, observation.segments.get(2))
-        else {
-            grade.reason = "the injection ended before the ramp".into();
-            return grade;
-        };
-        if !observation.closed_before(&signal, down.start) {
-            grade.reason = "the element was not picked up before the ramp down".into();
-            return grade;
-        }
-        let level = observation
-            .first_edge(&signal, false, down.start)
-            .and_then(|edge| ramp.estimate(&program, DOWN, observation, edge, &self.capability));
-        let dropout = match level {
-            Some(Ok(estimate)) => estimate,
-            Some(Err(top)) => {
-                grade.verdict = Verdict::Fail;
-                grade.reason = format!("resets at or above {}, where the ramp starts", text(top));
-                return grade;
-            }
-            None => {
-                grade.verdict = Verdict::Fail;
-                grade.reason = format!("no reset down to {} % of pickup", 85.0 * declared.value);
-                return grade;
-            }
-        };
-        let ratio: Ratio = dropout.seen / pickup.seen;
-        let relative = |e: Estimate| (e.u / e.seen).value;
-        let u = ratio.value * relative(dropout).hypot(relative(pickup));
-        let t = &element.tolerances.reset_ratio;
-        let judged = judge_limits(ratio, t.lower(declared), t.upper(declared));
-        grade.measured =
-            Values::none().with_percent("reset_ratio", ratio.value).with("current", dropout.seen);
-        grade.uncertainty = Values::none().with_percent("u", u);
-        grade.deviation = Values::none().with_percent("reset_ratio", (ratio - declared).value);
-        grade.verdict = judged.verdict;
-        grade.reason = judged.reason;
-        grade
-    }
-
     fn advance(&mut self) {
         self.at += 1;
         self.state = State::Up;
-    }
-}
-
-impl Pickup {
-    /// A ramp and its grading in the sequence language.
-    fn ramp_script(&self, ramp: &Ramp) -> String {
-        let (Some(element), Some((up, signal))) = (&self.element, self.up(ramp)) else {
-            return String::new();
-        };
-        if let Some(reason) = self.why_not(ramp) {
-            return format!("# {}: not tested, {reason}\n", ramp.pickup_point.id);
-        }
-        let short = |p: &PointId| {
-            let prefix = format!("{}/", p.test);
-            p.id.strip_prefix(&prefix).unwrap_or(&p.id).to_owned()
-        };
-        let (id, contact) = (show::name(&element.id), show::name(&signal));
-        let rest = show::time(self.rest);
-        let injected = |of: &str| {
-            format!("fault {} with i = {}", ramp.fault_loop, show::times(ramp.scale, of))
-        };
-        let (pace, resting) = match &up.segments[1].profile {
-            Profile::Stairs(s) => {
-                let resting =
-                    s.rest.as_ref().map(|r| format!(" resting off for {}", show::time(r.time)));
-                (show::time(s.dwell), resting.unwrap_or_default())
-            }
-            _ => return String::new(),
-        };
-        let step = show::current(ramp.step);
-        let mut script = format!(
-            "play\n  hold off for {rest} as rest\n  ramp seen from {} to {} by {step} every {pace}{resting} \
-             with {} until {contact} as up\nend\noff\n\
-             expect up.value is {id}.pickup within tolerance({id}) as \"{}\"\n",
-            show::current(ramp.from),
-            show::current(ramp.to),
-            injected("seen"),
-            short(&ramp.pickup_point),
-        );
-        let Some(point) = &ramp.reset_point else { return script };
-        if !matches!(ramp.way, Way::Stairs { .. }) {
-            script.push_str("# Pulses do not show the dropout.\n");
-            return script;
-        }
-        let hold = self.down(ramp, ramp.to).and_then(|(p, _)| p.segments[1].longest());
-        script.push_str(&format!(
-            "if up.reached and up.value > {}\n  let top = min(up.value + 4 * {step}, max({}, up.value))\n  \
-             play\n    hold off for {rest} as rest\n    hold {} for {} as picked_up\n    \
-             ramp seen from top to max(0 A, 0.85 * {id}.reset_ratio * up.value - {step}) \
-             by {step} every {pace} with {} until not {contact} as down\n  end\n  off\n  \
-             expect down.value / up.value is {id}.reset_ratio within tolerance({id}) as \"{}\"\nend\n",
-            show::current(ramp.from),
-            show::current(ramp.to),
-            injected("top"),
-            hold.map(show::time).unwrap_or_default(),
-            injected("seen"),
-            short(point),
-        ));
-        script
     }
 }
 

@@ -1,20 +1,25 @@
 //! Trip time: pre-fault, fault, and the time until the trip contact closes.
 
-use super::setup::{not_tested, phase_current, switched_off, tested};
+mod again;
+mod contact;
+mod shot;
+
+pub(in crate::procedure) use again::grade_again;
+pub(crate) use contact::{closed_already, seen_trip};
+
+use super::setup::{not_tested, phase_current, switched_off};
 use super::{
-    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError, show,
+    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError,
 };
 use crate::asset::{Asset, Element, Longest};
 use crate::capability::Capability;
 use crate::characteristic::{Acceptance, earliest_of, spread};
 use crate::fault_loop::FaultLoop;
-use crate::grading::{
-    Criterion, Finding, Judgement, Limits, PointId, TripOutcome, Values, Verdict, judge_trip_time,
-};
+use crate::grading::{Finding, PointId, Values};
 use crate::name::Name;
 use crate::observation::Observation;
 use crate::phasor::Phasor;
-use crate::program::{Profile, Program, Segment, Stop};
+use crate::program::{Program, Segment, Stop};
 use crate::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use crate::stimulus::Stimulus;
 use std::collections::HashSet;
@@ -290,205 +295,6 @@ fn wait(
         (Longest::For(allowed), None) => wanted.min(allowed * 0.999),
         _ => wanted,
     }
-}
-
-impl Shot {
-    fn criterion(&self) -> Criterion {
-        if self.body.band.earliest.is_some() {
-            Criterion::TRIP_TIME
-        } else {
-            Criterion::NO_OPERATION
-        }
-    }
-
-    fn expected(&self) -> Values {
-        Values::none().with_some("time", self.body.band.expected)
-    }
-
-    /// The point with what is required of it, not tested for this reason.
-    fn not_tested(&self, reason: &str) -> Finding {
-        let (point, stimulus) = (self.point.clone(), self.body.stimulus.clone());
-        Finding {
-            expected: self.expected(),
-            limits: self.limits(),
-            ..not_tested(point, self.criterion(), stimulus, reason.to_owned())
-        }
-    }
-
-    fn limits(&self) -> Limits {
-        let band = &self.body.band;
-        match band.earliest {
-            None => Limits::NoOperation,
-            earliest => Limits::Operation { earliest, latest: band.latest },
-        }
-    }
-
-    fn grade(&self, observation: &Observation, trip: &Name, capability: &Capability) -> Finding {
-        self.grade_of(&self.body.program, observation, trip, capability)
-    }
-
-    /// The grade of what was seen of a program.
-    fn grade_of(
-        &self,
-        program: &Program,
-        observation: &Observation,
-        trip: &Name,
-        capability: &Capability,
-    ) -> Finding {
-        let fault = program.position(FAULT).and_then(|i| observation.segments.get(i));
-        let (measured, judged) = match fault {
-            None => (
-                None,
-                Judgement::new(Verdict::Inconclusive, "the injection ended before inception"),
-            ),
-            Some(fault) => match seen_trip(observation, trip, fault.start, fault.end) {
-                Ok(outcome) => {
-                    let operated = match outcome {
-                        TripOutcome::Operated(t) => Some(t),
-                        TripOutcome::Waited(_) => None,
-                    };
-                    (operated, judge_trip_time(&self.body.band, outcome))
-                }
-                Err(judged) => (None, judged),
-            },
-        };
-        let mut reason = judged.reason;
-        if let Some(other) = &self.body.overtaken_by {
-            reason.push_str(&format!("; {other} operates first here"));
-        }
-        let deviation = match (measured, self.body.band.expected) {
-            (Some(t), Some(expected)) if expected.si() > 0.0 => Values::none()
-                .with("time", t - expected)
-                .with_percent("time", ((t - expected) / expected).value),
-            (Some(t), Some(expected)) => Values::none().with("time", t - expected),
-            _ => Values::none(),
-        };
-        // What times and what puts the current out are wrong independently.
-        let u = measured.map(|t| {
-            let timing = capability.timing(t, observation.host_timing);
-            seconds(timing.si().hypot(self.body.slope.si()))
-        });
-        Finding {
-            point: self.point.clone(),
-            criterion: self.criterion(),
-            stimulus: self.body.stimulus.clone(),
-            expected: self.expected(),
-            measured: Values::none().with_some("time", measured),
-            deviation,
-            limits: self.limits(),
-            uncertainty: Values::none().with_some("u", u),
-            verdict: judged.verdict,
-            reason,
-        }
-    }
-}
-
-/// Why a contact that was closed before a moment, which is called so, cannot tell what came of it.
-pub(crate) fn closed_already(
-    observation: &Observation,
-    contact: &Name,
-    moment: Time,
-    called: &str,
-) -> Option<Judgement> {
-    if !observation.closed_before(contact, moment) {
-        return None;
-    }
-    let first = observation.first_edge(contact, true, seconds(0.0));
-    Some(match first.filter(|_| !observation.closed_at_start.contains(contact)) {
-        Some(at) if at < moment => {
-            Judgement::new(Verdict::Fail, format!("operated {} before {called}", text(moment - at)))
-        }
-        _ => Judgement::new(
-            Verdict::Inconclusive,
-            format!("contact `{contact}` was closed already: reset the relay, check the wiring"),
-        ),
-    })
-}
-
-/// What a trip contact did after inception.
-///
-/// # Errors
-/// The judgement where the contact was closed before inception, which proves nothing or fails.
-pub(crate) fn seen_trip(
-    observation: &Observation,
-    trip: &Name,
-    inception: Time,
-    end: Time,
-) -> Result<TripOutcome, Judgement> {
-    if let Some(judged) = closed_already(observation, trip, inception, "inception") {
-        return Err(judged);
-    }
-    Ok(match observation.first_edge(trip, true, inception) {
-        Some(at) => TripOutcome::Operated(at - inception),
-        None => TripOutcome::Waited(end - inception),
-    })
-}
-
-impl Shot {
-    /// The injection and its grading in the sequence language.
-    fn script(&self, trip: &Name, ask_reset: bool, of_contact: bool) -> String {
-        if let Some(reason) = &self.body.ambiguous {
-            return format!("# {}: not tested, {reason}\n", self.point.id);
-        }
-        let fault_loop = self.point.fault_loop.unwrap_or(FaultLoop::AN);
-        let current = Current::from_si(self.body.stimulus.get("current").unwrap_or(0.0));
-        let lines = show::fault_lines(
-            &self.body.program.segments,
-            fault_loop,
-            &show::current(current),
-            trip,
-        );
-        let short = self.point.id.strip_prefix(&format!("{}/", self.point.test));
-        let label = short.unwrap_or(&self.point.id);
-        let contact = show::name(trip);
-        let of = self.point.element.as_ref().filter(|_| !of_contact).map(show::name);
-        let of = of.unwrap_or_else(|| contact.clone());
-        let reset = format!("if {contact}\n  ask \"Reset the relay\"\nend\n");
-        format!(
-            "play\n  {}\nend\nexpect time(inception -> {contact}) within band({of}) as \"{label}\"\n{}",
-            lines.join("\n  "),
-            if ask_reset { reset } else { String::new() },
-        )
-    }
-}
-
-/// Grades by other settings what was measured of a point: its current is the one that was put out,
-/// whatever multiple of the pickup it is now.
-///
-/// # Errors
-/// Why these settings make no point of it.
-pub(super) fn grade_again(
-    settings: &TripTimeSettings,
-    bench: Bench<'_>,
-    point: &PointId,
-    (program, observation): (&Program, &Observation),
-) -> Result<Finding, String> {
-    let (element, fault_loop) = tested(bench.asset, point)?;
-    let fault = program.position(FAULT).and_then(|i| program.segments.get(i));
-    let Some(Profile::Hold(fault)) = fault.map(|f| &f.profile) else {
-        return Err("the record tells of no fault that was put out".to_owned());
-    };
-    let seen = element.measures.value(fault.complex_phase_currents());
-    let body = body(settings, bench, element, fault_loop, Level::Absolute(seen))
-        .map_err(|error| error.to_string())?;
-    let shot = Shot { point: point.clone(), body: Arc::new(body) };
-    if let Some(why) = switched_off(element).or_else(|| shot.body.ambiguous.clone()) {
-        return Ok(shot.not_tested(&why));
-    }
-    let mut grade = shot.grade_of(program, observation, &element.trip, bench.capability);
-    // What was not seen proves no more than the time that it was waited for.
-    let hold = |program: &Program| {
-        program.position(FAULT).and_then(|i| program.segments.get(i)?.longest())
-    };
-    if let (Some(waited), Some(needed)) = (hold(program), hold(&shot.body.program))
-        && grade.verdict == Verdict::Pass
-        && grade.measured.is_empty()
-        && waited < needed * 0.999
-    {
-        grade.verdict = Verdict::Inconclusive;
-        grade.reason = format!("waited {} only, {} are needed", text(waited), text(needed));
-    }
-    Ok(grade)
 }
 
 impl Procedure for TripTime {

@@ -3,6 +3,13 @@
 //! The script is gone through once, every block in order, with the evaluator and the builders that
 //! running it uses; what is measured has its type but no value.
 
+mod shape;
+mod warnings;
+
+pub(super) use shape::blocks;
+use shape::{reassigned, recursion};
+pub(super) use warnings::warnings;
+
 use super::ast::{
     Ask, AskWanted, Ending, Expect, ForOver, RepeatKind, Script, Sequence, Statement, Step,
 };
@@ -48,89 +55,6 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
     }
     let mut scene = Scene::new(Arc::clone(context), Mode::Kinds);
     checker.block(&script.body, &mut scene);
-}
-
-/// Names that get a new value somewhere, so that their first one proves nothing.
-fn reassigned(script: &Script) -> Vec<Name> {
-    fn walk(steps: &[Step], found: &mut Vec<Name>) {
-        for step in steps {
-            match &step.what {
-                Statement::Let { name, new: false, .. } => found.push(name.clone()),
-                other => blocks(other).into_iter().for_each(|b| walk(b, found)),
-            }
-        }
-    }
-    let mut found = Vec::new();
-    walk(&script.body, &mut found);
-    script.sequences.iter().for_each(|s| walk(&s.body, &mut found));
-    found
-}
-
-/// The blocks inside a statement.
-pub(super) fn blocks(what: &Statement) -> Vec<&[Step]> {
-    match what {
-        Statement::Play(body) => vec![body],
-        Statement::Repeat(r) => vec![&r.body],
-        Statement::For(f) => vec![&f.body],
-        Statement::Guard(g) => vec![&g.body],
-        Statement::If(branches) => branches.iter().map(|(_, b)| b.as_slice()).collect(),
-        _ => Vec::new(),
-    }
-}
-
-/// Longest chain of sub-sequences that call each other.
-const DEEPEST_CALLS: usize = 30;
-
-/// Sub-sequences that call themselves, by whatever way; false where they call each other so deeply
-/// that nothing can be gone through.
-fn recursion(script: &Script, problems: &mut Problems) -> bool {
-    fn calls(steps: &[Step], found: &mut Vec<(Name, std::ops::Range<usize>)>) {
-        for step in steps {
-            if let Statement::Call { name, .. } = &step.what {
-                found.push((name.clone(), step.span.0.clone()));
-            }
-            blocks(&step.what).into_iter().for_each(|b| calls(b, found));
-        }
-    }
-    let mut graph: HashMap<&Name, Vec<(Name, std::ops::Range<usize>)>> = HashMap::new();
-    for sequence in &script.sequences {
-        let mut found = Vec::new();
-        calls(&sequence.body, &mut found);
-        graph.insert(&sequence.name, found);
-    }
-    // Each pass finds the chains that are one call longer.
-    let mut depths: HashMap<&Name, usize> = HashMap::new();
-    for _ in 0..=DEEPEST_CALLS {
-        for sequence in &script.sequences {
-            let below = graph[&sequence.name].iter().filter_map(|(called, _)| depths.get(called));
-            let depth = 1 + below.copied().max().unwrap_or(0);
-            depths.insert(&sequence.name, depth.min(DEEPEST_CALLS + 1));
-        }
-    }
-    let deep = script.sequences.iter().find(|s| depths[&s.name] > DEEPEST_CALLS);
-    if let Some(deep) = deep.filter(|_| script.sequences.len() > DEEPEST_CALLS) {
-        let message = format!("sequences call each other more than {DEEPEST_CALLS} deep");
-        let problem = Problem::new(deep.span.0.clone(), message);
-        problems.push(problem.help("call several from one, instead of each the next"));
-        return false;
-    }
-    for sequence in &script.sequences {
-        let (mut seen, mut open) = (Vec::new(), vec![sequence.name.clone()]);
-        while let Some(name) = open.pop() {
-            for (called, span) in graph.get(&name).into_iter().flatten() {
-                if *called == sequence.name {
-                    let message =
-                        format!("sequence `{}` would call itself for ever", sequence.name);
-                    problems
-                        .push(Problem::new(span.clone(), message).help("use `repeat` or `for`"));
-                } else if !seen.contains(called) {
-                    seen.push(called.clone());
-                    open.push(called.clone());
-                }
-            }
-        }
-    }
-    true
 }
 
 /// A wave on every phase channel that the rig has.
@@ -596,54 +520,5 @@ impl Checker<'_> {
         }
         scene.results.extend(self.yields.get(name).cloned().unwrap_or_default());
         scene.last = Last::Unclear;
-    }
-}
-
-/// What a script should have thought of, though it can run: warnings, each with its place.
-pub(super) fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {
-    let mut found = Vec::new();
-    let scene = Scene::new(Arc::clone(context), Mode::Kinds);
-    walk_pulses(&script.body, &scene, context, &mut found);
-    for sequence in &script.sequences {
-        walk_pulses(&sequence.body, &scene, context, &mut found);
-    }
-    found
-}
-
-/// Pulses that are shorter than the delay of a stage whose setting lies within the ramp.
-fn walk_pulses(steps: &[Step], scene: &Scene, context: &Arc<Context>, found: &mut Vec<Problem>) {
-    use super::ast::Pace;
-    for step in steps {
-        blocks(&step.what).into_iter().for_each(|b| walk_pulses(b, scene, context, found));
-        let Statement::Ramp(ramp) = &step.what else { continue };
-        let Pace::Stairs { every, resting: Some(_), .. } = &ramp.pace else { continue };
-        let value = |e: &Expr| evaluate(e, scene).ok().and_then(|v| v.quantity());
-        let (Some(from), Some(to), Some(pulse)) =
-            (value(&ramp.from), value(&ramp.to), value(every))
-        else {
-            continue;
-        };
-        for stage in context.asset.stages.iter().filter(|s| s.enabled) {
-            let needs = stage.time_tolerance.upper(stage.delay);
-            let (low, high) = (from.si.min(to.si), from.si.max(to.si));
-            let inside =
-                stage.pickup.dimension == from.dimension && (low..=high).contains(&stage.pickup.si);
-            let named = ramp.until.condition.as_ref().is_some_and(|c| {
-                context.text.get(c.span.clone()).is_some_and(|t| t.contains(stage.trip.as_str()))
-            });
-            if inside && named && pulse.si < crate::quantity::Measure::si(needs) {
-                let message = format!(
-                    "pulses of {pulse} are shorter than {} needs: its delay is {}",
-                    stage.id,
-                    crate::quantity::text(stage.delay)
-                );
-                let help = format!(
-                    "if {} is meant to be seen, make them longer than {}",
-                    stage.id,
-                    crate::quantity::text(needs)
-                );
-                found.push(Problem::new(every.span.clone(), message).help(help));
-            }
-        }
     }
 }
