@@ -12,6 +12,7 @@ use waltron_core::measuring::{Capture, Lack, Part, Probe, Property, Read, Readin
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
 use waltron_core::phasor::Phasor;
+use waltron_core::procedure::{Action, Procedure};
 use waltron_core::program::{
     Condition, Finish, Profile, Program, Relation, Segment, Steps, Stop, Switching, Then,
 };
@@ -424,4 +425,47 @@ fn captures_are_what_the_meters_see_and_not_what_was_put_out() {
         after: seconds(1.0),
     };
     assert!(refused(capture("x", "primary voltage", long)).contains("room"));
+}
+
+const TWO_TRIPLES: &str = r#"
+[rig]
+kind = "virtual"
+name = "bench"
+specimen = "s"
+"#;
+
+#[test]
+fn outputs_in_groups_are_set_together_as_phases() {
+    let output =
+        |id: &str, group: &str| format!("[[current]]\nid = \"{id}\"\nrange = \"10 A\"\n{group}");
+    let group = "group = \"i2\"\n";
+    let second = ["i2a", "i2b", "i2c"].map(|id| output(id, group)).concat();
+    let first = ["ia", "ib", "ic"].map(|id| output(id, "")).concat();
+    let text = format!("{TWO_TRIPLES}{first}{second}");
+    let capability = RigForm::load(&Source::new("rig", text.as_str())).unwrap().capability;
+    let asset = "[asset]\nkind = \"relay\"\ntag = \"x\"\n[ratings]\nfrequency = \"50 Hz\"\n";
+    let asset = waltron_core::relay::WINGS.asset(&Source::new("a", asset)).unwrap();
+    let script =
+        "hold i = balanced(1 A), i2 = balanced(2 A @ 30 deg), i2.h5 = 10 % for 1 s then off\n";
+    let source = Source::new("s", script);
+    let context =
+        waltron_core::script::Context::new("t".into(), asset, capability, source.text.clone());
+    let mut sequence = waltron_core::script::load(&source, &Arc::new(context)).unwrap().procedure();
+    let Action::Inject(program) = sequence.next() else { panic!("nothing is injected") };
+    let Profile::Hold(out) = &program.segments[0].profile else { panic!("{program:?}") };
+    let drive = |id: &str| out.currents.iter().find(|d| d.channel == *id).unwrap();
+    for (id, at) in [("i2a", 30.0), ("i2b", -90.0), ("i2c", 150.0)] {
+        let drive = drive(id);
+        assert!((drive.phasor.rms().si() - 2.0).abs() < 1e-12);
+        assert!((drive.phasor.angle().si().to_degrees() - at).abs() < 1e-9, "{id}");
+        assert_eq!(drive.harmonics.len(), 1);
+    }
+    assert!((drive("ib").phasor.rms().si() - 1.0).abs() < 1e-12);
+    for (wrong, told) in
+        [("group = \"v\"\n", "is a name already"), ("group = \"i 2\"\n", "letters and digits")]
+    {
+        let text = format!("{TWO_TRIPLES}{}", output("x", wrong));
+        let error = RigForm::load(&Source::new("rig", text.as_str())).unwrap_err();
+        assert!(error.problems[0].message.contains(told), "{error:?}");
+    }
 }

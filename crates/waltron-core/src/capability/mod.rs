@@ -164,6 +164,21 @@ impl Capability {
         self.parameters.iter().find(|p| p.name == name)
     }
 
+    /// The outputs of a group in their order, and whether they are currents or voltages.
+    pub fn group(&self, name: &str) -> Option<(Vec<Name>, Dimension)> {
+        fn members<Q>(channels: &[Channel<Q>], name: &str) -> Vec<Name> {
+            let of = channels.iter().filter(|c| c.group.as_ref().is_some_and(|g| *g == *name));
+            of.map(|c| c.id.clone()).collect()
+        }
+        let currents = members(&self.currents, name);
+        let voltages = members(&self.voltages, name);
+        match (currents.is_empty(), voltages.is_empty()) {
+            (false, _) => Some((currents, Dimension::CURRENT)),
+            (true, false) => Some((voltages, Dimension::VOLTAGE)),
+            (true, true) => None,
+        }
+    }
+
     /// Whether an output channel is a current, a voltage, or not there.
     pub fn channel_dimension(&self, id: &str) -> Option<Dimension> {
         if self.currents.iter().any(|c| c.id == id) {

@@ -12,6 +12,9 @@ pub struct Channel<Q> {
     pub id: Name,
     /// What it is connected to, such as `primary current`; the id where the file names nothing.
     pub meaning: Name,
+    /// The outputs that it is set together with, by a name of their own such as `i2`: three of them as
+    /// phases A, B, C.
+    pub group: Option<Name>,
     /// The largest RMS value it puts out.
     pub range: Q,
     /// Accuracy of what it puts out.
@@ -37,6 +40,6 @@ impl<Q: Measure> Channel<Q> {
     /// An output that is called by its id and puts out anything up to its range.
     pub fn new(id: impl Into<Name>, range: Q, accuracy: Tolerance<Q>) -> Self {
         let id = id.into();
-        Self { meaning: id.clone(), id, range, accuracy, ability: Ability::default() }
+        Self { meaning: id.clone(), id, group: None, range, accuracy, ability: Ability::default() }
     }
 }

@@ -84,6 +84,13 @@ impl Context {
         let voltages = self.capability.voltages.iter().map(|c| c.id.as_str());
         let mut all: Vec<&str> = currents.chain(voltages).collect();
         all.extend(["i", "v", "f", "df"]);
+        let groups = self.capability.currents.iter().filter_map(|c| c.group.as_ref());
+        let of_voltages = self.capability.voltages.iter().filter_map(|c| c.group.as_ref());
+        for group in groups.chain(of_voltages).map(Name::as_str) {
+            if !all.contains(&group) {
+                all.push(group);
+            }
+        }
         let owner = name.split('.').next().unwrap_or(name);
         let help = match nearest(owner, all.iter().copied()) {
             Some(near) => format!("did you mean `{near}`?"),

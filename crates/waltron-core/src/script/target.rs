@@ -91,7 +91,7 @@ impl Target {
             "v" => (all(PHASE_VOLTAGES), Dimension::VOLTAGE),
             id => match capability.channel_dimension(id) {
                 Some(dimension) => (vec![Name::from(id)], dimension),
-                None => return Err(context.no_channel(name)),
+                None => capability.group(id).ok_or_else(|| context.no_channel(name))?,
             },
         };
         let part = match part {

@@ -4,7 +4,7 @@ mod meter;
 mod output;
 
 use meter::{MeterForm, SwitchForm};
-use output::{CurrentForm, VoltageForm};
+use output::{CurrentForm, Groups, VoltageForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::ops::Range;
@@ -269,18 +269,22 @@ impl RigForm {
         let mut place = |id: &Text, terminal: &Option<String>| {
             terminals.extend(terminal.clone().map(|t| (Name::from(id.as_str()), t)));
         };
+        let mut groups = Groups::default();
         let mut currents = Vec::new();
         for form in self.current.unwrap_or_default() {
             known(&form.id, problems);
             place(&form.id, &form.terminal);
+            groups.note(form.group.as_ref());
             currents.extend(form.read(problems));
         }
         let mut voltages = Vec::new();
         for form in self.voltage.unwrap_or_default() {
             known(&form.id, problems);
             place(&form.id, &form.terminal);
+            groups.note(form.group.as_ref());
             voltages.extend(form.read(problems));
         }
+        groups.check(&currents, &voltages, problems);
         let mut inputs: Vec<Input> = Vec::new();
         for form in self.input.unwrap_or_default() {
             known(&form.id, problems);

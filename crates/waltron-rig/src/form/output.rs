@@ -17,6 +17,8 @@ pub(super) struct CurrentForm {
     pub(super) id: Text,
     /// What it is connected to, such as `primary current`; the id if not given.
     meaning: Option<Text>,
+    /// The outputs that it is set together with, by a name such as `i2`; three of them as phases A, B, C.
+    pub(super) group: Option<Text>,
     /// Its sockets on the rig, for the hook-up sheet; the id if not given.
     pub(super) terminal: Option<String>,
     /// The largest RMS value it puts out.
@@ -40,6 +42,8 @@ pub(super) struct VoltageForm {
     pub(super) id: Text,
     /// What it is connected to, such as `secondary voltage`; the id if not given.
     meaning: Option<Text>,
+    /// The outputs that it is set together with, by a name such as `i2`; three of them as phases A, B, C.
+    pub(super) group: Option<Text>,
     /// Its sockets on the rig, for the hook-up sheet; the id if not given.
     pub(super) terminal: Option<String>,
     /// The largest RMS value it puts out.
@@ -134,8 +138,8 @@ impl CurrentForm {
             power: self.power.as_ref(),
         };
         let ability = said.read(problems);
-        let meaning = self.meaning.as_ref();
-        channel(&self.id, meaning, &self.range, self.accuracy, standard, ability, problems)
+        let names = (&self.id, self.meaning.as_ref(), self.group.as_ref());
+        channel(names, &self.range, self.accuracy, standard, ability, problems)
     }
 }
 
@@ -149,14 +153,13 @@ impl VoltageForm {
             power: self.power.as_ref(),
         };
         let ability = said.read(problems);
-        let meaning = self.meaning.as_ref();
-        channel(&self.id, meaning, &self.range, self.accuracy, standard, ability, problems)
+        let names = (&self.id, self.meaning.as_ref(), self.group.as_ref());
+        channel(names, &self.range, self.accuracy, standard, ability, problems)
     }
 }
 
 fn channel<Q: Measure>(
-    id: &Text,
-    meaning: Option<&Text>,
+    (id, meaning, group): (&Text, Option<&Text>, Option<&Text>),
     range: &QuantityText<Q>,
     accuracy: Option<ToleranceText<Q>>,
     standard: Tolerance<Q>,
@@ -169,6 +172,53 @@ fn channel<Q: Measure>(
     if let Some(meaning) = meaning {
         channel.meaning = meaning.as_str().into();
     }
+    channel.group = group.map(|group| group.as_str().into());
     channel.ability = ability?;
     Some(channel)
+}
+
+/// Groups of outputs with where they were written first.
+#[derive(Default)]
+pub(super) struct Groups(Vec<(String, std::ops::Range<usize>)>);
+
+/// Names that sequences have for other things.
+const TAKEN: [&str; 10] = ["i", "v", "f", "df", "p", "q", "z", "k0", "off", "loop"];
+
+impl Groups {
+    pub(super) fn note(&mut self, group: Option<&Text>) {
+        if let Some(group) = group
+            && !self.0.iter().any(|(known, _)| known == group.as_str())
+        {
+            self.0.push((group.as_str().to_owned(), group.span()));
+        }
+    }
+
+    /// A group's name is nothing else's, and its outputs are of one kind.
+    pub(super) fn check(
+        &self,
+        currents: &[Channel<Current>],
+        voltages: &[Channel<Voltage>],
+        problems: &mut Problems,
+    ) {
+        for (name, span) in &self.0 {
+            let of = |group: &Option<waltron_core::name::Name>| {
+                group.as_ref().is_some_and(|group| *group == **name)
+            };
+            let both =
+                currents.iter().any(|c| of(&c.group)) && voltages.iter().any(|c| of(&c.group));
+            let is_id = currents.iter().any(|c| c.id == name.as_str())
+                || voltages.iter().any(|c| c.id == name.as_str());
+            let plain = |c: char| c.is_alphanumeric() || c == '_';
+            let message = if both {
+                format!("group `{name}` has currents and voltages")
+            } else if is_id || TAKEN.contains(&name.as_str()) {
+                format!("`{name}` is a name already")
+            } else if name.is_empty() || !name.chars().all(plain) {
+                format!("`{name}` is no name for a group: letters and digits only")
+            } else {
+                continue;
+            };
+            problems.push(Problem::new(span.clone(), message));
+        }
+    }
 }
