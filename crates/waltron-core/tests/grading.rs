@@ -376,3 +376,26 @@ proptest! {
         prop_assert_eq!(judged.verdict == Verdict::Fail, !inside);
     }
 }
+
+/// What is only measured is no pass, and hides nothing that is missing.
+#[test]
+fn what_is_only_measured_counts_neither_for_nor_against() {
+    use waltron_core::grading::{Summary, Verdict};
+    use waltron_core::record::{Outcome, RunEnded};
+    let of = |verdicts: &[Verdict]| Summary::of(verdicts.iter().copied()).verdict();
+    use Verdict::{Fail, Inconclusive, Measured, NotTested, Pass};
+    assert_eq!(of(&[Measured, Measured]), Measured);
+    assert_eq!(of(&[Measured, Pass]), Pass);
+    assert_eq!(of(&[Measured, Fail]), Fail);
+    assert_eq!(of(&[Measured, Inconclusive]), Inconclusive);
+    assert_eq!(of(&[Measured, NotTested]), NotTested);
+    assert_eq!(of(&[]), NotTested);
+    for (verdict, not_reached, whole) in
+        [(Measured, 0, Measured), (Measured, 1, NotTested), (Pass, 1, NotTested), (Fail, 1, Fail)]
+    {
+        let summary = Summary::of([verdict]);
+        let (outcome, injected) = (Outcome::Completed, Default::default());
+        let ended = RunEnded { outcome, summary, not_reached, open: Vec::new(), injected };
+        assert_eq!(ended.verdict(), whole);
+    }
+}

@@ -160,10 +160,9 @@ impl RatioTest {
                     polarity_found.judged(Judgement::new(Verdict::Inconclusive, why)),
                 ],
                 Ok(read) => {
-                    let angle = read.angle.unwrap_or_default();
                     vec![
                         graded_ratio(ratio_found, read.value, read.u, ratio),
-                        graded_polarity(polarity_found, angle, read.angle_u),
+                        graded_polarity(polarity_found, read.angle, read.angle_u),
                     ]
                 }
             }
@@ -190,7 +189,15 @@ fn graded_ratio(found: Finding, value: f64, u: Option<f64>, expected: f64) -> Fi
     .judged(judged)
 }
 
-fn graded_polarity(found: Finding, angle: f64, u: Option<f64>) -> Finding {
+/// The largest uncertainty of an angle that still tells a polarity, in radians: 30°.
+const VAGUE: f64 = std::f64::consts::PI / 6.0;
+
+fn graded_polarity(found: Finding, angle: Option<f64>, u: Option<f64>) -> Finding {
+    // Of what is lost in the meters' uncertainty the angle may be any.
+    let Some(angle) = angle.filter(|_| u.is_none_or(|u| u < VAGUE)) else {
+        let why = "too little was measured to tell the angle between both sides";
+        return found.judged(Judgement::new(Verdict::Inconclusive, why));
+    };
     let degrees = Quantity { si: angle, dimension: Dimension::ANGLE };
     let uncertainty = match u {
         Some(si) => Values::none().with_quantity("u", Quantity { si, dimension: Dimension::ANGLE }),

@@ -167,6 +167,22 @@ fn what_was_not_measured_is_inconclusive_and_never_a_pass() {
         assert!(finding.reason.contains("beyond its meter's range"), "{}", finding.reason);
         assert!(finding.measured.is_empty());
     }
+    // A side that shows next to nothing has no polarity, whatever its angle happens to be.
+    let mut ratio = set_up(&asset, &rig, "procedure = \"ratio\"\n").unwrap();
+    let put_out = program(&mut *ratio);
+    let mut seen = Observation { segments: spans(&[Ended::Stop(0)]), ..Observation::default() };
+    let mut lost = reading(&put_out, 2, Some(0.001), None);
+    let angle = |si| Quantity { si, dimension: waltron_core::quantity::Dimension::ANGLE };
+    lost.value = lost.value.with_quantity("angle", angle(0.0));
+    lost.uncertainty = Values::none().with_quantity("angle", angle(2.0));
+    seen.readings = vec![lost];
+    let all = ratio.observe(&seen);
+    assert_eq!((all[0].verdict, all[1].verdict), (Verdict::Fail, Verdict::Inconclusive));
+    let mut ratio = set_up(&asset, &rig, "procedure = \"ratio\"\n").unwrap();
+    let put_out = program(&mut *ratio);
+    let mut seen = Observation { segments: spans(&[Ended::Stop(0)]), ..Observation::default() };
+    seen.readings = vec![reading(&put_out, 2, Some(0.0), None)];
+    assert_eq!(ratio.observe(&seen)[1].verdict, Verdict::Inconclusive, "no angle at all");
     // Nothing at all came back.
     let mut ratio = set_up(&asset, &rig, "procedure = \"ratio\"\n").unwrap();
     program(&mut *ratio);

@@ -276,7 +276,7 @@ impl RunEnded {
     /// The verdict of a run that came to its end: what was not reached is never a pass.
     pub fn verdict(&self) -> Verdict {
         match self.summary.verdict() {
-            Verdict::Pass if self.not_reached > 0 => Verdict::NotTested,
+            Verdict::Pass | Verdict::Measured if self.not_reached > 0 => Verdict::NotTested,
             verdict => verdict,
         }
     }

@@ -232,7 +232,8 @@ impl Progress {
     pub fn redo(&self, what: &str) -> Chosen {
         let worse: fn(Verdict) -> bool = match what {
             "failed" => |verdict| verdict == Verdict::Fail,
-            "not-passed" => |verdict| verdict != Verdict::Pass,
+            // Of what was only measured nothing can pass.
+            "not-passed" => |verdict| !matches!(verdict, Verdict::Pass | Verdict::Measured),
             pattern => return Chosen::Matching(Selection::new(pattern)),
         };
         let found = self.tally.graded(worse);

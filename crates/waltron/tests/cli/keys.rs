@@ -315,3 +315,48 @@ fn small_screens_show_the_contact_under_test_and_what_a_key_will_do() {
         assert_ne!(live.exit(), 0);
     }
 }
+
+/// Readings live, a step with the arrow keys, and two takes that become a table and a record.
+#[test]
+fn readings_are_taken_down_while_keys_change_what_is_out() {
+    let site = Site::examples();
+    let args = [
+        "inject",
+        "vs=40 V",
+        "--rig",
+        "q07-ct.rig.toml",
+        "--asset",
+        "q07-ct.asset.toml",
+        "--watch",
+        "--yes",
+        "--step",
+        "50 %",
+        "--read",
+        "secondary voltage",
+        "--derive",
+        "ratio = secondary voltage / primary voltage",
+        "--record",
+        "takes.run.jsonl",
+    ];
+    let mut it = Terminal::start(&site, &args);
+    it.stands(&["secondary voltage 40.0", "secondary voltage 39.9"]);
+    it.press("t");
+    it.shows("take 1", 1);
+    it.press("\u{1b}[A");
+    it.stands(&["secondary voltage 60.0", "secondary voltage 59.9"]);
+    it.press("t");
+    it.shows("take 2", 1);
+    it.press("q");
+    it.shows("waltron report takes.run.jsonl", 1);
+    assert_eq!(it.exit(), 0);
+    assert!(it.seen().contains("same polarity"), "{}", it.seen());
+    let record = std::fs::read_to_string(site.dir.path().join("takes.run.jsonl")).unwrap();
+    assert!(record.contains("take-2/ratio") && !record.contains("take-3/"));
+    let value = |take: &str| -> f64 {
+        let line =
+            record.lines().find(|l| l.contains(&format!("\"id\":\"{take}/secondary"))).unwrap();
+        let line: serde_json::Value = serde_json::from_str(line).unwrap();
+        line["measured"]["value_v"].as_f64().unwrap()
+    };
+    assert!((value("take-1") - 40.0).abs() < 0.05 && (value("take-2") - 60.0).abs() < 0.05);
+}

@@ -138,6 +138,9 @@ fn what_is_only_measured_counts_neither_for_nor_against() {
     let json = site.waltron(&args).exits(0).json();
     assert_eq!(json["summary"]["measured"], 1);
     assert_eq!(json["summary"]["pass"], 3);
+    let args = ["run", "q07-ct.plan.toml", "--redo", "not-passed", "--record", "m.run.jsonl"];
+    let again = site.waltron(&args);
+    assert!(!again.out().contains("winding/resistance"), "{}", again.out());
     let args = ["run", "q07-ct.plan.toml", "--only", "winding/*", "--record", "w.run.jsonl"];
     let out = site.waltron(&args).exits(0).out();
     assert!(out.contains("MEASURED") && !out.contains("PASS"), "{out}");
