@@ -91,6 +91,13 @@ fn details(identity: &Identity) -> Vec<(String, String)> {
     known.map(|(name, value)| (name.to_owned(), value)).collect()
 }
 
+impl Carries {
+    /// Whether it goes from the rig to the asset; else the asset tells the rig something.
+    pub fn is_to_asset(self) -> bool {
+        !matches!(self, Self::Contact | Self::Measured)
+    }
+}
+
 impl Sheet {
     /// Derives the sheet from every injection of a plan; `terminal` tells what is written at the
     /// rig's sockets of a channel or input.

@@ -93,7 +93,7 @@ fn row(wire: &Wire, top: u32, height: u32) -> Markup {
         format!("{} ({})", wire.rig, wire.id)
     };
     // The arrow shows which end gives and which end takes.
-    let to_asset = wire.carries != Carries::Contact;
+    let to_asset = wire.carries.is_to_asset();
     let (tip, tail) = if to_asset { (right - 5, -9i64) } else { (left + 5, 9) };
     let back = i64::from(tip) + tail;
     let arrow = format!("{tip},{middle} {back},{} {back},{}", middle - 5, middle + 5);

@@ -7,7 +7,7 @@ use crate::files;
 use crate::job::Job;
 use crate::tables;
 use crate::terminal::{STRONG, Terminal, plain, styled};
-use waltron_core::hookup::{Carries, Sheet};
+use waltron_core::hookup::Sheet;
 use waltron_report::hookup::whole_drawing;
 use waltron_report::html::{by_test, hookup_page};
 
@@ -74,7 +74,7 @@ fn text(sheet: &Sheet, title: &str, terminal: &Terminal) -> String {
             };
             table.add_row(vec![
                 rig,
-                if wire.carries == Carries::Contact { "<--" } else { "-->" }.to_owned(),
+                if wire.carries.is_to_asset() { "-->" } else { "<--" }.to_owned(),
                 wire.asset.as_deref().map_or_else(|| "not in the asset's file".to_owned(), plain),
                 plain(&wire.what),
                 wire.most.clone().unwrap_or_default(),

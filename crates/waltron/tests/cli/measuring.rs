@@ -207,3 +207,19 @@ fn what_was_measured_by_hand_becomes_a_record_and_a_report() {
     let err = site.waltron(&args).exits(2).err();
     assert!(err.contains("hand.run.jsonl"), "{err}");
 }
+
+#[test]
+fn the_hook_up_sheet_tells_outputs_from_meters() {
+    let site = Site::examples();
+    let out = site.waltron(&["hookup", "q07-ct.plan.toml"]).exits(0).out();
+    let row = |what: &str| {
+        let found = out.lines().find(|l| l.contains(what) && l.contains("--"));
+        found.unwrap_or_else(|| panic!("{what}\n{out}")).to_owned()
+    };
+    assert!(row("measures primary voltage").contains("<--"), "what is measured comes to the rig");
+    assert!(row("burden current              1 A").contains("-->"));
+    for told in ["Lift the primary earth", "four wires", "it must never be open"] {
+        assert!(out.contains(told), "{told}\n{out}");
+    }
+    assert!(!out.contains("tripping circuits"), "a transformer trips nothing\n{out}");
+}
