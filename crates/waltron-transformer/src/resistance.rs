@@ -116,11 +116,13 @@ impl ResistanceTest {
             within: self.steady,
             time: self.steady_for,
         };
-        let gone = Condition::Reading {
-            probe: flowing.clone(),
-            relation: Relation::AtMost,
-            limit_si: self.current.si() * DISCHARGED,
-        };
+        // Of either sign: a meter that is connected the wrong way round must not tell a charged winding
+        // for a discharged one.
+        let limit = self.current.si() * DISCHARGED;
+        let below =
+            |relation, limit_si| Condition::Reading { probe: flowing.clone(), relation, limit_si };
+        let gone =
+            Condition::All(vec![below(Relation::AtMost, limit), below(Relation::AtLeast, -limit)]);
         let mut charge = Segment::hold("charge", out, self.at_most).until(next(stable));
         let of = [probe(rig, &sides[..1], Property::Dc)?, flowing, resistance.clone()];
         charge.reads = of.map(|probe| Read { probe, when: When::EachLevel }).to_vec();
@@ -207,6 +209,11 @@ impl ResistanceTest {
             celsius(reference_k)
         ));
         if seen.segments.get(1).map(|s| s.ended) != Some(Ended::Stop(0)) {
+            // Whoever opens the circuit next must see it, however good the value is.
+            judged.verdict = match judged.verdict {
+                Verdict::Fail => Verdict::Fail,
+                _ => Verdict::Inconclusive,
+            };
             judged.reason.push_str(&format!(
                 "; STILL CHARGED after {}: wait before the circuit is opened",
                 text(self.at_most)

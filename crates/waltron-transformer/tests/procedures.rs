@@ -11,7 +11,7 @@ use waltron_core::grading::{Finding, Values, Verdict};
 use waltron_core::measuring::{Lack, Place, Reading};
 use waltron_core::observation::{Ended, Observation, Span};
 use waltron_core::procedure::{Action, Bench, Procedure, SetupError};
-use waltron_core::program::Program;
+use waltron_core::program::{Condition, Program};
 use waltron_core::quantity::{Quantity, seconds};
 use waltron_core::wing::Wings;
 use waltron_rig::attendant::Unattended;
@@ -219,6 +219,19 @@ fn a_resistance_counts_when_it_was_steady_and_says_when_the_winding_is_still_cha
     assert!(moving.reason.contains("not steady within 0.1 % after 120 s"), "{}", moving.reason);
     let charged = graded([Ended::Stop(0), Ended::Stop(1)]);
     assert!(charged.reason.contains("STILL CHARGED after 120 s"), "{}", charged.reason);
+    assert_eq!(charged.verdict, Verdict::Inconclusive, "nobody reads the reason of a pass");
+    // A current of either sign is a charge.
+    let put_out = program(&mut *set_up(&asset, &rig, test).unwrap());
+    let waits = &put_out.segments[1].stops[0].when;
+    let limits: Vec<f64> = waits
+        .parts()
+        .iter()
+        .filter_map(|c| match c {
+            Condition::Reading { limit_si, .. } => Some(*limit_si),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(limits, [0.001, -0.001]);
 }
 
 #[test]
