@@ -4,17 +4,16 @@ use crate::asset::Kind;
 use crate::measure::{between, current, injected, point, probe, shown, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::grading::{
-    Criterion, Finding, Grade, Judgement, Limits, Values, Verdict, judge_between,
+    Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
 use waltron_core::measuring::Property;
 use waltron_core::name::Name;
 use waltron_core::observation::Observation;
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, Procedure, SetupError, Shot, Shots};
+use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
 use waltron_core::program::{Program, Segment};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, seconds, significant};
 use waltron_core::wing::{Method, TestHead, TestKeys};
@@ -69,7 +68,9 @@ impl TestKeys for BurdenKeys {
     }
 }
 
-impl BurdenTest {
+impl Measuring for BurdenTest {
+    const WORD: &'static str = "burden";
+
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
         let (of, rig) = (transformer(bench.asset)?, bench.capability);
         let frequency = bench.asset.ratings.frequency;
@@ -137,32 +138,4 @@ fn graded(found: Finding, ohms: f64, angle: f64, u: Option<f64>, rated_a: f64) -
         .with_quantity("impedance", z)
         .with_quantity("power_factor", Quantity::number(angle.cos()));
     Finding { measured, uncertainty, ..found }.judged(judged)
-}
-
-impl Method for BurdenTest {
-    fn word(&self) -> &'static str {
-        "burden"
-    }
-
-    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(Box::new(self.shots(bench)?))
-    }
-
-    fn grade_again(
-        &self,
-        bench: Bench<'_>,
-        measured: &Grade,
-        served: &[(&Program, &Observation)],
-    ) -> Result<Finding, String> {
-        let (_, seen) = served.last().ok_or("nothing was injected for it")?;
-        self.shots(bench).map_err(|e| e.to_string())?.grade_again(measured, seen)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
-    }
 }

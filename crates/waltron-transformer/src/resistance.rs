@@ -5,17 +5,16 @@ use crate::asset::celsius;
 use crate::measure::{between, direct, injected, of, point, probe, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::document::{AnyQuantityText, Field, Problem, Problems, QuantityText};
 use waltron_core::grading::{
-    Criterion, Finding, Grade, Judgement, Limits, Values, Verdict, judge_between,
+    Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
 use waltron_core::measuring::{Property, Read, When};
 use waltron_core::name::Name;
 use waltron_core::observation::{Ended, Observation};
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, Procedure, SetupError, Shot, Shots};
+use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
 use waltron_core::program::{Condition, Program, Relation, Segment, Stop, Then};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time, seconds, text};
 use waltron_core::stimulus::Stimulus;
@@ -102,7 +101,9 @@ impl TestKeys for ResistanceKeys {
     }
 }
 
-impl ResistanceTest {
+impl Measuring for ResistanceTest {
+    const WORD: &'static str = "resistance";
+
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
         let (transformer, rig) = (transformer(bench.asset)?.clone(), bench.capability);
         let frequency = bench.asset.ratings.frequency;
@@ -162,6 +163,15 @@ impl ResistanceTest {
         Ok(Shots::new(vec![Shot { planned, grade: Arc::new(grade) }]))
     }
 
+    fn first_see_to(&self) -> Vec<String> {
+        vec![
+            "Connect current and voltage to the winding by wires of their own (four wires)"
+                .to_owned(),
+        ]
+    }
+}
+
+impl ResistanceTest {
     fn graded(
         &self,
         found: Finding,
@@ -220,40 +230,5 @@ impl ResistanceTest {
             ));
         }
         found.judged(judged)
-    }
-}
-
-impl Method for ResistanceTest {
-    fn word(&self) -> &'static str {
-        "resistance"
-    }
-
-    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(Box::new(self.shots(bench)?))
-    }
-
-    fn precautions(&self) -> Vec<String> {
-        vec![
-            "Connect current and voltage to the winding by wires of their own (four wires)"
-                .to_owned(),
-        ]
-    }
-
-    fn grade_again(
-        &self,
-        bench: Bench<'_>,
-        measured: &Grade,
-        served: &[(&Program, &Observation)],
-    ) -> Result<Finding, String> {
-        let (_, seen) = served.last().ok_or("nothing was injected for it")?;
-        self.shots(bench).map_err(|e| e.to_string())?.grade_again(measured, seen)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -20,7 +20,7 @@ pub use also::{Also, Span};
 pub use keys::{PickupKeys, TripTimeKeys};
 pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO};
 pub use setup::{Bench, SetupError};
-pub use shots::{Grader, Shot, Shots};
+pub use shots::{Grader, Measuring, Shot, Shots};
 pub use trip_time::{Level, TripTime, TripTimeSettings};
 pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 

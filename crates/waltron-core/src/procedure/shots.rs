@@ -1,8 +1,11 @@
 //! Procedures of injections that stand alone: each measures, and grades its points by what it measured.
 
-use super::{Action, Answer, Injection, Planned, Procedure};
+use super::{Action, Answer, Bench, Injection, Planned, Procedure, SetupError};
 use crate::grading::{Finding, Grade, PointId, Values};
 use crate::observation::Observation;
+use crate::program::Program;
+use crate::wing::Method;
+use std::any::Any;
 use std::sync::Arc;
 
 /// Grades an injection's points by what was observed.
@@ -61,6 +64,55 @@ impl Shots {
         let shot = shot.ok_or("these settings make no such point")?;
         let found = (shot.grade)(seen).into_iter().find(|finding| finding.point.id == *id);
         found.ok_or_else(|| "these settings do not grade it".to_owned())
+    }
+}
+
+/// A test that is a list of shots: all that a plan can do with it follows from them.
+pub trait Measuring: std::fmt::Debug + Send + Sync + PartialEq + 'static {
+    /// Its procedure's name as written in plans.
+    const WORD: &'static str;
+
+    /// Its shots for an asset on a rig.
+    ///
+    /// # Errors
+    /// [`SetupError`] where it makes no sense for this asset or cannot be done on this rig.
+    fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError>;
+
+    /// What the person at the panel must see to before outputs come on, a line each.
+    fn first_see_to(&self) -> Vec<String> {
+        Vec::new()
+    }
+}
+
+impl<T: Measuring> Method for T {
+    fn word(&self) -> &'static str {
+        T::WORD
+    }
+
+    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
+        Ok(Box::new(self.shots(bench)?))
+    }
+
+    fn precautions(&self) -> Vec<String> {
+        self.first_see_to()
+    }
+
+    fn grade_again(
+        &self,
+        bench: Bench<'_>,
+        measured: &Grade,
+        served: &[(&Program, &Observation)],
+    ) -> Result<Finding, String> {
+        let (_, seen) = served.last().ok_or("nothing was injected for it")?;
+        self.shots(bench).map_err(|e| e.to_string())?.grade_again(measured, seen)
+    }
+
+    fn as_any(&self) -> &dyn Any {
+        self
+    }
+
+    fn is_same(&self, other: &dyn Method) -> bool {
+        other.as_any().downcast_ref() == Some(self)
     }
 }
 
