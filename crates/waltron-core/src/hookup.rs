@@ -1,6 +1,6 @@
 //! The connection sheet: which rig terminal goes to which asset terminal, and what to see to first.
 
-use crate::asset::{Asset, Identity};
+use crate::asset::{Asset, Element, Identity};
 use crate::capability::Capability;
 use crate::name::Name;
 use crate::plan::Plan;
@@ -252,11 +252,7 @@ impl Sheet {
         let watched = self.wires.iter().filter(|w| w.carries == Carries::Contact);
         let mut all: Vec<Name> =
             watched.map(|w| w.what.trim_start_matches("contact ").into()).collect();
-        let elements = site.asset.elements.iter().filter(|e| e.enabled);
-        let of_elements = elements.flat_map(|e| std::iter::once(&e.trip).chain(&e.start));
-        let stages = site.asset.stages.iter().filter(|s| s.enabled);
-        let of_stages = stages.flat_map(|s| [&s.trip, &s.start]);
-        for name in of_elements.chain(of_stages) {
+        for name in site.asset.enabled().flat_map(Element::contacts) {
             if !all.contains(name) {
                 all.push(name.clone());
             }

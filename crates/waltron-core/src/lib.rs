@@ -28,6 +28,7 @@ pub mod expression;
 pub mod fault_loop;
 pub mod grading;
 pub mod hookup;
+pub mod measures;
 pub mod measuring;
 pub mod name;
 pub mod observation;

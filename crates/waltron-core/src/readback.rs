@@ -1,10 +1,9 @@
 //! The asset's settings as it tells them itself, beside those of its file.
 
 use crate::asset::Asset;
-use crate::characteristic::Form;
 use crate::expression::Settings;
 use crate::name::Name;
-use crate::quantity::{Dimension, Measure, Quantity, parse_as};
+use crate::quantity::{Dimension, Quantity, parse_as};
 use serde::{Deserialize, Serialize};
 
 /// A setting as the asset tells it.
@@ -37,8 +36,7 @@ enum Known {
 
 fn known(asset: &Asset, settings: &Settings, name: &str) -> Option<Known> {
     if let Some(id) = name.strip_suffix(".enabled") {
-        let of_element = asset.element(id).map(|e| e.enabled);
-        return of_element.or_else(|| asset.stage(id).map(|s| s.enabled)).map(Known::Switch);
+        return asset.element(id).map(|e| Known::Switch(e.enabled));
     }
     settings.get(name).map(Known::Number)
 }
@@ -89,32 +87,10 @@ pub fn with_device(asset: &Asset, differences: &[Difference]) -> Result<Asset, N
 fn apply(asset: &mut Asset, difference: &Difference) -> Option<()> {
     let (id, key) = difference.name.as_str().rsplit_once('.')?;
     let text = difference.device.as_str();
-    if let Some(stage) = asset.stages.iter_mut().find(|s| s.id == id) {
-        match key {
-            "enabled" => stage.enabled = switch(text)?,
-            "pickup" => stage.pickup.si = number(text, stage.pickup.dimension)?,
-            "delay" => stage.delay = Measure::from_si(number(text, Dimension::TIME)?),
-            _ => return None,
-        }
-        return Some(());
-    }
     let element = asset.elements.iter_mut().find(|e| e.id == id)?;
-    match (key, &mut element.characteristic.form) {
-        ("enabled", _) => element.enabled = switch(text)?,
-        ("pickup", _) => {
-            element.pickup =
-                Measure::from_si(number(text, Dimension::CURRENT).filter(|i| *i > 0.0)?);
-        }
-        ("reset_ratio", _) => {
-            element.reset_ratio = Some(Measure::from_si(number(text, Dimension::NUMBER)?));
-        }
-        ("tms", Form::Inverse { tms, .. } | Form::Table { tms, .. }) => {
-            *tms = number(text, Dimension::NUMBER).filter(|n| *n > 0.0)?;
-        }
-        ("delay", Form::Definite { delay }) => {
-            *delay = Measure::from_si(number(text, Dimension::TIME)?);
-        }
-        _ => return None,
+    match key {
+        "enabled" => element.enabled = switch(text)?,
+        _ => element.function = element.function.with(key, text)?,
     }
     Some(())
 }

@@ -1,8 +1,8 @@
 //! Loops, stimuli and programs: laws that hold whatever the values.
 
 use proptest::prelude::*;
-use waltron_core::asset::Measures;
 use waltron_core::fault_loop::FaultLoop;
+use waltron_core::measures::Measures;
 use waltron_core::phasor::{Phasor, Sequence};
 use waltron_core::program::{Profile, Program, Rest, Segment, Stairs, Stop, Then};
 use waltron_core::quantity::{Frequency, Measure, amperes, degrees, seconds};

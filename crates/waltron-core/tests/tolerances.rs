@@ -3,14 +3,15 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot be set up has failed")]
 
-use waltron_core::asset::Asset;
+use waltron_core::asset::{Asset, Element};
 use waltron_core::characteristic::spread;
-use waltron_core::document::{AssetForm, Source};
+use waltron_core::document::Source;
 use waltron_core::fault_loop::FaultLoop;
 use waltron_core::phasor::Phasor;
 use waltron_core::quantity::{
     Current, Dimension, Frequency, Measure, Time, Voltage, amperes, degrees, seconds,
 };
+use waltron_core::relay::{AssetForm, Overcurrent, Stage};
 use waltron_core::stimulus::{Drive, PHASE_VOLTAGES, Stimulus};
 use waltron_core::tolerance::{AnyTolerance, Tolerance};
 use waltron_test_support::relay;
@@ -36,6 +37,10 @@ pickup = "49 Hz"
 curve = { family = "definite", delay = "0.15 s" }
 "#;
 
+fn overcurrent(asset: &Asset, id: &str) -> Element<Overcurrent> {
+    asset.element(id).unwrap().of().unwrap()
+}
+
 fn volts(values: [f64; 3], hertz: f64) -> Stimulus {
     let drive = |(volts, (channel, angle)): (f64, (&str, f64))| {
         let phasor = Phasor::new(Voltage::from_si(volts), degrees(angle));
@@ -46,7 +51,7 @@ fn volts(values: [f64; 3], hertz: f64) -> Stimulus {
 }
 
 fn band(asset: &Asset, id: &str, out: &Stimulus) -> [Option<f64>; 3] {
-    let band = asset.stage(id).unwrap().acceptance(out);
+    let band = asset.element(id).unwrap().required(out);
     [band.expected, band.earliest, band.latest].map(|t| t.map(Time::si))
 }
 
@@ -75,7 +80,7 @@ fn stages_are_held_against_what_is_put_out() {
 #[test]
 fn what_is_taken_without_a_file_s_word_is_told() {
     let asset = relay(STAGES);
-    let stage = |id: &str| asset.stage(id).unwrap();
+    let stage = |id: &str| asset.element(id).unwrap().of::<Stage>().unwrap();
     assert_eq!(stage("59").pickup_tolerance.limits(100.0), (98.0, 102.0));
     let (low, high) = stage("81U").pickup_tolerance.limits(49.0);
     assert!((low - 48.98).abs() < 1e-9 && (high - 49.02).abs() < 1e-9, "of a frequency 20 mHz");
@@ -115,7 +120,7 @@ fn a_tolerance_that_would_be_ignored_is_refused() {
     }
     // Of an overcurrent element it is used.
     let asset = relay(&format!("[[element]]\n{}", with(over, "pickup = \"1 %\"")));
-    let current = asset.element("51P").unwrap().tolerances.current;
+    let current = overcurrent(&asset, "51P").tolerances.current;
     assert_eq!(current, Tolerance::<Current>::parse("1 %").unwrap());
 }
 
@@ -130,7 +135,7 @@ fn parts_of_tolerances_are_worked_out() {
     };
     let asset =
         with("time = \"5 % + 2 cycles\"\ncurrent = \"2 % or 0.005 * nominal.current + 1 mA\"");
-    let element = asset.element("51P").unwrap();
+    let element = overcurrent(&asset, "51P");
     let time = element.tolerances.time;
     let near = |a: f64, b: f64| (a - b).abs() < 1e-12;
     assert!(near(time.upper(seconds(1.0)).si(), 1.09) && near(time.lower(seconds(1.0)).si(), 0.91));
@@ -138,7 +143,7 @@ fn parts_of_tolerances_are_worked_out() {
     let nominal = asset.ratings.current.unwrap().si();
     let current = element.tolerances.current;
     assert!(near(current.upper(amperes(0.01)).si(), 0.01 + 0.005 * nominal + 1e-3));
-    let sides = with("time = \"+2 * 10 ms / -1 cycle\"").elements[0].tolerances.time;
+    let sides = overcurrent(&with("time = \"+2 * 10 ms / -1 cycle\""), "51P").tolerances.time;
     assert!(
         near(sides.upper(seconds(1.0)).si(), 1.02) && near(sides.lower(seconds(1.0)).si(), 0.98)
     );
@@ -147,7 +152,7 @@ fn parts_of_tolerances_are_worked_out() {
     let instant = format!(
         "[[element]]\n{over}curve = {{ family = \"instantaneous\", within = \"3 cycles\" }}\n"
     );
-    let within = relay(&instant).elements[0].tolerances.time;
+    let within = overcurrent(&relay(&instant), "51P").tolerances.time;
     assert!(near(within.upper(seconds(0.0)).si(), 0.06));
     let over = &format!("{over}curve = {{ family = \"definite\", delay = \"1 s\" }}");
     for (tolerance, because) in [
@@ -179,7 +184,7 @@ fn the_accuracy_of_a_current_moves_the_time_along_the_curve() {
         "[[element]]\nid = \"51P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\npickup = \"1 A\"\n\
          curve = { family = \"iec\", shape = \"very-inverse\", tms = 0.3 }\n",
     );
-    let element = asset.element("51P").unwrap();
+    let element = overcurrent(&asset, "51P");
     let at = |share: f64| {
         let phases = FaultLoop::AN.currents(amperes(2.0 * share)).map(Phasor::complex);
         element.acceptance(phases).expected
@@ -202,16 +207,13 @@ fn curves_are_written_in_the_words_of_their_standard() {
     let asset =
         relay(&format!("[[element]]\n{}", over("family = \"instantaneous\", within = \"35 ms\"")));
     let phases = FaultLoop::AN.currents(amperes(2.0)).map(Phasor::complex);
-    let band = asset.element("50P").unwrap().acceptance(phases);
+    let band = overcurrent(&asset, "50P").acceptance(phases);
     let times = [band.expected, band.earliest, band.latest].map(|t| t.map(Time::si));
     assert_eq!(times, [Some(0.0), Some(0.0), Some(0.035)]);
     let ieee = |key: &str| {
         let curve = format!("family = \"ieee\", shape = \"very-inverse\", {key} = 2");
-        relay(&format!("[[element]]\n{}", over(&curve)))
-            .element("50P")
-            .unwrap()
-            .characteristic
-            .clone()
+        let relay = relay(&format!("[[element]]\n{}", over(&curve)));
+        overcurrent(&relay, "50P").characteristic.clone()
     };
     assert_eq!(ieee("td"), ieee("tms"));
     let iec = over("family = \"iec\", shape = \"very-inverse\", td = 2");

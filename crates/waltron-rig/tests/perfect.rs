@@ -5,6 +5,7 @@
 
 use proptest::prelude::*;
 use std::collections::HashMap;
+use std::sync::Arc;
 use waltron_core::again::Again;
 use waltron_core::asset::Asset;
 use waltron_core::document::Source;
@@ -12,6 +13,7 @@ use waltron_core::grading::{Grade, Verdict};
 use waltron_core::plan::Plan;
 use waltron_core::procedure::Bench;
 use waltron_core::record::Event;
+use waltron_core::relay::Overcurrent;
 use waltron_core::tolerance::Tolerance;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::runner::{SoFar, prepare, run};
@@ -173,8 +175,9 @@ proptest! {
             }
         }
         // Ten times the tolerance of time: what was measured stays, and no time fails that passed.
-        let element = &mut asset.elements[0];
-        element.tolerances.time = Tolerance::parse("50 % or 400 ms").unwrap();
+        let mut wider = (*asset.elements[0].of::<Overcurrent>().unwrap().function).clone();
+        wider.tolerances.time = Tolerance::parse("50 % or 400 ms").unwrap();
+        asset.elements[0].function = Arc::new(wider);
         for (wide, before) in again(&asset).iter().zip(&grades) {
             prop_assert_eq!(wide.measured.get("time").is_some(), before.measured.get("time").is_some());
             let passed = before.verdict == Verdict::Pass && before.measured.get("time").is_some();

@@ -7,11 +7,11 @@ use crate::transformer::{Transformer, TransformerForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use waltron_core::asset::Measures;
 use waltron_core::document::{
     AnyQuantityText, CurveForm, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Text, load,
 };
+use waltron_core::measures::Measures;
 use waltron_core::name::Name;
 use waltron_core::quantity::{Angle, Current, Dimension, Measure, Ratio, Time, Voltage};
 use waltron_core::readback::ReadSetting;

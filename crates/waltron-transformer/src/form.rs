@@ -187,7 +187,6 @@ impl InstrumentTransformerForm {
             identity,
             ratings,
             elements: Vec::new(),
-            stages: Vec::new(),
             assumed,
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
             own: Some(Arc::new(own)),

@@ -3,7 +3,8 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::sync::Arc;
-use waltron_core::document::{AssetForm, Source};
+use waltron_core::document::Source;
+use waltron_core::relay::AssetForm;
 use waltron_core::script::{Context, format, load};
 use waltron_rig::RigForm;
 

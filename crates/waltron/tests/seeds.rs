@@ -1,9 +1,10 @@
 //! A healthy specimen passes its whole plan whatever the seed; a slow one never does.
 
 use std::path::Path;
-use waltron_core::document::{AssetForm, PlanForm, Source};
+use waltron_core::document::{PlanForm, Source};
 use waltron_core::grading::{Criterion, Grade, Verdict};
 use waltron_core::procedure::Bench;
+use waltron_core::relay::AssetForm;
 use waltron_rig::RigForm;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::runner::{prepare, run};

@@ -4,9 +4,10 @@
 
 use waltron_core::asset::Asset;
 use waltron_core::capability::{Capability, Channel, Input};
-use waltron_core::document::{AssetForm, PlanForm, Source};
+use waltron_core::document::{PlanForm, Source};
 use waltron_core::plan::Plan;
 use waltron_core::quantity::{Measure, Voltage, amperes, seconds};
+use waltron_core::relay::AssetForm;
 use waltron_core::tolerance::Tolerance;
 
 /// Range of every current output of [`capability`], in A.

@@ -1,143 +1,114 @@
-//! Overcurrent elements and what they measure.
+//! Protection elements, whatever they watch.
 
-use super::Tolerances;
-use crate::characteristic::{Acceptance, Characteristic, acceptance};
-use crate::fault_loop::FaultLoop;
+use crate::characteristic::Acceptance;
 use crate::name::Name;
-use crate::phasor::Sequence;
-use crate::quantity::{Current, Measure, Ratio, Time, amperes, seconds};
-use num_complex::Complex64;
+use crate::quantity::{Quantity, Time};
+use crate::stimulus::Stimulus;
+use crate::tolerance::AnyTolerance;
+use std::any::Any;
+use std::fmt::Debug;
+use std::ops::Deref;
+use std::sync::Arc;
 
-/// The quantity that an element compares with its pickup.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Measures {
-    /// The largest phase current.
-    Phase,
-    /// The residual current 3·I0 = Ia + Ib + Ic.
-    Residual,
-    /// The negative-sequence current I2.
-    NegativeSequence,
-    /// The positive-sequence current I1.
-    PositiveSequence,
-}
-
-impl Measures {
-    /// All of them, with the names used in files.
-    pub const NAMES: [(&'static str, Self); 4] = [
-        ("phase", Self::Phase),
-        ("residual", Self::Residual),
-        ("negative-sequence", Self::NegativeSequence),
-        ("positive-sequence", Self::PositiveSequence),
-    ];
-
-    /// The name used in files.
-    pub fn name(self) -> &'static str {
-        Self::NAMES.iter().find(|(_, m)| *m == self).map_or("phase", |(name, _)| name)
-    }
-
-    /// The measured RMS value for given phase currents (complex RMS, amperes).
-    pub fn value(self, phases: [Complex64; 3]) -> Current {
-        let sequence = || Sequence::of(phases);
-        match self {
-            Self::Phase => FaultLoop::largest_phase(phases),
-            Self::Residual => amperes(3.0 * sequence().zero.norm()),
-            Self::NegativeSequence => amperes(sequence().negative.norm()),
-            Self::PositiveSequence => amperes(sequence().positive.norm()),
-        }
-    }
-
-    /// The phase current that makes the element see `wanted` on a loop; `None` where the loop
-    /// does not contain the measured quantity at all.
-    ///
-    /// On A-N a negative-sequence element sees |I2| = I/3, on A-B I/√3.
-    pub fn phase_current(self, fault_loop: FaultLoop, wanted: Current) -> Option<Current> {
-        let seen = self.value(fault_loop.unit()).si();
-        (seen > 1e-9).then(|| wanted / seen)
-    }
-}
-
-/// One overcurrent element with its settings.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Element {
+/// A protection element: something of the asset that watches what is put out and closes contacts. What
+/// it watches is its [`Function`]; its wing knows which one, and takes it by [`Element::of`].
+#[derive(Debug)]
+pub struct Element<F: ?Sized = dyn Function> {
     /// Its id, such as `51P`.
     pub id: Name,
-    /// Whether the function is switched on.
+    /// Whether it is switched on.
     pub enabled: bool,
-    /// What it measures.
-    pub measures: Measures,
-    /// The setting, in secondary amperes.
-    pub pickup: Current,
-    /// Dropout as a share of pickup, where declared.
-    pub reset_ratio: Option<Ratio>,
-    /// Its time characteristic.
-    pub characteristic: Characteristic,
-    /// What its measured values are graded against.
-    pub tolerances: Tolerances,
-    /// Meaning of the contact it closes on operation.
+    /// Meaning of the contact that it closes on operation.
     pub trip: Name,
-    /// Meaning of the contact it closes on pickup, where it has one.
+    /// Meaning of the contact that it closes on pickup, where it has one.
     pub start: Option<Name>,
-    /// The longest time from pickup to its start contact, where declared (start time, IEC
-    /// 60255-151:2009, clause 3).
-    pub start_time: Option<Time>,
+    /// What it watches, with its settings and tolerances.
+    pub function: Arc<F>,
+}
+
+/// What an element watches and when it operates, by its settings.
+pub trait Function: Any + Debug + Send + Sync {
+    /// What it is, in words: `overcurrent`, `undervoltage`.
+    fn name(&self) -> &'static str;
+
+    /// The value at which it picks up.
+    fn setting(&self) -> Quantity;
+
+    /// Its settings by key, for expressions: `pickup`, `tms`, `delay`.
+    fn values(&self) -> Vec<(&'static str, Quantity)>;
+
+    /// What it says in words by key, for the record: `curve`.
+    fn words(&self) -> Vec<(&'static str, String)>;
+
+    /// What its measured values are graded against, each with its name in words.
+    fn tolerances(&self) -> Vec<(&'static str, AnyTolerance)>;
+
+    /// Itself with a setting as the asset tells it; `None` of one that it lacks or cannot take.
+    fn with(&self, key: &str, value: &str) -> Option<Arc<dyn Function>>;
+
+    /// What is required of its operation while this is put out.
+    fn required(&self, out: &Stimulus) -> Acceptance;
+
+    /// What is required of its operation at a multiple of its setting.
+    fn required_at(&self, multiple: f64) -> Acceptance;
+
+    /// What is required of its operation from the moment of its pickup on, where that is the same
+    /// however far its setting is exceeded.
+    fn once_picked_up(&self) -> Option<Acceptance> {
+        None
+    }
+
+    /// How long outputs must be off until it has fallen back fully, however slow its tolerance lets it
+    /// be; none where it falls back at once.
+    fn settling(&self) -> Time {
+        Time::default()
+    }
+
+    /// Whether another one says the same.
+    fn is_same(&self, other: &dyn Function) -> bool;
 }
 
 impl Element {
-    /// What the element should do with given phase currents.
-    pub fn acceptance(&self, phases: [Complex64; 3]) -> Acceptance {
-        let seen = self.measures.value(phases);
-        acceptance(
-            &self.characteristic,
-            self.pickup,
-            seen,
-            &self.tolerances.current,
-            &self.tolerances.time,
-        )
-    }
-
-    /// Whether the element may have picked up with given phase currents: its true pickup may lie as
-    /// low as the tolerance of its pickup allows.
-    pub fn may_pick_up(&self, phases: [Complex64; 3]) -> bool {
-        self.measures.value(phases) > self.tolerances.current.lower(self.pickup)
-    }
-
-    /// How long a level lasts on which the start contact is to answer: twice its start time, since
-    /// nobody is quick just above the setting; 200 ms where none is declared.
-    pub fn start_dwell(&self) -> Time {
-        self.start_time.map_or(seconds(0.2), |t| t * 2.0)
-    }
-
-    /// How long it takes until even an element that resets as slowly as its tolerance allows has
-    /// fallen back fully, with a quarter in hand; none where it falls back at once.
-    pub fn settling(&self) -> Time {
-        let reset = self.characteristic.reset_time();
-        if reset > Time::default() { self.tolerances.time.upper(reset) * 1.25 } else { reset }
+    /// The element as one of a given function; `None` where it has another one.
+    pub fn of<F: Function>(&self) -> Option<Element<F>> {
+        let function: Arc<dyn Any + Send + Sync> = Arc::<dyn Function>::clone(&self.function);
+        let function = function.downcast().ok()?;
+        let Self { id, enabled, trip, start, .. } = self.clone();
+        Some(Element { id, enabled, trip, start, function })
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
+impl<F: ?Sized> Element<F> {
+    /// The contacts that it closes.
+    pub fn contacts(&self) -> impl Iterator<Item = &Name> {
+        std::iter::once(&self.trip).chain(&self.start)
+    }
+}
 
-    /// Physics: |I2| is I/3 on A-N and I/√3 on A-B; a balanced system has neither I2 nor 3I0.
-    #[test]
-    fn the_stimulus_is_scaled_to_what_the_element_sees() {
-        let needed = |m: Measures, l| m.phase_current(l, amperes(1.0)).map(|i| i.si());
-        let near = |a: Option<f64>, b: f64| (a.unwrap() - b).abs() < 1e-12;
-        assert!(near(needed(Measures::NegativeSequence, FaultLoop::AN), 3.0));
-        assert!(near(needed(Measures::NegativeSequence, FaultLoop::AB), 3f64.sqrt()));
-        assert!(near(needed(Measures::Residual, FaultLoop::BN), 1.0));
-        assert!(near(needed(Measures::PositiveSequence, FaultLoop::ABC), 1.0));
-        assert_eq!(needed(Measures::Residual, FaultLoop::AB), None);
-        assert_eq!(needed(Measures::Residual, FaultLoop::ABC), None);
-        assert_eq!(needed(Measures::NegativeSequence, FaultLoop::ABC), None);
-        for fault_loop in FaultLoop::ALL {
-            for (_, measures) in Measures::NAMES {
-                if let Some(i) = measures.phase_current(fault_loop, amperes(2.5)) {
-                    let seen = measures.value(fault_loop.currents(i).map(|p| p.complex()));
-                    assert!((seen.si() - 2.5).abs() < 1e-12, "{measures:?} on {fault_loop}");
-                }
-            }
+impl<F: ?Sized> Clone for Element<F> {
+    fn clone(&self) -> Self {
+        Self {
+            id: self.id.clone(),
+            enabled: self.enabled,
+            trip: self.trip.clone(),
+            start: self.start.clone(),
+            function: Arc::clone(&self.function),
         }
+    }
+}
+
+/// An element is asked what its function says.
+impl<F: ?Sized> Deref for Element<F> {
+    type Target = F;
+
+    fn deref(&self) -> &F {
+        &self.function
+    }
+}
+
+impl PartialEq for Element {
+    fn eq(&self, other: &Self) -> bool {
+        let head = |e: &Self| (e.id.clone(), e.enabled, e.trip.clone(), e.start.clone());
+        head(self) == head(other) && self.function.is_same(&*other.function)
     }
 }

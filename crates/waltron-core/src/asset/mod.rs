@@ -3,37 +3,34 @@
 mod element;
 mod family;
 mod ratings;
-mod stage;
 mod withstand;
 
-pub use element::{Element, Measures};
+pub use element::{Element, Function};
 pub use family::Family;
 pub use ratings::{Ratings, Withstands};
-pub use stage::{Stage, StageFunction};
 pub use withstand::{Longest, Rating, Withstand};
 
+use crate::characteristic::Acceptance;
 use crate::name::{Name, nearest};
-use crate::quantity::{Angle, Current, Ratio, Time};
-use crate::tolerance::Tolerance;
+use crate::quantity::Time;
+use crate::stimulus::Stimulus;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
-/// A relay with its protection elements.
+/// The thing under test.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Asset {
     /// Who and where it is.
     pub identity: Identity,
     /// What it is made for and what it withstands.
     pub ratings: Ratings,
-    /// Its overcurrent elements, in file order.
+    /// Its protection elements, in file order; none of what protects nothing.
     pub elements: Vec<Element>,
-    /// Its voltage and frequency stages, in file order.
-    pub stages: Vec<Stage>,
     /// Tolerances that are taken since its file gives none, in words.
     pub assumed: Vec<String>,
     /// What is written at its terminals, by rig channel (`ia`) or contact (`trip`).
     pub terminals: Vec<(Name, String)>,
-    /// What is peculiar to its family; none of a relay, whose elements stand above.
+    /// What its file says besides; none of a relay, whose elements stand above.
     pub own: Option<Arc<dyn Family>>,
 }
 
@@ -62,19 +59,6 @@ pub struct Identity {
     pub serial: Option<String>,
 }
 
-/// How far measured values may lie from the settings.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Tolerances {
-    /// Of currents: pickup, and carried through the time characteristic.
-    pub current: Tolerance<Current>,
-    /// Of operate times.
-    pub time: Tolerance<Time>,
-    /// Of angles, where given.
-    pub angle: Option<Tolerance<Angle>>,
-    /// Of the reset ratio.
-    pub reset_ratio: Tolerance<Ratio>,
-}
-
 impl Asset {
     /// What is peculiar to it, as its wing knows it.
     pub fn family<F: 'static>(&self) -> Option<&F> {
@@ -86,18 +70,10 @@ impl Asset {
         self.elements.iter().find(|e| e.id == id)
     }
 
-    /// Finds a voltage or frequency stage by its id.
-    pub fn stage(&self, id: &str) -> Option<&Stage> {
-        self.stages.iter().find(|s| s.id == id)
-    }
-
     /// The meanings of all its contacts, each once.
     pub fn contacts(&self) -> Vec<Name> {
-        let of_elements =
-            self.elements.iter().flat_map(|e| std::iter::once(&e.trip).chain(&e.start));
-        let of_stages = self.stages.iter().flat_map(|s| [&s.trip, &s.start]);
         let mut all: Vec<Name> = Vec::new();
-        for name in of_elements.chain(of_stages) {
+        for name in self.elements.iter().flat_map(Element::contacts) {
             if !all.contains(name) {
                 all.push(name.clone());
             }
@@ -114,8 +90,7 @@ impl Asset {
     /// The longest that any element that is on may take to fall back fully: a new point must find
     /// every integral at zero.
     pub fn longest_reset(&self) -> Time {
-        let enabled = self.elements.iter().filter(|e| e.enabled);
-        enabled.map(Element::settling).fold(Time::default(), Time::max)
+        self.enabled().map(|e| e.settling()).fold(Time::default(), Time::max)
     }
 
     /// The id nearest to one that does not exist.
@@ -124,8 +99,20 @@ impl Asset {
         self.element(near).map(|e| &e.id)
     }
 
+    /// The elements that are on.
+    pub fn enabled(&self) -> impl Iterator<Item = &Element> {
+        self.elements.iter().filter(|e| e.enabled)
+    }
+
     /// The elements that are on and close a given trip contact.
     pub fn tripping<'a>(&'a self, signal: &'a Name) -> impl Iterator<Item = &'a Element> {
-        self.elements.iter().filter(move |e| e.enabled && e.trip == *signal)
+        self.enabled().filter(move |e| e.trip == *signal)
+    }
+
+    /// What else than one element is on and closes a trip contact, with what is required of it for what
+    /// is put out.
+    pub fn rivals(&self, trip: &Name, element: &Name, out: &Stimulus) -> Vec<(Name, Acceptance)> {
+        let others = self.tripping(trip).filter(|e| e.id != *element);
+        others.map(|e| (e.id.clone(), e.required(out))).collect()
     }
 }

@@ -136,7 +136,7 @@ impl<T: JsonSchema> JsonSchema for Spannable<T> {
 
 impl CurveForm {
     /// The longest time in which an instantaneous element operates.
-    pub(super) fn within(&self, problems: &mut Problems) -> Option<Time> {
+    pub fn within(&self, problems: &mut Problems) -> Option<Time> {
         let field = self.within.as_ref().filter(|_| *self.family.get() == Family::Instantaneous);
         field.and_then(|f| f.positive(problems))
     }

@@ -11,7 +11,6 @@
 //! The text comes in as a string: reading files is the command line's business.
 
 mod answers_form;
-mod asset_form;
 mod curve_form;
 mod entries;
 mod field;
@@ -23,7 +22,6 @@ mod shape;
 mod tests;
 
 pub use answers_form::{Answers, AnswersForm};
-pub use asset_form::{AssetForm, MeasuresForm};
 pub use curve_form::{CurveForm, Spannable};
 pub use field::{
     AnyQuantityText, AnyToleranceText, Field, Number, QuantityText, Text, ToleranceText,

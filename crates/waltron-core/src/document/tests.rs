@@ -2,6 +2,7 @@ use super::*;
 use crate::asset::Asset;
 use crate::characteristic::{Form as Curve, Reset};
 use crate::quantity::Measure;
+use crate::relay::{AssetForm, Overcurrent};
 use proptest::prelude::*;
 
 const HEAD: &str = r#"
@@ -37,7 +38,7 @@ fn a_small_asset_gets_its_defaults() {
     let asset =
         asset(&element("pickup = \"1 A\"\ncurve = { family = \"definite\", delay = \"0 s\" }"))
             .unwrap();
-    let e = asset.element("51P").unwrap();
+    let e = asset.element("51P").unwrap().of::<Overcurrent>().unwrap();
     assert!(e.enabled && e.trip == "trip" && e.start.as_ref().is_some_and(|s| *s == "start"));
     assert_eq!(e.pickup.si(), 1.0);
     assert_eq!(e.tolerances.time.to_string(), "5 % or 40 ms");
@@ -47,7 +48,7 @@ fn a_small_asset_gets_its_defaults() {
 fn every_family_is_read() {
     let curve = |text: &str| {
         let asset = asset(&element(&format!("pickup = \"1 A\"\ncurve = {{ {text} }}"))).unwrap();
-        asset.elements[0].characteristic.clone()
+        asset.elements[0].of::<Overcurrent>().unwrap().characteristic.clone()
     };
     let ieee = curve(r#"family = "ieee", shape = "very-inverse", tms = "2", reset = "curve""#);
     assert_eq!(ieee.reset, Reset::Curve(crate::quantity::seconds(43.2)));

@@ -2,9 +2,8 @@
 
 use super::evaluate::Names;
 use super::value::Value;
-use crate::asset::{Asset, Element, Ratings, Stage};
-use crate::characteristic::Form;
-use crate::quantity::{Current, Frequency, Measure, Quantity, Ratio, Voltage};
+use crate::asset::{Asset, Element, Ratings};
+use crate::quantity::{Current, Frequency, Quantity, Voltage};
 use std::collections::HashMap;
 
 /// Named quantities: `nominal.voltage`, `51P.pickup`, and what `[let]` defines.
@@ -19,7 +18,6 @@ impl Settings {
         let mut settings = Self::default();
         settings.ratings(&asset.ratings);
         asset.elements.iter().for_each(|e| settings.element(e));
-        asset.stages.iter().for_each(|s| settings.stage(s));
         for (name, value) in asset.own.iter().flat_map(|own| own.values()) {
             settings.insert(name, value);
         }
@@ -60,38 +58,10 @@ impl Settings {
         }
     }
 
-    /// Adds an element's settings: `pickup`, `reset_ratio`, `tms`, `delay`, …
+    /// Adds an element's settings: `51P.pickup`, `51P.tms`, …
     pub fn element(&mut self, element: &Element) {
-        let id = &element.id;
-        let mut add = |key: &str, value: Quantity| self.insert(format!("{id}.{key}"), value);
-        add("pickup", Quantity::of(element.pickup));
-        if let Some(ratio) = element.reset_ratio {
-            add("reset_ratio", Quantity::of::<Ratio>(ratio));
-        }
-        let c = &element.characteristic;
-        match &c.form {
-            Form::Definite { delay } => add("delay", Quantity::of(*delay)),
-            Form::Inverse { tms, .. } | Form::Table { tms, .. } => {
-                add("tms", Quantity::number(*tms))
-            }
-            Form::SquaredCurrent { at_pickup } => add("k", Quantity::of(*at_pickup)),
-            Form::Thermal { tau, preload } => {
-                add("tau", Quantity::of(*tau));
-                add("preload", Quantity::number(*preload));
-            }
-        }
-        if c.reset_time().si() > 0.0 {
-            add("reset_time", Quantity::of(c.reset_time()));
-        }
-    }
-
-    /// Adds a stage's settings: `pickup`, `delay`, `reset_ratio`.
-    pub fn stage(&mut self, stage: &Stage) {
-        let id = &stage.id;
-        self.insert(format!("{id}.pickup"), stage.pickup);
-        self.insert(format!("{id}.delay"), Quantity::of(stage.delay));
-        if let Some(ratio) = stage.reset_ratio {
-            self.insert(format!("{id}.reset_ratio"), Quantity::of::<Ratio>(ratio));
+        for (key, value) in element.values() {
+            self.insert(format!("{}.{key}", element.id), value);
         }
     }
 }

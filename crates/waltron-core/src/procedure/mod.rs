@@ -9,20 +9,14 @@
 //! [`Action::Done`].
 
 mod also;
-mod keys;
-mod pickup;
+mod contact;
 mod setup;
 mod shots;
-mod show;
-mod trip_time;
 
 pub use also::{Also, Span};
-pub use keys::{PickupKeys, TripTimeKeys};
-pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO};
+pub use contact::{closed_already, seen_trip};
 pub use setup::{Bench, SetupError};
 pub use shots::{Grader, Measuring, Shot, Shots};
-pub use trip_time::{Level, TripTime, TripTimeSettings};
-pub(crate) use trip_time::{closed_already, rivals, seen_trip};
 
 use crate::capability::ParameterValue;
 use crate::grading::{Criterion, Finding, Limits, PointId, Values};

@@ -1,11 +1,9 @@
 //! What a procedure is given, and why it may be impossible to set up.
 
-use crate::asset::{Asset, Element};
+use crate::asset::Asset;
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
-use crate::grading::{Criterion, Finding, PointId, Values};
 use crate::name::Name;
-use crate::quantity::Current;
 
 /// The asset and the rig's capability that a test is set up for.
 #[derive(Clone, Copy, Debug)]
@@ -69,47 +67,4 @@ pub enum SetupError {
         /// The level as written.
         point: String,
     },
-}
-
-/// The phase current that makes an element see `wanted` on a loop.
-pub(super) fn phase_current(
-    element: &Element,
-    fault_loop: FaultLoop,
-    wanted: Current,
-) -> Result<Current, SetupError> {
-    element.measures.phase_current(fault_loop, wanted).ok_or_else(|| SetupError::NotOnLoop {
-        element: element.id.clone(),
-        measures: element.measures.name(),
-        fault_loop,
-    })
-}
-
-/// Why an element cannot be tested as set, if so.
-pub(super) fn switched_off(element: &Element) -> Option<String> {
-    (!element.enabled).then(|| format!("{} is switched off in the asset's settings", element.id))
-}
-
-/// A point's grade when it was not injected.
-/// The element that a point of a record tests, and the loop.
-///
-/// # Errors
-/// A point that has none, or one that the asset does not have.
-pub(in crate::procedure) fn tested<'a>(
-    asset: &'a Asset,
-    point: &PointId,
-) -> Result<(&'a Element, FaultLoop), String> {
-    let id = point.element.as_ref().ok_or("the record tells no element of this point")?;
-    let element = asset.element(id.as_str());
-    let element = element.ok_or_else(|| format!("the asset has no element `{id}`"))?;
-    let fault_loop = point.fault_loop.ok_or("the record tells no loop of this point")?;
-    Ok((element, fault_loop))
-}
-
-pub(super) fn not_tested(
-    point: PointId,
-    criterion: Criterion,
-    stimulus: Values,
-    reason: String,
-) -> Finding {
-    Finding::not_tested(point, criterion, stimulus, reason)
 }

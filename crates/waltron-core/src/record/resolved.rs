@@ -1,7 +1,7 @@
 //! What the asset's file meant when a run began.
 
 use super::event::Change;
-use crate::asset::{Asset, Identity, Tolerances};
+use crate::asset::{Asset, Identity};
 use crate::expression::{Names as _, Settings};
 use crate::name::Name;
 use crate::readback::ReadSetting;
@@ -51,26 +51,13 @@ impl Resolved {
         let switch = |on: bool| if on { "on" } else { "off" }.to_owned();
         for e in &asset.elements {
             let id = e.id.as_str();
-            let Tolerances { current, time, angle, reset_ratio } = &e.tolerances;
             add(id, "enabled", switch(e.enabled));
-            add(id, "measures", e.measures.name().to_owned());
-            add(id, "curve", e.characteristic.words());
+            e.words().into_iter().for_each(|(key, words)| add(id, key, words));
             add(id, "trip", e.trip.to_string());
             e.start.iter().for_each(|start| add(id, "start", start.to_string()));
-            add(id, "tolerance.current", current.to_string());
-            add(id, "tolerance.time", time.to_string());
-            angle.iter().for_each(|angle| add(id, "tolerance.angle", angle.to_string()));
-            add(id, "tolerance.reset_ratio", reset_ratio.to_string());
-        }
-        for s in &asset.stages {
-            let id = s.id.as_str();
-            add(id, "enabled", switch(s.enabled));
-            add(id, "function", s.function.name().to_owned());
-            add(id, "trip", s.trip.to_string());
-            add(id, "start", s.start.to_string());
-            add(id, "tolerance.pickup", s.pickup_tolerance.to_string());
-            add(id, "tolerance.time", s.time_tolerance.to_string());
-            add(id, "tolerance.reset_ratio", s.reset_tolerance.to_string());
+            for (of, tolerance) in e.tolerances() {
+                add(id, &format!("tolerance.{of}"), tolerance.to_string());
+            }
         }
         for (name, value) in asset.own.iter().flat_map(|own| own.words()) {
             all.push(ReadSetting { name: name.into(), value });

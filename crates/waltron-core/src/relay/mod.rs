@@ -1,11 +1,25 @@
 //! The wing of protection relays, and of the auxiliary supplies that sequences test.
 
+mod form;
+mod keys;
+mod overcurrent;
+mod pickup;
 mod scaffold;
+mod setup;
+mod show;
+mod stage;
+mod trip_time;
+
+pub use form::AssetForm;
+pub use keys::{PickupKeys, TripTimeKeys};
+pub use overcurrent::{Overcurrent, Tolerances};
+pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO};
+pub use stage::{Stage, StageFunction};
+pub use trip_time::{Level, TripTime, TripTimeSettings};
 
 use crate::asset::Asset;
 use crate::capability::Capability;
-use crate::document::{AssetForm, DocumentError, Source};
-use crate::procedure::{PickupKeys, TripTimeKeys};
+use crate::document::{DocumentError, Source};
 use crate::wing::{Registration, Wing, Wings};
 use serde_json::Value;
 

@@ -1,9 +1,12 @@
 //! Files to begin with: an asset that loads as it is, and the tests that follow from settings.
 
-use crate::asset::{Asset, Element, Longest, Measures};
+use super::Overcurrent;
+use crate::asset::{Asset, Element, Function, Longest};
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
+use crate::measures::Measures;
 use crate::quantity::{Current, Measure};
+use crate::stimulus::Stimulus;
 
 const RELAY: &str = r#"# An overcurrent relay. Secondary values; every quantity is text with its unit; what is commented out is
 # optional.
@@ -61,7 +64,7 @@ pub(super) fn asset(kind: &str) -> Option<String> {
 }
 
 /// The loops on which an element is tested.
-fn loops(element: &Element) -> &'static [FaultLoop] {
+fn loops(element: &Element<Overcurrent>) -> &'static [FaultLoop] {
     match element.measures {
         Measures::Phase => &[FaultLoop::AN, FaultLoop::BN, FaultLoop::CN],
         Measures::Residual => &[FaultLoop::AN],
@@ -74,23 +77,21 @@ fn loops(element: &Element) -> &'static [FaultLoop] {
 /// the asset withstands.
 fn multiples(
     asset: &Asset,
-    element: &Element,
+    element: &Element<Overcurrent>,
     fault_loop: FaultLoop,
     rig: Option<&Capability>,
 ) -> Vec<f64> {
+    let frequency = asset.ratings.frequency;
     let first = |multiple: &f64| {
         let seen = element.pickup * *multiple;
         let Some(phase) = element.measures.phase_current(fault_loop, seen) else { return false };
-        let phases = fault_loop.currents(phase).map(|p| p.complex());
-        let same = asset.tripping(&element.trip).filter(|e| e.id != element.id);
-        let latest = element.acceptance(phases).latest;
+        let fault = Stimulus::phase_currents(fault_loop.currents(phase), frequency);
+        let latest = element.required(&fault).latest;
         // Another one that may be as fast, or that operates where this one must not.
-        let before = |e: &Element| {
-            let earliest = e.acceptance(phases).earliest;
-            e.may_pick_up(phases) && latest.is_none_or(|t| earliest.is_none_or(|e| e <= t))
-        };
-        let others = same.filter(|e| before(e)).count();
-        let largest: Current = FaultLoop::largest_phase(phases);
+        let rivals = asset.rivals(&element.trip, &element.id, &fault);
+        let mut earliest = rivals.iter().filter_map(|(_, band)| band.earliest);
+        let alone = earliest.all(|earliest| latest.is_some_and(|latest| earliest > latest));
+        let largest: Current = FaultLoop::largest_phase(fault.complex_phase_currents());
         let lasts = match asset.ratings.currents.longest(largest) {
             Longest::Forever => true,
             Longest::Never => false,
@@ -98,7 +99,7 @@ fn multiples(
         };
         let ranges = rig.map(|rig| rig.currents.iter().map(|c| c.range));
         let in_range = ranges.is_none_or(|mut ranges| ranges.all(|range| largest <= range));
-        others == 0 && lasts && in_range && largest.si().is_finite()
+        alone && lasts && in_range && largest.si().is_finite()
     };
     [0.9, 1.5, 2.0, 5.0, 10.0].into_iter().filter(first).collect()
 }
@@ -106,16 +107,16 @@ fn multiples(
 /// The tests of a day's work, in its order: where each function picks up, then how long it takes.
 pub(super) fn tests(asset: &Asset, rig: Option<&Capability>) -> String {
     let mut out = String::new();
-    for element in asset.elements.iter().filter(|e| e.enabled) {
+    for element in asset.enabled().filter_map(Element::of) {
         let id = &element.id;
-        let loops = loops(element);
+        let loops = loops(&element);
         let names: Vec<String> = loops.iter().map(|l| format!("\"{l}\"")).collect();
         let on = names.join(", ");
         let pickup = crate::quantity::text(element.pickup);
         out.push_str(&format!(
             "# {id}: where it picks up and drops out, {pickup} as set.\n[[test]]\nid = \"{id}-pickup\"\nprocedure = \"pickup\"\nelement = \"{id}\"\nloops = [{on}]\n\n"
         ));
-        let levels = multiples(asset, element, loops[0], rig);
+        let levels = multiples(asset, &element, loops[0], rig);
         if levels.iter().all(|multiple| *multiple < 1.0) {
             out.push_str(&format!(
                 "# {id} has no level of the usual ones at which it is the first to operate and the inputs withstand it.\n\n"
@@ -129,11 +130,11 @@ pub(super) fn tests(asset: &Asset, rig: Option<&Capability>) -> String {
             at.join(", ")
         ));
     }
-    for stage in asset.stages.iter().filter(|s| s.enabled) {
+    for other in asset.enabled().filter(|e| e.of::<Overcurrent>().is_none()) {
         out.push_str(&format!(
             "# {}, {}: test it with `procedure = \"sequence\"` and a script, see docs/sequences.md.\n\n",
-            stage.id,
-            stage.function.name()
+            other.id,
+            other.name()
         ));
     }
     out

@@ -284,8 +284,7 @@ impl Context {
 
     /// An element that the asset does not have.
     pub(super) fn no_element(&self, id: &Name, span: &Range<usize>) -> Problem {
-        let mut ids: Vec<&str> = self.asset.elements.iter().map(|e| e.id.as_str()).collect();
-        ids.extend(self.asset.stages.iter().map(|s| s.id.as_str()));
+        let ids: Vec<&str> = self.asset.elements.iter().map(|e| e.id.as_str()).collect();
         Problem::new(span.clone(), format!("the asset has no element `{id}`"))
             .did_you_mean(nearest(id.as_str(), ids.iter().copied()), || {
                 format!("elements are {}", ids.join(", "))

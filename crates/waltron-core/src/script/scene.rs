@@ -2,7 +2,6 @@
 
 use super::context::Context;
 use super::names::Frames;
-use crate::characteristic::acceptance;
 use crate::document::Problem;
 use crate::expression::{
     Event, Expr, ExprKind, Measured, Names, Range as Bounds, Stage, Type, Value, Which, evaluate,
@@ -420,15 +419,14 @@ impl Scene {
         let [element, at] = args else { return Err(wrong()) };
         let id = self.context.name_argument(element).ok_or_else(wrong)?;
         let at = evaluate(at, self)?.plain();
-        if let Some(stage) = self.context.asset.stage(id.as_str()) {
-            return Ok(Value::Quantity(Quantity::of(stage.delay)));
-        }
         let Some(found) = self.context.asset.element(id.as_str()) else {
             return Err(self.context.no_element(&id, &element.span));
         };
+        let setting = found.setting();
         let multiple = match at {
+            _ if found.once_picked_up().is_some() => 1.0,
             Value::Quantity(q) if q.dimension == Dimension::NUMBER => q.si,
-            Value::Quantity(q) if q.dimension == Dimension::CURRENT => q.si / found.pickup.si(),
+            Value::Quantity(q) if q.dimension == setting.dimension => q.si / setting.si,
             Value::Missing(missing) => {
                 let kind = Type::Quantity(Dimension::TIME);
                 return Ok(Value::missing(kind, missing.fails, missing.why));
@@ -436,10 +434,7 @@ impl Scene {
             other if other.is_unknown() => return Ok(any_time()),
             _ => return Err(wrong()),
         };
-        let seen = found.pickup * multiple;
-        let t = &found.tolerances;
-        let band = acceptance(&found.characteristic, found.pickup, seen, &t.current, &t.time);
-        match band.expected {
+        match found.required_at(multiple).expected {
             Some(time) => Ok(Value::Quantity(Quantity::of(time))),
             None => {
                 Err(Problem::new(span.clone(), format!("{id} does not operate at {multiple} x"))

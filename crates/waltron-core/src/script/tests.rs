@@ -2,13 +2,14 @@ use super::*;
 use crate::capability::{
     Capability, Channel, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
-use crate::document::{AssetForm, Source};
+use crate::document::Source;
 use crate::grading::{Finding, Verdict};
 use crate::measuring::Reading;
 use crate::observation::{Edge, Ended, Observation, Span};
 use crate::procedure::{Action, Answer, Procedure};
 use crate::program::{Finish, Profile, Program};
 use crate::quantity::{Dimension, Measure, Quantity, Voltage, amperes, seconds};
+use crate::relay::AssetForm;
 use crate::stimulus::Stimulus;
 use crate::tolerance::Tolerance;
 use proptest::prelude::*;

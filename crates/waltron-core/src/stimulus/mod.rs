@@ -66,6 +66,15 @@ impl Stimulus {
         })
     }
 
+    /// With all currents larger by a factor; what is superposed to them keeps its share.
+    pub fn with_currents(&self, factor: f64) -> Self {
+        let mut new = self.clone();
+        for drive in &mut new.currents {
+            drive.phasor = drive.phasor.with_rms(drive.phasor.rms() * factor);
+        }
+        new
+    }
+
     /// Whether nothing at all is put out.
     pub fn is_off(&self) -> bool {
         self.currents.iter().all(|d| d.true_rms().si() == 0.0)

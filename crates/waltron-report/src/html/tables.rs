@@ -1,11 +1,12 @@
 //! The report's tables.
 
 use maud::{Markup, html as markup};
-use waltron_core::asset::Asset;
+use waltron_core::asset::{Asset, Element, Function};
 use waltron_core::grading::{Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
 use waltron_core::quantity::{significant, text};
 use waltron_core::record::{Resolved, Run};
+use waltron_core::relay::{Overcurrent, Stage};
 
 /// The tests in the order they were first graded, each with its points.
 fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {
@@ -86,20 +87,21 @@ pub(super) fn not_reached(run: &Run) -> Markup {
     }
 }
 
-/// Voltage and frequency stages, where the asset has any.
+/// Voltage and frequency functions, where the asset has any.
 fn stages(asset: &Asset) -> Markup {
+    let all: Vec<Element<Stage>> = asset.elements.iter().filter_map(Element::of).collect();
     markup! {
-        @if !asset.stages.is_empty() {
+        @if !all.is_empty() {
             table {
                 thead { tr {
                     th { "Element" } th { "Measures" } th.number { "Pickup" } th.number { "Delay" }
                     th { "Tolerance of pickup" } th { "of time" }
                 } }
                 tbody {
-                    @for s in &asset.stages {
+                    @for s in &all {
                         tr {
                             td { (s.id) @if !s.enabled { " (off)" } }
-                            td { (s.function.name()) }
+                            td { (s.name()) }
                             td.number { (s.pickup.to_string()) }
                             td.number { (text(s.delay)) }
                             td { (s.pickup_tolerance) }
@@ -177,20 +179,22 @@ pub(super) fn settings(asset: &Asset) -> Markup {
     if let Some(own) = &asset.own {
         return facts(&own.facts(), &asset.assumed);
     }
-    if asset.elements.is_empty() && asset.stages.is_empty() {
+    if asset.elements.is_empty() {
         return Markup::default();
     }
+    let overcurrent: Vec<Element<Overcurrent>> =
+        asset.elements.iter().filter_map(Element::of).collect();
     markup! {
         section {
             h2 { "Settings and tolerances" }
             (stages(asset))
-            @if !asset.elements.is_empty() { table {
+            @if !overcurrent.is_empty() { table {
                 thead { tr {
                     th { "Element" } th { "Measures" } th.number { "Pickup" } th { "Characteristic" }
                     th.number { "Reset ratio" } th { "Tolerance of current" } th { "of time" }
                 } }
                 tbody {
-                    @for e in &asset.elements {
+                    @for e in &overcurrent {
                         tr {
                             td { (e.id) @if !e.enabled { " (off)" } }
                             td { (e.measures.name()) }

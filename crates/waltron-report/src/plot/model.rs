@@ -2,13 +2,14 @@
 
 use super::PlotError;
 use super::axis::LogAxis;
-use waltron_core::asset::{Asset, Element};
+use waltron_core::asset::{Asset, Element, Function};
 use waltron_core::characteristic::{Acceptance, earliest_of};
 use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Grade, Limits, Verdict};
 use waltron_core::name::Name;
-use waltron_core::phasor::Phasor;
 use waltron_core::quantity::{Current, Measure, amperes, text};
+use waltron_core::relay::Overcurrent;
+use waltron_core::stimulus::Stimulus;
 
 /// A diagram for the elements that measure the same quantity and close the same contact.
 #[derive(Clone, Debug, PartialEq)]
@@ -77,16 +78,20 @@ pub enum Outcome {
 /// Points per decade of the drawn curves; more than the picture can resolve.
 const PER_DECADE: f64 = 120.0;
 
+/// An element whose time is drawn over its current.
+type Tested = Element<Overcurrent>;
+
 impl TimeCurrent {
     /// The diagrams of a run, with its trip times; those of the asset if there are none.
     ///
     /// # Errors
     /// [`PlotError::Empty`] when the asset has no element to draw.
     pub fn of_run(asset: &Asset, points: &[Grade]) -> Result<Vec<Self>, PlotError> {
-        let mut tested: Vec<&Element> = Vec::new();
+        let mut tested: Vec<Tested> = Vec::new();
         for grade in points.iter().filter(|g| is_time(g) && g.verdict != Verdict::NotTested) {
             let element = grade.point.element.as_ref().and_then(|id| asset.element(id.as_str()));
-            tested.extend(element.filter(|e| !tested.iter().any(|t| t.id == e.id)));
+            let element = element.filter(|e| !tested.iter().any(|t| t.id == e.id));
+            tested.extend(element.and_then(Element::of));
         }
         if tested.is_empty() {
             return Self::of_asset(asset);
@@ -99,7 +104,7 @@ impl TimeCurrent {
     /// # Errors
     /// [`PlotError::Empty`] when the asset has no overcurrent element that is switched on.
     pub fn of_asset(asset: &Asset) -> Result<Vec<Self>, PlotError> {
-        let active: Vec<&Element> = asset.elements.iter().filter(|e| e.enabled).collect();
+        let active: Vec<Tested> = asset.enabled().filter_map(Element::of).collect();
         if active.is_empty() {
             let tag = &asset.identity.tag;
             return Err(PlotError::Empty(format!(
@@ -109,10 +114,10 @@ impl TimeCurrent {
         Ok(groups(&active).iter().map(|group| Self::of_group(asset, group, &[])).collect())
     }
 
-    fn of_group(asset: &Asset, group: &[&Element], points: &[Grade]) -> Self {
+    fn of_group(asset: &Asset, group: &[&Tested], points: &[Grade]) -> Self {
         let element = group[0];
         let tested = |id: &Name| group.iter().find(|e| e.id == *id).copied();
-        let points: Vec<(&Element, &Grade)> = points
+        let points: Vec<(&Tested, &Grade)> = points
             .iter()
             .filter(|g| is_time(g))
             .filter_map(|g| Some((tested(g.point.element.as_ref()?)?, g)))
@@ -124,19 +129,21 @@ impl TimeCurrent {
             .chain([FaultLoop::AN, FaultLoop::AB, FaultLoop::ABC])
             .find(|l| element.measures.phase_current(*l, amperes(1.0)).is_some())
             .unwrap_or(FaultLoop::AN);
-        let phases = |seen: f64| {
+        let frequency = asset.ratings.frequency;
+        let fault = |seen: f64| {
             let phase = element.measures.phase_current(fault_loop, amperes(seen));
-            fault_loop.currents(phase.unwrap_or_default()).map(Phasor::complex)
+            Stimulus::phase_currents(fault_loop.currents(phase.unwrap_or_default()), frequency)
         };
-        let sharing: Vec<&Element> = asset.tripping(&element.trip).collect();
-        let visible_pickup = |e: &Element| {
+        let phases = |seen: f64| fault(seen).complex_phase_currents();
+        let sharing: Vec<Tested> = asset.tripping(&element.trip).filter_map(Element::of).collect();
+        let visible_pickup = |e: &Tested| {
             let seen = e.measures.value(phases(1.0)).si();
             (seen > 1e-9).then(|| e.pickup.si() / seen)
         };
         let marks: Vec<Mark> = points.iter().filter_map(|(e, g)| mark(e, g)).collect();
         let currents = current_range(&marks, sharing.iter().filter_map(|e| visible_pickup(e)));
         let grid = logarithmic(currents, sharing.iter().filter_map(|e| visible_pickup(e)));
-        let time_of = |e: &Element, seen: f64| {
+        let time_of = |e: &Tested, seen: f64| {
             let multiple = e.measures.value(phases(seen)) / e.pickup;
             Some((seen, e.characteristic.operate_time(multiple.value)?.si()))
         };
@@ -151,7 +158,7 @@ impl TimeCurrent {
                 })
             })
             .collect();
-        let whole = |seen: f64| earliest_of(sharing.iter().map(|e| e.acceptance(phases(seen))));
+        let whole = |seen: f64| earliest_of(sharing.iter().map(|e| e.required(&fault(seen))));
         let band = grid
             .iter()
             .filter_map(|i| match whole(*i) {
@@ -188,11 +195,11 @@ impl TimeCurrent {
 }
 
 /// Elements that share one diagram: same quantity on the axis, same contact.
-fn groups<'a>(elements: &[&'a Element]) -> Vec<Vec<&'a Element>> {
-    let mut groups: Vec<Vec<&Element>> = Vec::new();
-    for &element in elements {
+fn groups(elements: &[Tested]) -> Vec<Vec<&Tested>> {
+    let mut groups: Vec<Vec<&Tested>> = Vec::new();
+    for element in elements {
         let same =
-            |g: &&mut Vec<&Element>| g[0].trip == element.trip && g[0].measures == element.measures;
+            |g: &&mut Vec<&Tested>| g[0].trip == element.trip && g[0].measures == element.measures;
         match groups.iter_mut().find(same) {
             Some(group) => group.push(element),
             None => groups.push(vec![element]),
@@ -205,7 +212,7 @@ fn is_time(grade: &Grade) -> bool {
     grade.limits.is_of_operation()
 }
 
-fn mark(element: &Element, grade: &Grade) -> Option<Mark> {
+fn mark(element: &Tested, grade: &Grade) -> Option<Mark> {
     let seen: Current = element.pickup * grade.stimulus.get("multiple")?;
     let measured = grade.measured.get("time");
     let waited = grade.limits.upper().or(grade.limits.lower());

@@ -1,7 +1,7 @@
 //! What the relay's elements make of the wave they see.
 
 use std::collections::VecDeque;
-use waltron_core::asset::Measures;
+use waltron_core::measures::Measures;
 use waltron_core::quantity::Measure;
 use waltron_core::stimulus::Stimulus;
 

@@ -1,8 +1,8 @@
 use super::*;
 use proptest::prelude::*;
-use waltron_core::asset::Measures;
 use waltron_core::characteristic::{Characteristic, Coefficients, Form, Reset};
 use waltron_core::fault_loop::FaultLoop;
+use waltron_core::measures::Measures;
 use waltron_core::quantity::{Frequency, amperes};
 
 /// The very inverse curve, written out here so that the test does not ask the table it checks.

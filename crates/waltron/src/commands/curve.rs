@@ -12,6 +12,7 @@ use waltron_core::document::{Form, Source, load};
 use waltron_core::quantity::{
     self, Current, Dimension, Measure, Quantity, Time, significant, text,
 };
+use waltron_core::relay::Overcurrent;
 
 /// A point of the answer.
 struct Row {
@@ -136,18 +137,17 @@ fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>),
     if let (Some(path), Some(id)) = (&args.asset, &args.element) {
         let asset = WINGS.asset(&read_source(path)?)?;
         let element = asset.element(id).ok_or_else(|| {
-            if let Some(stage) = asset.stage(id) {
-                let (what, delay) = (stage.function.name(), text(stage.delay));
-                return Failure::file(
-                    path,
-                    format!("`{id}` is {what} with a definite time: {delay}"),
-                );
-            }
             let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
             Failure::file(path, format!("{} has no element `{id}`", asset.identity.tag))
                 .help(format!("its elements are {}", ids.join(", ")))
         })?;
-        return Ok((element.characteristic.clone(), Some(element.pickup)));
+        let Some(overcurrent) = element.of::<Overcurrent>() else {
+            let delay = element.once_picked_up().and_then(|band| band.expected);
+            let with = delay.map(|delay| format!(" with a definite time: {}", text(delay)));
+            let message = format!("`{id}` is {}{}", element.name(), with.unwrap_or_default());
+            return Err(Failure::file(path, message));
+        };
+        return Ok((overcurrent.characteristic.clone(), Some(overcurrent.pickup)));
     }
     let given = [
         ("family", &args.family),

@@ -13,6 +13,7 @@ use std::path::Path;
 use waltron_core::asset::Asset;
 use waltron_core::grading::Grade;
 use waltron_core::quantity::Measure;
+use waltron_core::relay::Overcurrent;
 use waltron_report::plot::{Diagram, Oscillogram, TimeCurrent, of_program, png, svg};
 
 /// Draws one diagram.
@@ -115,11 +116,10 @@ fn choose<'a>(
         let ids: Vec<&str> =
             diagrams.iter().flat_map(|d| &d.elements).map(|e| e.as_str()).collect();
         let wanted = element.unwrap_or_default();
-        if let Some(stage) = asset.stage(wanted) {
-            let message = format!(
-                "`{wanted}` is {}, which has no time over current to draw",
-                stage.function.name()
-            );
+        let other = asset.element(wanted).filter(|e| e.of::<Overcurrent>().is_none());
+        if let Some(element) = other {
+            let message =
+                format!("`{wanted}` is {}, which has no time over current to draw", element.name());
             return Failure::usage(message)
                 .help(format!("overcurrent elements that are on: {}", ids.join(", ")));
         }

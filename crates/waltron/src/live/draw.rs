@@ -247,11 +247,12 @@ mod tests {
     use ratatui::Terminal;
     use ratatui::backend::TestBackend;
     use waltron_core::asset::Asset;
-    use waltron_core::document::{AssetForm, Source};
+    use waltron_core::document::Source;
     use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values};
     use waltron_core::procedure::{Question, Wanted};
     use waltron_core::quantity::{amperes, seconds};
     use waltron_core::record::Event;
+    use waltron_core::relay::AssetForm;
     use waltron_core::stimulus::Stimulus;
     use waltron_rig::attendant::Present;
 

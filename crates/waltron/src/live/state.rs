@@ -9,6 +9,7 @@ use waltron_core::procedure::Question;
 use waltron_core::program::Finish;
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
+use waltron_core::relay::Overcurrent;
 use waltron_core::stimulus::Stimulus;
 use waltron_rig::attendant::Present;
 
@@ -159,7 +160,7 @@ impl State {
     /// The current that the element sees: a negative-sequence one a third of the phase current of A-N.
     fn seen(&self, grade: &Grade) -> Option<f64> {
         let of = |id: &Name| self.elements.iter().find(|e| e.id == *id);
-        let pickup = grade.point.element.as_ref().and_then(of).map(|e| e.pickup.si());
+        let pickup = grade.point.element.as_ref().and_then(of).map(|e| e.setting().si);
         match (grade.stimulus.get("multiple"), pickup) {
             (Some(multiple), Some(pickup)) => Some(multiple * pickup),
             _ => grade.stimulus.get("current"),
@@ -187,8 +188,8 @@ impl State {
         self.test = test.to_string();
         let element = self.tests.iter().find(|(t, _)| t == test).and_then(|(_, e)| e.clone());
         if let Some(id) = element.filter(|id| self.curve.element != id.as_str()) {
-            let found = self.elements.iter().find(|e| e.id == id);
-            self.curve = found.map(Curve::of).unwrap_or_default();
+            let found = self.elements.iter().find(|e| e.id == id).and_then(Element::of);
+            self.curve = found.as_ref().map(Curve::of).unwrap_or_default();
         }
     }
 
@@ -216,7 +217,7 @@ fn outputs(out: &Stimulus) -> Vec<[String; 3]> {
 }
 
 impl Curve {
-    fn of(element: &Element) -> Self {
+    fn of(element: &Element<Overcurrent>) -> Self {
         let multiple = |n: usize| 1.02 * (20.0_f64 / 1.02).powf(n as f64 / CURVE_POINTS as f64);
         let points = (0..=CURVE_POINTS).filter_map(|n| {
             let m = multiple(n);

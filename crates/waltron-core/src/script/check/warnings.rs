@@ -19,7 +19,7 @@ pub(in crate::script) fn warnings(script: &Script, context: &Arc<Context>) -> Ve
     found
 }
 
-/// Pulses that are shorter than the delay of a stage whose setting lies within the ramp.
+/// Pulses that are shorter than the delay of an element whose setting lies within the ramp.
 pub(super) fn walk_pulses(
     steps: &[Step],
     scene: &Scene,
@@ -37,23 +37,24 @@ pub(super) fn walk_pulses(
         else {
             continue;
         };
-        for stage in context.asset.stages.iter().filter(|s| s.enabled) {
-            let needs = stage.time_tolerance.upper(stage.delay);
+        for element in context.asset.enabled() {
+            let once = element.once_picked_up();
+            let Some((delay, needs)) = once.and_then(|band| band.expected.zip(band.latest)) else {
+                continue;
+            };
+            let (setting, id) = (element.setting(), &element.id);
             let (low, high) = (from.si.min(to.si), from.si.max(to.si));
-            let inside =
-                stage.pickup.dimension == from.dimension && (low..=high).contains(&stage.pickup.si);
+            let inside = setting.dimension == from.dimension && (low..=high).contains(&setting.si);
             let named = ramp.until.condition.as_ref().is_some_and(|c| {
-                context.text.get(c.span.clone()).is_some_and(|t| t.contains(stage.trip.as_str()))
+                context.text.get(c.span.clone()).is_some_and(|t| t.contains(element.trip.as_str()))
             });
             if inside && named && pulse.si < crate::quantity::Measure::si(needs) {
                 let message = format!(
-                    "pulses of {pulse} are shorter than {} needs: its delay is {}",
-                    stage.id,
-                    crate::quantity::text(stage.delay)
+                    "pulses of {pulse} are shorter than {id} needs: its delay is {}",
+                    crate::quantity::text(delay)
                 );
                 let help = format!(
-                    "if {} is meant to be seen, make them longer than {}",
-                    stage.id,
+                    "if {id} is meant to be seen, make them longer than {}",
                     crate::quantity::text(needs)
                 );
                 found.push(Problem::new(every.span.clone(), message).help(help));

@@ -1,18 +1,16 @@
 //! Times against the acceptance band of what should trip.
 
 use super::{Found, Outcome, dimension_of, find, later, verdict_of};
-use crate::characteristic::{Acceptance, acceptance, earliest_of, spread};
+use crate::characteristic::{Acceptance, earliest_of, spread};
 use crate::document::Problem;
 use crate::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
 use crate::grading::{Criterion, Judgement, Limits, TripOutcome, Values, Verdict, judge_trip_time};
 use crate::name::Name;
-use crate::procedure::rivals;
 use crate::quantity::{Dimension, Measure, Time, seconds, text};
 use crate::script::ast::{Expect, Requirement};
 use crate::script::build::Built;
 use crate::script::scene::{Injection, Last, Scene};
 use crate::stimulus::Stimulus;
-use num_complex::Complex64;
 use std::ops::Range;
 
 /// What a value is held against.
@@ -63,56 +61,41 @@ fn band_of(
 ) -> Result<Band, Problem> {
     let asset = &scene.context.asset;
     let not_tested = |why: String| Ok(Band::Without(Judgement::new(Verdict::NotTested, why)));
-    let off = || not_tested(format!("{of} is switched off in the asset's settings"));
-    if let Some(stage) = asset.stage(of.as_str()) {
-        if !stage.enabled {
-            return off();
-        }
-        return Ok(Band::Known(stage.delayed(), stage.trip.clone(), Time::default()));
-    }
     if let Some(element) = asset.element(of.as_str()) {
         if !element.enabled {
-            return off();
+            return not_tested(format!("{of} is switched off in the asset's settings"));
         }
-        let mut slope = Time::default();
-        let band = match multiple {
-            Some(expr) => {
-                let Some(m) = super::known(expr, Dimension::NUMBER, scene)? else {
-                    return Ok(Band::Later);
-                };
-                let t = &element.tolerances;
-                let seen = element.pickup * m;
-                acceptance(&element.characteristic, element.pickup, seen, &t.current, &t.time)
+        let trip = element.trip.clone();
+        if let Some(band) = element.once_picked_up() {
+            return Ok(Band::Known(band, trip, Time::default()));
+        }
+        if let Some(multiple) = multiple {
+            let Some(multiple) = super::known(multiple, Dimension::NUMBER, scene)? else {
+                return Ok(Band::Later);
+            };
+            return Ok(Band::Known(element.required_at(multiple), trip, Time::default()));
+        }
+        return Ok(match faulted(span, scene)? {
+            Faulted::Stimulus(fault) => {
+                let slope = slope_of(&fault, scene, |out| element.required(out));
+                Band::Known(element.required(&fault), trip, slope)
             }
-            None => match faulted(span, scene)? {
-                Faulted::Stimulus(s) => {
-                    slope = slope_of(&s, scene, |phases| element.acceptance(phases));
-                    element.acceptance(s.complex_phase_currents())
-                }
-                Faulted::Later => return Ok(Band::Later),
-                Faulted::Lost(judged) => return Ok(Band::Without(judged)),
-            },
-        };
-        return Ok(Band::Known(band, element.trip.clone(), slope));
+            Faulted::Later => Band::Later,
+            Faulted::Lost(judged) => Band::Without(judged),
+        });
     }
     if scene.context.is_contact(of.as_str()) {
-        let stimulus = match faulted(span, scene)? {
-            Faulted::Stimulus(s) => s,
+        let fault = match faulted(span, scene)? {
+            Faulted::Stimulus(fault) => fault,
             Faulted::Later => return Ok(Band::Later),
             Faulted::Lost(judged) => return Ok(Band::Without(judged)),
         };
-        let phases = stimulus.complex_phase_currents();
-        let elements = asset.tripping(of).map(|e| e.acceptance(phases));
-        let stages = asset.stages.iter().filter(|s| s.enabled && s.trip == *of);
-        let all: Vec<Acceptance> =
-            elements.chain(stages.map(|s| s.acceptance(&stimulus))).collect();
-        if all.is_empty() {
+        if asset.tripping(of).next().is_none() {
             return not_tested(format!("nothing that is switched on closes `{of}`"));
         }
-        let slope = slope_of(&stimulus, scene, |phases| {
-            earliest_of(asset.tripping(of).map(|e| e.acceptance(phases)))
-        });
-        return Ok(Band::Known(earliest_of(all), of.clone(), slope));
+        let required = |out: &Stimulus| earliest_of(asset.tripping(of).map(|e| e.required(out)));
+        let slope = slope_of(&fault, scene, required);
+        return Ok(Band::Known(required(&fault), of.clone(), slope));
     }
     Err(scene.context.no_element(of, span))
 }
@@ -121,11 +104,10 @@ fn band_of(
 fn slope_of(
     stimulus: &Stimulus,
     scene: &Scene,
-    acceptance: impl Fn([Complex64; 3]) -> Acceptance,
+    required: impl Fn(&Stimulus) -> Acceptance,
 ) -> Time {
     let share = scene.context.capability.share_of(stimulus, Dimension::CURRENT).unwrap_or(0.0);
-    let phases = stimulus.complex_phase_currents();
-    spread(|factor| acceptance(phases.map(|i| i * factor)).expected, share)
+    spread(|factor| required(&stimulus.with_currents(factor)).expected, share)
 }
 
 /// A time against a band.
@@ -183,15 +165,12 @@ pub(in crate::script) fn rival(expect: &Expect, scene: &Scene) -> Option<Problem
     let Requirement::Band(_, of, None, span) = &expect.what else { return None };
     let Ok(Faulted::Stimulus(fault)) = faulted(&span.0, scene) else { return None };
     let asset = &scene.context.asset;
-    let (trip, own) = match (asset.element(of.as_str()), asset.stage(of.as_str())) {
-        (Some(element), _) => (&element.trip, element.acceptance(fault.complex_phase_currents())),
-        (None, Some(stage)) => (&stage.trip, stage.acceptance(&fault)),
-        (None, None) => return None,
-    };
+    let element = asset.element(of.as_str())?;
+    let (trip, own) = (&element.trip, element.required(&fault));
     let injection = scene.injection()?;
     let waited = injection.fault.and_then(|i| injection.program.segments.get(i)?.longest());
     let until = own.latest.or(waited)?;
-    let rivals = rivals(asset, trip, of, &fault);
+    let rivals = asset.rivals(trip, of, &fault);
     let (id, other) =
         rivals.iter().find(|(_, other)| other.earliest.is_some_and(|t| t <= until))?;
     let from = other.earliest.map(text).unwrap_or_default();
@@ -242,10 +221,7 @@ fn awaited(
 pub(in crate::script) fn likely_fault(built: &Built, scene: &Scene) -> Option<Time> {
     let segment = built.program.segments.get(built.fault?)?;
     let stimulus = segment.profile.last();
-    let phases = stimulus.complex_phase_currents();
-    let asset = &scene.context.asset;
-    let elements = asset.elements.iter().filter(|e| e.enabled).map(|e| e.acceptance(phases));
-    let stages = asset.stages.iter().filter(|s| s.enabled).map(|s| s.acceptance(&stimulus));
-    let expected = elements.chain(stages).filter_map(|b| b.expected).reduce(Time::min)?;
+    let required = scene.context.asset.enabled().map(|e| e.required(&stimulus));
+    let expected = required.filter_map(|band| band.expected).reduce(Time::min)?;
     Some(expected.min(segment.longest().unwrap_or(seconds(0.0))))
 }

@@ -74,22 +74,13 @@ fn element_tolerance(
     dimension: Dimension,
     scene: &Scene,
 ) -> Result<AnyTolerance, Problem> {
-    let asset = &scene.context.asset;
-    let (all, what): (Vec<AnyTolerance>, _) = if let Some(e) = asset.element(id.as_str()) {
-        let t = &e.tolerances;
-        let angle = t.angle.map(|a| a.any());
-        let all = [Some(t.current.any()), Some(t.time.any()), angle, Some(t.reset_ratio.any())];
-        (all.into_iter().flatten().collect(), "current, time, angle and reset ratio")
-    } else if let Some(s) = asset.stage(id.as_str()) {
-        (
-            vec![s.pickup_tolerance, s.time_tolerance.any(), s.reset_tolerance.any()],
-            "its setting, time and reset ratio",
-        )
-    } else {
-        return Err(scene.context.no_element(id, span));
-    };
-    all.into_iter().find(|t| t.dimension == dimension).ok_or_else(|| {
+    let element = scene.context.asset.element(id.as_str());
+    let element = element.ok_or_else(|| scene.context.no_element(id, span))?;
+    let all = element.tolerances();
+    let found = all.iter().find(|(_, tolerance)| tolerance.dimension == dimension);
+    found.map(|(_, tolerance)| *tolerance).ok_or_else(|| {
+        let what: Vec<String> = all.iter().map(|(of, _)| of.replace('_', " ")).collect();
         Problem::new(span.clone(), format!("{id} has no tolerance for {dimension}"))
-            .help(format!("its file gives tolerances of {what}"))
+            .help(format!("it has tolerances of {}", what.join(", ")))
     })
 }

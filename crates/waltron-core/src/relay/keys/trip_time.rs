@@ -3,8 +3,8 @@
 use super::{element_of, loops_of, time_or};
 use crate::asset::Asset;
 use crate::document::{Field, Problem, Problems, QuantityText, Spannable, Text, optional};
-use crate::procedure::{Level, TripTimeSettings};
 use crate::quantity::{Current, Dimension, Measure, Quantity, Time};
+use crate::relay::{Level, TripTimeSettings};
 use crate::wing::{Method, TestHead, TestKeys};
 use schemars::JsonSchema;
 use serde::Deserialize;

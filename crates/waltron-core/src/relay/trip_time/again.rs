@@ -1,12 +1,12 @@
 //! What was measured of a trip time, graded by other settings.
 
-use super::super::Bench;
-use super::super::setup::{switched_off, tested};
 use super::{FAULT, Level, Shot, TripTimeSettings, body};
 use crate::grading::{Finding, PointId, Verdict};
 use crate::observation::Observation;
+use crate::procedure::Bench;
 use crate::program::{Profile, Program};
 use crate::quantity::text;
+use crate::relay::setup::{switched_off, tested};
 use std::sync::Arc;
 
 /// Grades by other settings what was measured of a point: its current is the one that was put out,
@@ -14,7 +14,7 @@ use std::sync::Arc;
 ///
 /// # Errors
 /// Why these settings make no point of it.
-pub(in crate::procedure) fn grade_again(
+pub(in crate::relay) fn grade_again(
     settings: &TripTimeSettings,
     bench: Bench<'_>,
     point: &PointId,
@@ -26,10 +26,10 @@ pub(in crate::procedure) fn grade_again(
         return Err("the record tells of no fault that was put out".to_owned());
     };
     let seen = element.measures.value(fault.complex_phase_currents());
-    let body = body(settings, bench, element, fault_loop, Level::Absolute(seen))
+    let body = body(settings, bench, &element, fault_loop, Level::Absolute(seen))
         .map_err(|error| error.to_string())?;
     let shot = Shot { point: point.clone(), body: Arc::new(body) };
-    if let Some(why) = switched_off(element).or_else(|| shot.body.ambiguous.clone()) {
+    if let Some(why) = switched_off(&element).or_else(|| shot.body.ambiguous.clone()) {
         return Ok(shot.not_tested(&why));
     }
     let mut grade = shot.grade_of(program, observation, &element.trip, bench.capability);

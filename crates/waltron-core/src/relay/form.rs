@@ -1,13 +1,13 @@
 //! The asset file.
 
-use super::curve_form::{CurveForm, Spannable};
-use super::field::{AnyQuantityText, AnyToleranceText, Field, QuantityText, Text, ToleranceText};
-use super::identity_form::IdentityForm;
-use super::problem::{DocumentError, Problem, Problems, Source};
-use super::{Form, load, optional};
-use crate::asset::{
-    Asset, Element, Measures, Rating, Ratings, Stage, StageFunction, Tolerances, Withstand,
+use super::overcurrent::{Overcurrent, Tolerances};
+use super::stage::{Stage, StageFunction};
+use crate::asset::{Asset, Element, Function, Rating, Ratings, Withstand};
+use crate::document::{
+    AnyQuantityText, AnyToleranceText, CurveForm, DocumentError, Field, Form, IdentityForm,
+    Problem, Problems, QuantityText, Source, Spannable, Text, ToleranceText, load, optional,
 };
+use crate::measures::Measures;
 use crate::quantity::{
     Angle, Current, Dimension, Frequency, Measure, Ratio, Time, Voltage, amperes, seconds,
 };
@@ -16,6 +16,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::ops::Range;
+use std::sync::Arc;
 
 /// An asset: the thing under test with nameplate, ratings, tolerances and settings.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -97,7 +98,7 @@ struct ToleranceForm {
 /// What an element's function is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Function {
+enum FunctionForm {
     /// Overcurrent: ANSI/IEEE C37.2 50, 51.
     Overcurrent,
     /// Overvoltage: 59.
@@ -112,7 +113,7 @@ enum Function {
     FrequencyRate,
 }
 
-impl Function {
+impl FunctionForm {
     /// The function of a voltage or frequency stage; `None` for overcurrent.
     fn stage(self) -> Option<StageFunction> {
         Some(match self {
@@ -126,42 +127,17 @@ impl Function {
     }
 }
 
-/// What an element measures.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum MeasuresForm {
-    /// The largest phase current.
-    Phase,
-    /// Ia + Ib + Ic.
-    Residual,
-    /// I2.
-    NegativeSequence,
-    /// I1.
-    PositiveSequence,
-}
-
-impl From<MeasuresForm> for Measures {
-    fn from(form: MeasuresForm) -> Self {
-        match form {
-            MeasuresForm::Phase => Self::Phase,
-            MeasuresForm::Residual => Self::Residual,
-            MeasuresForm::NegativeSequence => Self::NegativeSequence,
-            MeasuresForm::PositiveSequence => Self::PositiveSequence,
-        }
-    }
-}
-
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ElementForm {
     /// Its id, such as `51P`.
     id: Text,
     /// Its function.
-    function: Function,
+    function: FunctionForm,
     /// Whether it is switched on; true if not given.
     enabled: Option<bool>,
     /// What it measures (overcurrent).
-    measures: Option<Spannable<MeasuresForm>>,
+    measures: Option<Spannable<Measures>>,
     /// The setting: a current, a voltage, a frequency or its rate, as the function wants.
     pickup: AnyQuantityText,
     /// Dropout as a share of pickup.
@@ -206,7 +182,7 @@ impl AssetForm {
         }
         let mut assumed = given.assumed(&defaults);
         let tolerances = given.over(&defaults, problems);
-        let (mut elements, mut stages) = (Vec::<Element>::new(), Vec::<Stage>::new());
+        let mut elements: Vec<Element> = Vec::new();
         let mut ids: Vec<String> = Vec::new();
         for form in self.element.unwrap_or_default() {
             let id = form.id.as_str().to_owned();
@@ -215,20 +191,16 @@ impl AssetForm {
                 problems.push(Problem::new(form.id.span(), message));
             }
             ids.push(id);
-            if let Some(function) = form.function.stage() {
-                assumed.extend(form.assumed(function));
-                if let Some(stage) = form.stage(function, &tolerances, problems) {
-                    problems.settings.stage(&stage);
-                    stages.push(stage);
-                }
-            } else if let Some(element) = form.read(&tolerances, problems) {
+            let function = form.function.stage();
+            assumed.extend(function.and_then(|function| form.assumed(function)));
+            if let Some(element) = form.read(function, &tolerances, problems) {
                 problems.settings.element(&element);
                 elements.push(element);
             }
         }
         let terminals = self.terminals.unwrap_or_default().into_iter();
         let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
-        Some(Asset { identity, ratings, elements, stages, terminals, assumed, own: None })
+        Some(Asset { identity, ratings, elements, terminals, assumed, own: None })
     }
 }
 
@@ -458,24 +430,37 @@ impl ElementForm {
         let reset_tolerance =
             own.reset_ratio.map_or(Some(tolerances.reset_ratio), |t| t.read(problems));
         Some(Stage {
-            id: self.id.as_str().into(),
             function,
-            enabled: self.enabled.unwrap_or(true),
             pickup: pickup?,
             reset_ratio,
             delay: delay?,
             pickup_tolerance: pickup_tolerance?,
             time_tolerance: time_tolerance?,
             reset_tolerance: reset_tolerance?,
-            trip: self.trip.as_deref().unwrap_or("trip").into(),
-            start: self.start.as_deref().unwrap_or("start").into(),
         })
     }
 
-    fn read(self, tolerances: &Tolerances, problems: &mut Problems) -> Option<Element> {
+    fn read(
+        self,
+        function: Option<StageFunction>,
+        tolerances: &Tolerances,
+        problems: &mut Problems,
+    ) -> Option<Element> {
+        let id = self.id.as_str().into();
+        let enabled = self.enabled.unwrap_or(true);
+        let trip = self.trip.as_deref().unwrap_or("trip").into();
+        let start = Some(self.start.as_deref().unwrap_or("start").into());
+        let function: Arc<dyn Function> = match function {
+            Some(function) => Arc::new(self.stage(function, tolerances, problems)?),
+            None => Arc::new(self.overcurrent(tolerances, problems)?),
+        };
+        Some(Element { id, enabled, trip, start, function })
+    }
+
+    fn overcurrent(self, tolerances: &Tolerances, problems: &mut Problems) -> Option<Overcurrent> {
         let pickup = self.pickup.positive_of(Dimension::CURRENT, problems);
         let within = self.own_limit(problems);
-        let measures = self.measures.map(|m| (*m.get()).into());
+        let measures = self.measures.map(|m| *m.get());
         if measures.is_none() {
             let message = format!("element `{}` has no `measures`", self.id.as_str());
             problems.push(Problem::new(self.id.span(), message));
@@ -498,16 +483,12 @@ impl ElementForm {
             Some(longest) => Tolerances { time: Tolerance::up_to(longest), ..tolerances },
             None => tolerances,
         };
-        Some(Element {
-            id: self.id.as_str().into(),
-            enabled: self.enabled.unwrap_or(true),
+        Some(Overcurrent {
             measures: measures?,
             pickup: Current::from_si(pickup?.si),
             reset_ratio,
             characteristic: characteristic?,
             tolerances,
-            trip: self.trip.as_deref().unwrap_or("trip").into(),
-            start: Some(self.start.as_deref().unwrap_or("start").into()),
             start_time: optional(start_time)?,
         })
     }

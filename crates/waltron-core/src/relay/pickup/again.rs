@@ -1,6 +1,5 @@
 //! What was measured of a pickup, graded by other settings.
 
-use super::super::setup::tested;
 use super::{DOWN, Estimate, PICKUP, Pickup, PickupSettings, UP, Way};
 use crate::grading::{Finding, Grade, PointId};
 use crate::name::Name;
@@ -8,6 +7,7 @@ use crate::observation::Observation;
 use crate::procedure::Bench;
 use crate::program::{Condition, Profile, Program};
 use crate::quantity::{Current, Measure, Time, text};
+use crate::relay::setup::tested;
 
 /// Grades by other settings what was measured of a point: the ramp is the one that was put out.
 ///
@@ -39,7 +39,7 @@ pub(crate) fn grade_again(
     let ramp = pickup.ramps.first().ok_or("there is no ramp to grade")?;
     let hidden = |why: String| {
         let grade =
-            super::not_tested(point.clone(), measured.criterion.clone(), ramp.values(), why);
+            Finding::not_tested(point.clone(), measured.criterion.clone(), ramp.values(), why);
         Ok(grade)
     };
     if let Some(why) = pickup.why_not(ramp) {

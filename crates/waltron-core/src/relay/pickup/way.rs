@@ -6,6 +6,7 @@ use crate::name::Name;
 use crate::phasor::Phasor;
 use crate::procedure::{Bench, SetupError};
 use crate::quantity::{Current, Measure, Time, seconds};
+use crate::relay::Overcurrent;
 
 /// How the element can be seen to pick up on a loop.
 #[derive(Clone, Debug, PartialEq)]
@@ -22,7 +23,7 @@ pub(super) enum Way {
 pub(super) fn way(
     dwell: Option<Time>,
     bench: Bench<'_>,
-    element: &Element,
+    element: &Element<Overcurrent>,
     fault_loop: FaultLoop,
     [from, to]: [Current; 2],
 ) -> Result<Way, SetupError> {
@@ -30,9 +31,11 @@ pub(super) fn way(
     let dwell = dwell.unwrap_or_else(|| element.start_dwell());
     let dwell = dwell.max(element.start_time.unwrap_or_default());
     let at = |i: Current| fault_loop.currents(i).map(Phasor::complex);
-    let others = |asset: &Asset, same: &dyn Fn(&Element) -> bool| -> Vec<Element> {
-        let active = asset.elements.iter().filter(|e| e.enabled && e.id != element.id);
-        active.filter(|e| same(e) && e.may_pick_up(at(to))).cloned().collect()
+    // Functions of voltage or frequency see nothing of a current alone.
+    let others = |asset: &Asset, same: &dyn Fn(&Element<Overcurrent>) -> bool| {
+        let active = asset.enabled().filter(|e| e.id != element.id).filter_map(Element::of);
+        let rivals = active.filter(|e| same(e) && e.may_pick_up(at(to)));
+        rivals.collect::<Vec<Element<Overcurrent>>>()
     };
     let start = element.start.as_ref().filter(|s| bench.capability.sees(s));
     if let Some(signal) = start

@@ -6,7 +6,7 @@ use crate::observation::Observation;
 use crate::quantity::{Time, seconds, text};
 
 /// Why a contact that was closed before a moment, which is called so, cannot tell what came of it.
-pub(crate) fn closed_already(
+pub fn closed_already(
     observation: &Observation,
     contact: &Name,
     moment: Time,
@@ -31,7 +31,7 @@ pub(crate) fn closed_already(
 ///
 /// # Errors
 /// The judgement where the contact was closed before inception, which proves nothing or fails.
-pub(crate) fn seen_trip(
+pub fn seen_trip(
     observation: &Observation,
     trip: &Name,
     inception: Time,

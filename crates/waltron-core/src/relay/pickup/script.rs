@@ -1,10 +1,10 @@
 //! A pickup written down in the sequence language.
 
-use super::super::show;
 use super::way::Way;
 use super::{Pickup, Ramp};
 use crate::grading::PointId;
 use crate::program::Profile;
+use crate::relay::show;
 
 impl Pickup {
     /// A ramp and its grading in the sequence language.

@@ -5,16 +5,19 @@ mod grade;
 mod script;
 mod way;
 
-use super::setup::{not_tested, phase_current, switched_off};
-use super::{Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError};
 use crate::asset::Element;
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
 use crate::grading::{Criterion, Finding, Limits, PointId, Value, Values};
 use crate::name::Name;
 use crate::observation::Observation;
+use crate::procedure::{
+    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError,
+};
 use crate::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
 use crate::quantity::{Current, Dimension, Measure, Time, seconds, text};
+use crate::relay::Overcurrent;
+use crate::relay::setup::{overcurrent, phase_current, switched_off};
 use crate::stimulus::Stimulus;
 pub(super) use again::grade_again;
 use way::{Way, way};
@@ -93,7 +96,7 @@ enum State {
 
 /// The pickup procedure.
 pub struct Pickup {
-    element: Option<Element>,
+    element: Option<Element<Overcurrent>>,
     capability: Capability,
     frequency: crate::quantity::Frequency,
     rest: Time,
@@ -109,22 +112,22 @@ impl Pickup {
     /// # Errors
     /// [`SetupError`]: an element that is not visible on a loop or not wired.
     pub fn try_new(settings: &PickupSettings, bench: Bench<'_>) -> Result<Self, SetupError> {
-        let found = bench.asset.element(settings.element.as_str());
+        let found = overcurrent(bench.asset, &settings.element);
         let mut ramps = Vec::new();
-        if let Some(element) = found {
+        if let Some(element) = &found {
             for &fault_loop in &settings.loops {
                 ramps.push(ramp(settings, bench, element, fault_loop)?);
             }
         }
         Ok(Self {
-            element: found.cloned(),
             capability: bench.capability.clone(),
             frequency: bench.asset.ratings.frequency,
             rest: settings.rest + bench.asset.longest_reset(),
             ramps,
             at: 0,
             state: State::Up,
-            not_tested: found.and_then(switched_off),
+            not_tested: found.as_ref().and_then(switched_off),
+            element: found,
         })
     }
 }
@@ -137,7 +140,7 @@ fn whole_steps(span: f64) -> f64 {
 fn ramp(
     settings: &PickupSettings,
     bench: Bench<'_>,
-    element: &Element,
+    element: &Element<Overcurrent>,
     fault_loop: FaultLoop,
 ) -> Result<Ramp, SetupError> {
     let scale = phase_current(element, fault_loop, element.pickup)?.si() / element.pickup.si();
@@ -359,10 +362,16 @@ impl Procedure for Pickup {
     fn next(&mut self) -> Action {
         let Some(ramp) = self.ramps.get(self.at) else { return Action::Done };
         if let Some(reason) = self.why_not(ramp) {
-            let mut grades =
-                vec![not_tested(ramp.pickup_point.clone(), PICKUP, ramp.values(), reason.clone())];
+            let mut grades = vec![Finding::not_tested(
+                ramp.pickup_point.clone(),
+                PICKUP,
+                ramp.values(),
+                reason.clone(),
+            )];
             grades.extend(
-                ramp.reset_point.clone().map(|p| not_tested(p, RESET_RATIO, ramp.values(), reason)),
+                ramp.reset_point
+                    .clone()
+                    .map(|p| Finding::not_tested(p, RESET_RATIO, ramp.values(), reason)),
             );
             self.advance();
             return Action::Conclude(grades);
@@ -407,7 +416,7 @@ impl Procedure for Pickup {
         let pickup = matches!(self.state, State::Up).then(|| Finding {
             expected,
             limits,
-            ..not_tested(ramp.pickup_point.clone(), PICKUP, values, reason.to_owned())
+            ..Finding::not_tested(ramp.pickup_point.clone(), PICKUP, values, reason.to_owned())
         });
         let reset = ramp
             .reset_point

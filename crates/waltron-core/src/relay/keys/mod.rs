@@ -12,15 +12,16 @@ use crate::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
 use crate::fault_loop::FaultLoop;
 use crate::name::nearest;
 use crate::quantity::{Time, seconds};
+use crate::relay::Overcurrent;
 use crate::wing::TestHead;
 
 /// The element under test.
-fn element_of<'a>(
+fn element_of(
     element: Option<&Text>,
     head: TestHead<'_>,
-    asset: &'a Asset,
+    asset: &Asset,
     problems: &mut Problems,
-) -> Option<&'a Element> {
+) -> Option<Element<Overcurrent>> {
     let Some(element) = element else {
         head.lacks("element", problems);
         return None;
@@ -28,15 +29,6 @@ fn element_of<'a>(
     let id = element.as_str();
     let found = asset.element(id);
     if found.is_none() {
-        if let Some(stage) = asset.stage(id) {
-            let (procedure, what) = (head.procedure, stage.function.name());
-            let message = format!("`{procedure}` tests overcurrent elements; `{id}` is {what}");
-            problems.push(
-                Problem::new(element.span(), message)
-                    .help("test it with `procedure = \"sequence\"` and a script of its own"),
-            );
-            return None;
-        }
         let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
         let message = format!("{} has no element `{id}`", asset.identity.tag);
         problems.push(
@@ -46,7 +38,17 @@ fn element_of<'a>(
                 }),
         );
     }
-    found
+    let found = found?;
+    let overcurrent = found.of();
+    if overcurrent.is_none() {
+        let (procedure, what) = (head.procedure, found.name());
+        let message = format!("`{procedure}` tests overcurrent elements; `{id}` is {what}");
+        problems.push(
+            Problem::new(element.span(), message)
+                .help("test it with `procedure = \"sequence\"` and a script of its own"),
+        );
+    }
+    overcurrent
 }
 
 /// The fault loops to inject.

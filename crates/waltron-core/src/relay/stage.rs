@@ -1,10 +1,12 @@
-//! Protection stages that sequences test by their settings: voltage and frequency.
+//! Voltage and frequency functions, which sequences test by their settings.
 
+use crate::asset::Function;
 use crate::characteristic::Acceptance;
-use crate::name::Name;
-use crate::quantity::{Dimension, Quantity, Ratio, Time};
+use crate::quantity::{Dimension, Measure, Quantity, Ratio, Time, parse_as};
 use crate::stimulus::Stimulus;
 use crate::tolerance::{AnyTolerance, Tolerance};
+use std::any::Any;
+use std::sync::Arc;
 
 /// What a stage watches; numbers are the device numbers of ANSI/IEEE C37.2.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -51,12 +53,8 @@ impl StageFunction {
 /// A definite-time stage on a voltage or a frequency.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Stage {
-    /// Its id, such as `59_1`.
-    pub id: Name,
     /// What it watches.
     pub function: StageFunction,
-    /// Whether it is switched on.
-    pub enabled: bool,
     /// The setting, of the function's dimension.
     pub pickup: Quantity,
     /// Dropout as a share of pickup, where declared.
@@ -69,10 +67,6 @@ pub struct Stage {
     pub time_tolerance: Tolerance<Time>,
     /// Of the reset ratio.
     pub reset_tolerance: Tolerance<Ratio>,
-    /// Meaning of the contact it closes on operation.
-    pub trip: Name,
-    /// Meaning of the contact it closes on pickup.
-    pub start: Name,
 }
 
 impl Stage {
@@ -125,5 +119,63 @@ impl Stage {
             }
             _ => nothing,
         }
+    }
+}
+
+impl Function for Stage {
+    fn name(&self) -> &'static str {
+        self.function.name()
+    }
+
+    fn setting(&self) -> Quantity {
+        self.pickup
+    }
+
+    fn values(&self) -> Vec<(&'static str, Quantity)> {
+        let mut all = vec![("pickup", self.pickup), ("delay", Quantity::of(self.delay))];
+        all.extend(self.reset_ratio.map(|r| ("reset_ratio", Quantity::of(r))));
+        all
+    }
+
+    fn words(&self) -> Vec<(&'static str, String)> {
+        vec![("function", self.function.name().to_owned())]
+    }
+
+    fn tolerances(&self) -> Vec<(&'static str, AnyTolerance)> {
+        vec![
+            ("pickup", self.pickup_tolerance),
+            ("time", self.time_tolerance.any()),
+            ("reset_ratio", self.reset_tolerance.any()),
+        ]
+    }
+
+    fn with(&self, key: &str, value: &str) -> Option<Arc<dyn Function>> {
+        let number = |dimension| parse_as(value, dimension).ok();
+        let mut new = self.clone();
+        match key {
+            "pickup" => new.pickup.si = number(self.pickup.dimension).filter(|si| *si > 0.0)?,
+            "delay" => new.delay = Measure::from_si(number(Dimension::TIME)?),
+            "reset_ratio" => {
+                new.reset_ratio = Some(Measure::from_si(number(Dimension::NUMBER)?));
+            }
+            _ => return None,
+        }
+        Some(Arc::new(new))
+    }
+
+    fn required(&self, out: &Stimulus) -> Acceptance {
+        self.acceptance(out)
+    }
+
+    fn required_at(&self, _multiple: f64) -> Acceptance {
+        self.delayed()
+    }
+
+    fn once_picked_up(&self) -> Option<Acceptance> {
+        Some(self.delayed())
+    }
+
+    fn is_same(&self, other: &dyn Function) -> bool {
+        (other as &dyn Any).downcast_ref() == Some(self)
     }
 }

@@ -1,6 +1,5 @@
 //! What a ramp shows, held against the settings.
 
-use super::super::setup::not_tested;
 use super::{DOWN, Estimate, PICKUP, Pickup, RESET_RATIO, Ramp, UP};
 use crate::grading::{Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_limits};
 use crate::name::Name;
@@ -100,11 +99,11 @@ impl Pickup {
         Finding {
             expected,
             limits,
-            ..not_tested(
+            ..Finding::not_tested(
                 point,
                 RESET_RATIO,
                 ramp.values(),
-                "no pickup was found to come down from".into(),
+                "no pickup was found to come down from",
             )
         }
     }

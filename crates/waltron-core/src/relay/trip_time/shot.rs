@@ -1,8 +1,5 @@
 //! One point: what is required of it, and what was seen.
 
-use super::super::setup::not_tested;
-use super::super::show;
-use super::contact::seen_trip;
 use super::{FAULT, Shot};
 use crate::capability::Capability;
 use crate::fault_loop::FaultLoop;
@@ -11,8 +8,10 @@ use crate::grading::{
 };
 use crate::name::Name;
 use crate::observation::Observation;
+use crate::procedure::seen_trip;
 use crate::program::Program;
 use crate::quantity::{Current, Measure, seconds};
+use crate::relay::show;
 
 impl Shot {
     pub(super) fn criterion(&self) -> Criterion {
@@ -33,7 +32,7 @@ impl Shot {
         Finding {
             expected: self.expected(),
             limits: self.limits(),
-            ..not_tested(point, self.criterion(), stimulus, reason.to_owned())
+            ..Finding::not_tested(point, self.criterion(), stimulus, reason.to_owned())
         }
     }
 

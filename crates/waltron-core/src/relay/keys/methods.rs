@@ -3,10 +3,10 @@
 use crate::grading::{Finding, Grade};
 use crate::name::Name;
 use crate::observation::Observation;
-use crate::procedure::pickup::{self, PICKUP, Pickup, PickupSettings, RESET_RATIO};
-use crate::procedure::trip_time::{self, TripTime, TripTimeSettings};
 use crate::procedure::{Bench, Procedure, SetupError};
 use crate::program::Program;
+use crate::relay::pickup::{self, PICKUP, Pickup, PickupSettings, RESET_RATIO};
+use crate::relay::trip_time::{self, TripTime, TripTimeSettings};
 use crate::wing::Method;
 use std::any::Any;
 

@@ -3,8 +3,8 @@
 use super::{element_of, loops_of, time_or};
 use crate::asset::Asset;
 use crate::document::{Field, Problem, Problems, QuantityText, Spannable, Text, optional};
-use crate::procedure::PickupSettings;
 use crate::quantity::{Current, Ratio, Time};
+use crate::relay::PickupSettings;
 use crate::wing::{Method, TestHead, TestKeys};
 use schemars::JsonSchema;
 use serde::Deserialize;

@@ -1,26 +1,24 @@
 //! Trip time: pre-fault, fault, and the time until the trip contact closes.
 
 mod again;
-mod contact;
 mod shot;
 
-pub(in crate::procedure) use again::grade_again;
-pub(crate) use contact::{closed_already, seen_trip};
+pub(in crate::relay) use again::grade_again;
 
-use super::setup::{not_tested, phase_current, switched_off};
-use super::{
-    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError,
-};
-use crate::asset::{Asset, Element, Longest};
+use crate::asset::{Asset, Element, Function, Longest};
 use crate::capability::Capability;
 use crate::characteristic::{Acceptance, earliest_of, spread};
 use crate::fault_loop::FaultLoop;
 use crate::grading::{Finding, PointId, Values};
 use crate::name::Name;
 use crate::observation::Observation;
-use crate::phasor::Phasor;
+use crate::procedure::{
+    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError,
+};
 use crate::program::{Program, Segment, Stop};
 use crate::quantity::{Current, Dimension, Measure, Time, seconds, text};
+use crate::relay::Overcurrent;
+use crate::relay::setup::{overcurrent, phase_current, switched_off};
 use crate::stimulus::Stimulus;
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -125,7 +123,7 @@ impl TripTime {
     /// Never; an element that the asset lacks gives a test without points, which the plan's
     /// loading has refused before.
     pub fn try_new(settings: &TripTimeSettings, bench: Bench<'_>) -> Result<Self, SetupError> {
-        let Some(element) = bench.asset.element(settings.element.as_str()) else {
+        let Some(element) = &overcurrent(bench.asset, &settings.element) else {
             return Ok(Self::without_points());
         };
         if !bench.capability.sees(&element.trip) {
@@ -181,17 +179,16 @@ impl TripTime {
 fn body(
     settings: &TripTimeSettings,
     Bench { asset, capability }: Bench<'_>,
-    element: &Element,
+    element: &Element<Overcurrent>,
     fault_loop: FaultLoop,
     level: Level,
 ) -> Result<Body, SetupError> {
     let seen = level.seen(element.pickup);
     let current = phase_current(element, fault_loop, seen)?;
     let phasors = fault_loop.currents(current);
-    let phases = phasors.map(Phasor::complex);
-    let own = element.acceptance(phases);
     let fault = Stimulus::phase_currents(phasors, asset.ratings.frequency);
-    let rivals = rivals(asset, &element.trip, &element.id, &fault);
+    let own = element.required(&fault);
+    let rivals = asset.rivals(&element.trip, &element.id, &fault);
     let (mut band, mut overtaken_by, mut ambiguous) = (own, None, None);
     if settings.of_contact {
         band = earliest_of(std::iter::once(own).chain(rivals.iter().map(|(_, band)| *band)));
@@ -223,11 +220,11 @@ fn body(
     }
     let share = capability.share_of(&fault, Dimension::CURRENT).unwrap_or(0.0);
     let expected_at = |factor: f64| {
-        let phases = phases.map(|i| i * factor);
+        let out = fault.with_currents(factor);
         if !settings.of_contact {
-            return element.acceptance(phases).expected;
+            return element.required(&out).expected;
         }
-        earliest_of(asset.tripping(&element.trip).map(|e| e.acceptance(phases))).expected
+        earliest_of(asset.tripping(&element.trip).map(|e| e.required(&out))).expected
     };
     let slope = spread(expected_at, share);
     segments.push(
@@ -236,21 +233,6 @@ fn body(
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
     let program = Arc::new(Program::of(segments));
     Ok(Body { stimulus, band, overtaken_by, program, ambiguous, slope })
-}
-
-/// What else than this function is on and closes a trip contact, with its band for what is put out.
-pub(crate) fn rivals(
-    asset: &Asset,
-    trip: &Name,
-    function: &Name,
-    fault: &Stimulus,
-) -> Vec<(Name, Acceptance)> {
-    let phases = fault.complex_phase_currents();
-    let others = asset.tripping(trip).filter(|e| e.id != *function);
-    let elements = others.map(|e| (e.id.clone(), e.acceptance(phases)));
-    let stages = asset.stages.iter();
-    let stages = stages.filter(|s| s.enabled && s.trip == *trip && s.id != *function);
-    elements.chain(stages.map(|s| (s.id.clone(), s.acceptance(fault)))).collect()
 }
 
 /// A time as a person would write it: three digits, and no less.
@@ -266,7 +248,7 @@ fn round_up(time: Time) -> Time {
 /// How long to wait for the contact before giving up.
 fn wait(
     settings: &TripTimeSettings,
-    element: &Element,
+    element: &Element<Overcurrent>,
     band: &Acceptance,
     current: Current,
     asset: &Asset,
@@ -344,7 +326,12 @@ impl Procedure for TripTime {
                     .into_iter()
                     .map(|s| {
                         let criterion = s.criterion();
-                        not_tested(s.point, criterion, s.body.stimulus.clone(), reason.clone())
+                        Finding::not_tested(
+                            s.point,
+                            criterion,
+                            s.body.stimulus.clone(),
+                            reason.clone(),
+                        )
                     })
                     .collect(),
             );
