@@ -39,8 +39,6 @@ pub mod program;
 pub mod quantity;
 pub mod readback;
 pub mod record;
-pub mod relay;
-pub mod script;
 pub mod selection;
 pub mod stimulus;
 pub mod tolerance;

@@ -6,6 +6,7 @@ use crate::name::Name;
 use crate::procedure::{Bench, Procedure, SetupError};
 use crate::quantity::Quantity;
 use crate::wing::Method;
+use std::convert::Infallible;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -76,9 +77,22 @@ pub enum ScriptPlace {
     Inline(Source),
 }
 
+/// A sequence that has been read and checked for its asset and rig.
+pub trait Playable {
+    /// It at its beginning.
+    fn begin(&self) -> Box<dyn Procedure>;
+}
+
+/// Of a plan without sequences.
+impl Playable for Infallible {
+    fn begin(&self) -> Box<dyn Procedure> {
+        match *self {}
+    }
+}
+
 impl Test {
     /// Sets a registered procedure up for an asset on a rig; `None` of a sequence, which is set up from
-    /// its script, see [`crate::script`].
+    /// its script, see [`Playable`].
     ///
     /// # Errors
     /// [`SetupError`] where the test makes no sense for this asset or cannot be seen on this rig.

@@ -4,7 +4,7 @@ use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
-use waltron_core::relay::WINGS;
+use waltron_relay::WINGS;
 use waltron_report::html::html;
 use waltron_report::plot::{Outcome as Mark, TimeCurrent, png, svg};
 
@@ -195,7 +195,7 @@ fn what_is_not_whole_is_never_called_a_pass() {
 
 #[test]
 fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape() {
-    let asset = run(vec![], None).asset(waltron_core::relay::WINGS).unwrap();
+    let asset = run(vec![], None).asset(waltron_relay::WINGS).unwrap();
     let of_asset = TimeCurrent::of_asset(&asset).unwrap();
     let elements: Vec<Vec<&str>> =
         of_asset.iter().map(|d| d.elements.iter().map(|e| e.as_str()).collect()).collect();
@@ -215,7 +215,7 @@ fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape
 
 #[test]
 fn pictures_carry_their_text_and_are_rendered_with_the_built_in_font() {
-    let asset = run(vec![], None).asset(waltron_core::relay::WINGS).unwrap();
+    let asset = run(vec![], None).asset(waltron_relay::WINGS).unwrap();
     let diagram = &TimeCurrent::of_run(&asset, &all_kinds()).unwrap()[0];
     let picture = svg(diagram, (640, 400)).unwrap();
     assert!(picture.starts_with("<svg width=\"640\" height=\"400\""));

@@ -444,13 +444,12 @@ fn outputs_in_groups_are_set_together_as_phases() {
     let text = format!("{TWO_TRIPLES}{first}{second}");
     let capability = RigForm::load(&Source::new("rig", text.as_str())).unwrap().capability;
     let asset = "[asset]\nkind = \"relay\"\ntag = \"x\"\n[ratings]\nfrequency = \"50 Hz\"\n";
-    let asset = waltron_core::relay::WINGS.asset(&Source::new("a", asset)).unwrap();
+    let asset = waltron_relay::WINGS.asset(&Source::new("a", asset)).unwrap();
     let script =
         "hold i = balanced(1 A), i2 = balanced(2 A @ 30 deg), i2.h5 = 10 % for 1 s then off\n";
     let source = Source::new("s", script);
-    let context =
-        waltron_core::script::Context::new("t".into(), asset, capability, source.text.clone());
-    let mut sequence = waltron_core::script::load(&source, &Arc::new(context)).unwrap().procedure();
+    let context = waltron_script::Context::new("t".into(), asset, capability, source.text.clone());
+    let mut sequence = waltron_script::load(&source, &Arc::new(context)).unwrap().procedure();
     let Action::Inject(program) = sequence.next() else { panic!("nothing is injected") };
     let Profile::Hold(out) = &program.segments[0].profile else { panic!("{program:?}") };
     let drive = |id: &str| out.currents.iter().find(|d| d.channel == *id).unwrap();

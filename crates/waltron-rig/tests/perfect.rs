@@ -5,16 +5,18 @@
 
 use proptest::prelude::*;
 use std::collections::HashMap;
+use std::convert::Infallible;
 use std::sync::Arc;
 use waltron_core::again::Again;
 use waltron_core::asset::Asset;
 use waltron_core::document::Source;
 use waltron_core::grading::{Grade, Verdict};
+use waltron_core::name::Name;
 use waltron_core::plan::Plan;
 use waltron_core::procedure::Bench;
 use waltron_core::record::Event;
-use waltron_core::relay::Overcurrent;
 use waltron_core::tolerance::Tolerance;
+use waltron_relay::Overcurrent;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::runner::{SoFar, prepare, run};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
@@ -104,7 +106,8 @@ impl Case {
         let plan = plan(&tests, &asset);
         let capability = capability(&["trip", "start"]);
         let bench = Bench { asset: &asset, capability: &capability };
-        let prepared = prepare(&plan, bench, &HashMap::new()).unwrap_or_else(|e| panic!("{e:?}"));
+        let prepared = prepare(&plan, bench, &HashMap::<Name, Infallible>::new())
+            .unwrap_or_else(|e| panic!("{e:?}"));
         let mut rig = VirtualRig::new("rig".into(), capability.clone(), specimen, Pace::Fast);
         let mut sink = |event: &Event| {
             seen(event);
@@ -151,7 +154,7 @@ proptest! {
             let text = serde_json::to_string(event).unwrap();
             events.push(serde_json::from_str::<Event>(&text).unwrap());
         });
-        let (capability, scripts) = (capability(&["trip", "start"]), HashMap::new());
+        let (capability, scripts) = (capability(&["trip", "start"]), HashMap::<Name, Infallible>::new());
         let again = |asset: &Asset| {
             let bench = Bench { asset, capability: &capability };
             let mut again = Again::new(&plan, bench, &scripts);

@@ -2,6 +2,7 @@
 
 use std::cell::RefCell;
 use std::collections::{HashMap, VecDeque};
+use std::convert::Infallible;
 use std::rc::Rc;
 use waltron_core::asset::Asset;
 use waltron_core::capability::{Capability, Channel, Input, ParameterValue};
@@ -13,8 +14,8 @@ use waltron_core::observation::{Edge, Ended, Observation, Span};
 use waltron_core::procedure::{Answer, Bench, Question};
 use waltron_core::quantity::{Time, amperes, seconds};
 use waltron_core::record::{Event, Outcome};
-use waltron_core::relay::AssetForm;
 use waltron_core::tolerance::Tolerance;
+use waltron_relay::AssetForm;
 use waltron_rig::attendant::{Attendant, Moment, Wish};
 use waltron_rig::runner::{Finished, Prepared, RunError, SoFar, prepare, run};
 use waltron_rig::{Rig, RigError};
@@ -163,12 +164,13 @@ impl Stage {
 
     fn prepared(&self) -> Prepared {
         let source = Source::new("p", PLAN);
-        let plan = PlanForm::load(&source, waltron_core::relay::WINGS)
+        let plan = PlanForm::load(&source, waltron_relay::WINGS)
             .unwrap()
             .resolve(&source, &self.asset)
             .unwrap();
         let bench = Bench { asset: &self.asset, capability: &self.fake.capability };
-        prepare(&plan, bench, &HashMap::new()).unwrap_or_else(|_| panic!("it is a good plan"))
+        prepare(&plan, bench, &HashMap::<Name, Infallible>::new())
+            .unwrap_or_else(|_| panic!("it is a good plan"))
     }
 
     fn run(&mut self, person: &mut Person) -> (Finished, Vec<Event>) {

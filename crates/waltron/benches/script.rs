@@ -4,9 +4,9 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::sync::Arc;
 use waltron_core::document::Source;
-use waltron_core::relay::AssetForm;
-use waltron_core::script::{Context, format, load};
+use waltron_relay::AssetForm;
 use waltron_rig::RigForm;
+use waltron_script::{Context, format, load};
 
 fn scripts(c: &mut Criterion) {
     let asset =

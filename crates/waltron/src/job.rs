@@ -19,11 +19,11 @@ use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace, Test};
 use waltron_core::procedure::{Bench, Planned};
 use waltron_core::quantity::counted;
 use waltron_core::record::{Chosen, FORMAT, FileCopy, Resolved, RunStarted};
-use waltron_core::script::{self, Context, Loaded, RecordedFile};
 use waltron_rig::instruments::{InstrumentFile, together};
 use waltron_rig::runner::{Blocked, Prepared, prepare, set_up};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{Rig, RigFile, RigForm, RigKind};
+use waltron_script::{Context, Loaded, RecordedFile};
 
 /// Everything a plan needs.
 pub(crate) struct Job {
@@ -284,7 +284,7 @@ impl Job {
     /// The step, at its line.
     pub(crate) fn refuse_execution(&self, prepared: &Prepared) -> Result<(), Failure> {
         for (id, loaded) in self.scripts.iter().filter(|(id, _)| prepared.has(id.as_str())) {
-            if let Some(span) = script::executes(&loaded.script) {
+            if let Some(span) = waltron_script::executes(&loaded.script) {
                 let problem = Problem::new(span, "this step runs a program on this computer");
                 let problem = problem.help("allow it with --allow-exec, if you know the script");
                 return Err(Failure::problems(&self.source_of(id), vec![problem]));
@@ -397,7 +397,7 @@ pub(crate) fn load_scripts_by(
         context.recordings = recordings;
         context.seed = seed;
         let context = Arc::new(context);
-        scripts.insert(test.id.clone(), script::load(&source, &context)?);
+        scripts.insert(test.id.clone(), waltron_script::load(&source, &context)?);
     }
     Ok((scripts, sources))
 }
@@ -407,8 +407,8 @@ pub(crate) fn load_scripts_by(
 fn recordings(plan: &Path, script: &Source) -> Result<HashMap<String, Arc<RecordedFile>>, Failure> {
     let mut found = HashMap::new();
     // What the script's grammar lacks is said when it is checked.
-    let Ok(parsed) = script::parse(script) else { return Ok(found) };
-    for name in script::recordings(&parsed) {
+    let Ok(parsed) = waltron_script::parse(script) else { return Ok(found) };
+    for name in waltron_script::recordings(&parsed) {
         let path = beside(plan, &name);
         if path.exists() {
             let recorded = Recorded::load(&path, false, false)?;

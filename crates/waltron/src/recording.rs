@@ -6,8 +6,8 @@ use crate::files;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use waltron_core::quantity::{Dimension, Unit};
-use waltron_core::script::{RecordedChannel, RecordedFile};
 use waltron_core::waveform::Waveform;
+use waltron_script::{RecordedChannel, RecordedFile};
 use waltron_wire::comtrade::emit::{self, AnalogTrack, DigitalTrack, Recording};
 use waltron_wire::comtrade::{
     Analog, Config, ConfigError, Container, ContainerError, Data, DataError, Format, Revision,

@@ -1,7 +1,7 @@
 //! The register of wings: one line a family.
 
-use waltron_core::relay::RelayWing;
 use waltron_core::wing::Wings;
+use waltron_relay::RelayWing;
 use waltron_transformer::InstrumentTransformerWing;
 
 /// Every family of assets that this program tests.

@@ -1,10 +1,13 @@
 //! A healthy specimen passes its whole plan whatever the seed; a slow one never does.
 
+use std::collections::HashMap;
+use std::convert::Infallible;
 use std::path::Path;
 use waltron_core::document::{PlanForm, Source};
 use waltron_core::grading::{Criterion, Grade, Verdict};
+use waltron_core::name::Name;
 use waltron_core::procedure::Bench;
-use waltron_core::relay::AssetForm;
+use waltron_relay::AssetForm;
 use waltron_rig::RigForm;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::runner::{prepare, run};
@@ -20,15 +23,18 @@ fn source(name: &str) -> Source {
 fn grades(relay: &str, seed: u64) -> Vec<Grade> {
     let asset = AssetForm::load(&source(&format!("{relay}.asset.toml"))).unwrap();
     let plan_source = source(&format!("{relay}.plan.toml"));
-    let plan = PlanForm::load(&plan_source, waltron_core::relay::WINGS)
+    let plan = PlanForm::load(&plan_source, waltron_relay::WINGS)
         .unwrap()
         .resolve(&plan_source, &asset)
         .unwrap();
     let rig = RigForm::load(&source(&format!("{relay}.rig.toml"))).unwrap();
     let specimen = SpecimenForm::load(&source(&format!("{relay}.specimen.toml")), seed).unwrap();
-    let prepared =
-        prepare(&plan, Bench { asset: &asset, capability: &rig.capability }, &Default::default())
-            .unwrap();
+    let prepared = prepare(
+        &plan,
+        Bench { asset: &asset, capability: &rig.capability },
+        &HashMap::<Name, Infallible>::new(),
+    )
+    .unwrap();
     let mut virtual_rig = VirtualRig::new(rig.name, rig.capability, specimen, Pace::Fast);
     let mut attendant = Unattended;
     let mut sink = |_: &_| Ok(());

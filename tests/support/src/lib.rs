@@ -7,8 +7,8 @@ use waltron_core::capability::{Capability, Channel, Input};
 use waltron_core::document::{PlanForm, Source};
 use waltron_core::plan::Plan;
 use waltron_core::quantity::{Measure, Voltage, amperes, seconds};
-use waltron_core::relay::AssetForm;
 use waltron_core::tolerance::Tolerance;
+use waltron_relay::AssetForm;
 
 /// Range of every current output of [`capability`], in A.
 pub const CURRENT_RANGE_A: f64 = 64.0;
@@ -61,7 +61,7 @@ thermal = [{ current = "50 A" }, { current = "60 A", for = "1000 s" }, { voltage
 /// Reads the tests of a plan, or fails with what is wrong with them.
 pub fn plan(tests: &str, asset: &Asset) -> Plan {
     let source = Source::new("plan", format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}"));
-    let plan = PlanForm::load(&source, waltron_core::relay::WINGS)
-        .and_then(|form| form.resolve(&source, asset));
+    let plan =
+        PlanForm::load(&source, waltron_relay::WINGS).and_then(|form| form.resolve(&source, asset));
     plan.unwrap_or_else(|e| panic!("{e:?}\n{tests}"))
 }

@@ -9,11 +9,10 @@ mod sequence;
 use crate::grading::{Finding, Grade, PointId, Verdict};
 use crate::name::Name;
 use crate::observation::Observation;
-use crate::plan::{Plan, ProcedureSettings};
+use crate::plan::{Plan, Playable, ProcedureSettings};
 use crate::procedure::Bench;
 use crate::program::Program;
 use crate::record::Event;
-use crate::script::Loaded;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -25,10 +24,10 @@ struct Seen {
 }
 
 /// Grades a record's points again.
-pub struct Again<'a> {
+pub struct Again<'a, S> {
     plan: &'a Plan,
     bench: Bench<'a>,
-    scripts: &'a HashMap<Name, Loaded>,
+    scripts: &'a HashMap<Name, S>,
     /// The last two injections: a reset ratio follows from a ramp up and one down.
     seen: [Option<Seen>; 2],
     /// What the present sequence put out, asked and was answered since it began.
@@ -38,9 +37,9 @@ pub struct Again<'a> {
     places: HashMap<String, usize>,
 }
 
-impl<'a> Again<'a> {
+impl<'a, S: Playable> Again<'a, S> {
     /// Grades by these settings.
-    pub fn new(plan: &'a Plan, bench: Bench<'a>, scripts: &'a HashMap<Name, Loaded>) -> Self {
+    pub fn new(plan: &'a Plan, bench: Bench<'a>, scripts: &'a HashMap<Name, S>) -> Self {
         Self {
             plan,
             bench,
@@ -159,8 +158,8 @@ impl<'a> Again<'a> {
     /// Plays a sequence once more with what was seen.
     fn replay(&mut self, test: &Name) {
         let tape = std::mem::take(&mut self.tape);
-        let Some(loaded) = self.scripts.get(test) else { return };
-        let played = sequence::replay(loaded, &tape);
+        let Some(script) = self.scripts.get(test) else { return };
+        let played = sequence::replay(script.begin(), &tape);
         let rule = self.plan.rule;
         let mut known: HashMap<String, Finding> = HashMap::new();
         let mut order = Vec::new();

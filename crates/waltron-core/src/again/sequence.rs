@@ -5,7 +5,6 @@ use crate::grading::Finding;
 use crate::procedure::{Action, Answer, Procedure, Question};
 use crate::program::Program;
 use crate::record::Event;
-use crate::script::Loaded;
 use serde_json::Value;
 use std::collections::HashMap;
 
@@ -39,8 +38,7 @@ fn courses(tape: &[Event]) -> HashMap<String, usize> {
 }
 
 /// Plays a sequence with what its record holds, as far as it puts out what was put out.
-pub(super) fn replay(loaded: &Loaded, tape: &[Event]) -> Played {
-    let mut sequence = loaded.procedure();
+pub(super) fn replay(mut sequence: Box<dyn Procedure>, tape: &[Event]) -> Played {
     let courses = courses(tape);
     let mut injected = 0;
     let mut all: Vec<Finding> = Vec::new();

@@ -18,8 +18,6 @@ mod identity_form;
 mod plan_form;
 mod problem;
 mod shape;
-#[cfg(test)]
-mod tests;
 
 pub use answers_form::{Answers, AnswersForm};
 pub use curve_form::{CurveForm, Spannable};

@@ -161,7 +161,8 @@ impl<Q: Measure> Drive<Q> {
         }
     }
 
-    pub(crate) fn is_moving(&self) -> bool {
+    /// Whether its frequency moves, or something superposed dies away.
+    pub fn is_moving(&self) -> bool {
         self.rate_hz_per_s != 0.0 || self.dc.is_some_and(|dc| dc.tau.is_some())
     }
 

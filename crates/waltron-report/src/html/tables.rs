@@ -6,7 +6,7 @@ use waltron_core::grading::{Grade, Summary, Verdict, words};
 use waltron_core::name::Name;
 use waltron_core::quantity::{significant, text};
 use waltron_core::record::{Resolved, Run};
-use waltron_core::relay::{Overcurrent, Stage};
+use waltron_relay::{Overcurrent, Stage};
 
 /// The tests in the order they were first graded, each with its points.
 fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {

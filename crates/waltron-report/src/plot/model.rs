@@ -8,8 +8,8 @@ use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Grade, Limits, Verdict};
 use waltron_core::name::Name;
 use waltron_core::quantity::{Current, Measure, amperes, text};
-use waltron_core::relay::Overcurrent;
 use waltron_core::stimulus::Stimulus;
+use waltron_relay::Overcurrent;
 
 /// A diagram for the elements that measure the same quantity and close the same contact.
 #[derive(Clone, Debug, PartialEq)]
@@ -141,8 +141,8 @@ impl TimeCurrent {
             (seen > 1e-9).then(|| e.pickup.si() / seen)
         };
         let marks: Vec<Mark> = points.iter().filter_map(|(e, g)| mark(e, g)).collect();
-        let currents = current_range(&marks, sharing.iter().filter_map(|e| visible_pickup(e)));
-        let grid = logarithmic(currents, sharing.iter().filter_map(|e| visible_pickup(e)));
+        let currents = current_range(&marks, sharing.iter().filter_map(&visible_pickup));
+        let grid = logarithmic(currents, sharing.iter().filter_map(&visible_pickup));
         let time_of = |e: &Tested, seen: f64| {
             let multiple = e.measures.value(phases(seen)) / e.pickup;
             Some((seen, e.characteristic.operate_time(multiple.value)?.si()))

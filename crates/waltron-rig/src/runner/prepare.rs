@@ -9,11 +9,10 @@ use waltron_core::duty::Duty;
 use waltron_core::grading::{PointId, Rule};
 use waltron_core::name::Name;
 use waltron_core::observation::{Ended, Observation, Span};
-use waltron_core::plan::{Plan, Test};
+use waltron_core::plan::{Plan, Playable, Test};
 use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, Procedure, SetupError};
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
-use waltron_core::script::Loaded;
 use waltron_core::selection::Selection;
 
 /// A plan set up for its asset and rig, with every program cleared.
@@ -57,10 +56,10 @@ pub struct Blocked {
 ///
 /// # Errors
 /// Everything that stands in the way, of all tests.
-pub fn prepare(
+pub fn prepare<S: Playable>(
     plan: &Plan,
     bench: Bench<'_>,
-    scripts: &HashMap<Name, Loaded>,
+    scripts: &HashMap<Name, S>,
 ) -> Result<Prepared, Vec<Blocked>> {
     let prepared = set_up(plan, bench, scripts)?;
     let blocked = prepared.refused(plan, bench);
@@ -72,16 +71,16 @@ pub fn prepare(
 ///
 /// # Errors
 /// Every test that cannot be set up.
-pub fn set_up(
+pub fn set_up<S: Playable>(
     plan: &Plan,
     bench: Bench<'_>,
-    scripts: &HashMap<Name, Loaded>,
+    scripts: &HashMap<Name, S>,
 ) -> Result<Prepared, Vec<Blocked>> {
     let (mut tests, mut planned, mut blocked) = (Vec::new(), Vec::new(), Vec::new());
     for test in &plan.tests {
         let procedure: Result<Option<Box<dyn Procedure>>, SetupError> = match scripts.get(&test.id)
         {
-            Some(script) => Ok(Some(Box::new(script.procedure()))),
+            Some(script) => Ok(Some(script.begin())),
             None => test.procedure(bench),
         };
         match procedure {

@@ -12,7 +12,7 @@ use waltron_core::document::{Form, Source, load};
 use waltron_core::quantity::{
     self, Current, Dimension, Measure, Quantity, Time, significant, text,
 };
-use waltron_core::relay::Overcurrent;
+use waltron_relay::Overcurrent;
 
 /// A point of the answer.
 struct Row {

@@ -8,7 +8,6 @@ use crate::terminal::Terminal;
 use std::io::Read;
 use std::path::Path;
 use waltron_core::document::Source;
-use waltron_core::script;
 
 /// Lays files out; none is touched if one of them cannot be read.
 ///
@@ -19,8 +18,8 @@ pub(crate) fn fmt(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     for path in &args.files {
         let from_stdin = path.as_os_str() == "-";
         let source = if from_stdin { stdin()? } else { read_source(path)? };
-        script::parse(&source)?;
-        let laid_out = script::format(&source.text);
+        waltron_script::parse(&source)?;
+        let laid_out = waltron_script::format(&source.text);
         if from_stdin {
             terminal.print_data(&laid_out);
         } else if laid_out != *source.text {

@@ -13,7 +13,7 @@ use std::path::Path;
 use waltron_core::asset::Asset;
 use waltron_core::grading::Grade;
 use waltron_core::quantity::Measure;
-use waltron_core::relay::Overcurrent;
+use waltron_relay::Overcurrent;
 use waltron_report::plot::{Diagram, Oscillogram, TimeCurrent, of_program, png, svg};
 
 /// Draws one diagram.

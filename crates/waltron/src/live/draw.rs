@@ -252,8 +252,8 @@ mod tests {
     use waltron_core::procedure::{Question, Wanted};
     use waltron_core::quantity::{amperes, seconds};
     use waltron_core::record::Event;
-    use waltron_core::relay::AssetForm;
     use waltron_core::stimulus::Stimulus;
+    use waltron_relay::AssetForm;
     use waltron_rig::attendant::Present;
 
     fn asset() -> Asset {

@@ -9,8 +9,8 @@ use waltron_core::procedure::Question;
 use waltron_core::program::Finish;
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
-use waltron_core::relay::Overcurrent;
 use waltron_core::stimulus::Stimulus;
+use waltron_relay::Overcurrent;
 use waltron_rig::attendant::Present;
 
 /// Lines that the log keeps.

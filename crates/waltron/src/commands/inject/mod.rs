@@ -34,11 +34,11 @@ use waltron_core::procedure::{Action, Answer, Procedure, Question};
 use waltron_core::program::Program;
 use waltron_core::quantity::text;
 use waltron_core::record::Outcome;
-use waltron_core::script::{self, Context};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{RigFile, RigForm, RigKind};
+use waltron_script::Context;
 use wanted::Wanted;
 
 /// Shows what will be put out, asks, puts it out, prints what was measured.
@@ -125,7 +125,7 @@ impl Bench {
         let mut context = Context::new("inject".into(), asset, capability, source.text.clone());
         context.seed = self.file.seed;
         let context = Arc::new(context);
-        let mut sequence = script::load(&source, &context)?.procedure();
+        let mut sequence = waltron_script::load(&source, &context)?.procedure();
         match sequence.next() {
             Action::Inject(program) => Ok(Arc::unwrap_or_clone(program)),
             Action::Conclude(grades) => {

@@ -1,0 +1,61 @@
+//! The wing of protection relays, and of the auxiliary supplies that sequences test.
+
+mod form;
+mod keys;
+mod overcurrent;
+mod pickup;
+mod scaffold;
+mod setup;
+mod show;
+mod stage;
+mod trip_time;
+
+pub use form::AssetForm;
+pub use keys::{PickupKeys, TripTimeKeys};
+pub use overcurrent::{Overcurrent, Tolerances};
+pub use pickup::{PICKUP, Pickup, PickupSettings, RESET_RATIO};
+pub use stage::{Stage, StageFunction};
+pub use trip_time::{Level, TripTime, TripTimeSettings};
+
+use serde_json::Value;
+use waltron_core::asset::Asset;
+use waltron_core::capability::Capability;
+use waltron_core::document::{DocumentError, Source};
+use waltron_core::wing::{Registration, Wing, Wings};
+
+/// Protection relays.
+#[derive(Clone, Copy, Debug)]
+pub struct RelayWing;
+
+/// The relays' wing alone.
+pub const WINGS: Wings = Wings(&[&RelayWing]);
+
+impl Wing for RelayWing {
+    fn kinds(&self) -> &'static [&'static str] {
+        &["relay", "supply"]
+    }
+
+    fn asset_schema(&self) -> Value {
+        waltron_core::document::schema::<AssetForm>()
+    }
+
+    fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
+        AssetForm::load(source)
+    }
+
+    fn procedures(&self) -> Vec<Registration> {
+        vec![
+            Registration::of::<PickupKeys>("pickup", "ramp up to operation and down to reset"),
+            Registration::of::<TripTimeKeys>("trip-time", "pre-fault, fault, time until trip"),
+        ]
+    }
+
+    fn new_asset(&self, kind: &str) -> Option<String> {
+        scaffold::asset(kind)
+    }
+
+    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>) -> Option<String> {
+        let tests = scaffold::tests(asset, rig);
+        (asset.own.is_none() && !tests.is_empty()).then_some(tests)
+    }
+}

@@ -1,0 +1,174 @@
+//! What a step's segment stands for, and what it yields once it was played.
+
+use super::super::ast::Ending;
+use super::super::context::Context;
+use std::ops::Range;
+use waltron_core::expression::{Measured, Type, Value};
+use waltron_core::name::Name;
+use waltron_core::observation::{Edge, Ended, Observation, Span};
+use waltron_core::program::{Condition, Profile, Program, Segment};
+use waltron_core::quantity::{Dimension, Measure, Quantity, Time, text};
+
+/// A step's main segment.
+#[derive(Clone, Debug)]
+pub(crate) struct Part {
+    pub(crate) segment: usize,
+    /// `hold`, `ramp`, …
+    pub(crate) kind: &'static str,
+    pub(crate) label: Option<Name>,
+    /// The index of the stop that `until` stands for.
+    pub(crate) until: Option<usize>,
+    pub(crate) otherwise: Option<Ending>,
+    /// What was waited for, in words.
+    pub(crate) awaited: String,
+    pub(crate) ramp: Option<RampScale>,
+    pub(crate) span: Range<usize>,
+}
+
+/// How a ramp's place tells its value.
+#[derive(Clone, Debug)]
+pub(crate) struct RampScale {
+    pub(crate) from: f64,
+    pub(crate) to: f64,
+    /// Difference between two levels; `None` on a slope.
+    pub(crate) step: Option<f64>,
+    pub(crate) dimension: Dimension,
+}
+
+impl Part {
+    /// What its results are called after: its kind, and its label.
+    pub(crate) fn owners(&self) -> Vec<&str> {
+        std::iter::once(self.kind).chain(self.label.as_ref().map(Name::as_str)).collect()
+    }
+
+    /// The span of its segment, where it was played.
+    pub(crate) fn seen<'a>(&self, observation: &'a Observation) -> Option<&'a Span> {
+        observation.segments.get(self.segment)
+    }
+
+    /// Whether its condition came true.
+    pub(crate) fn reached(&self, observation: &Observation) -> bool {
+        self.seen(observation)
+            .is_some_and(|s| self.until.is_some_and(|i| s.ended == Ended::Stop(i)))
+    }
+
+    /// How long it lasted; where it waited for something, how long until that came true, or why
+    /// that cannot be told.
+    pub(crate) fn lasted(
+        &self,
+        program: &Program,
+        observation: &Observation,
+        context: &Context,
+    ) -> Value {
+        let missing = |fails, why| Value::missing(Type::Quantity(Dimension::TIME), fails, why);
+        let Some(span) = self.seen(observation) else {
+            return missing(false, "the injection ended before this stage".to_owned());
+        };
+        let time = span.end - span.start;
+        if self.until.is_some() && !self.reached(observation) {
+            return missing(true, format!("waited {} in vain for {}", text(time), self.awaited));
+        }
+        let segment = program.segments.get(self.segment);
+        let stop = segment.and_then(|s| self.until.and_then(|i| s.stops.get(i)));
+        let at_contact = stop
+            .is_some_and(|s| s.when.parts().iter().any(|c| matches!(c, Condition::Contact { .. })));
+        if at_contact && time.si() < 1e-9 {
+            let why =
+                format!("`{}` already when the step began: check reset and wiring", self.awaited);
+            return missing(false, why);
+        }
+        let u = Some(context.capability.timing(time, observation.host_timing).si());
+        Value::Measured(Measured { value: Quantity::of(time), u })
+    }
+
+    /// The value of its ramp when its condition came true, or why there is none.
+    ///
+    /// Where a contact was waited for on a stair, what it answers to lies between the level that was
+    /// out when it changed and the one before: the middle is told, and half a step is part of its
+    /// uncertainty.
+    pub(crate) fn outcome(
+        &self,
+        program: &Program,
+        observation: &Observation,
+        context: &Context,
+    ) -> Value {
+        let Some(ramp) = &self.ramp else { return Value::Unknown(Type::Any) };
+        let missing =
+            |fails, why: String| Value::missing(Type::Quantity(ramp.dimension), fails, why);
+        let q = |si| Quantity { si, dimension: ramp.dimension };
+        let Some(span) = self.seen(observation) else {
+            return missing(false, "the injection ended before the ramp".to_owned());
+        };
+        if self.until.is_some() && !self.reached(observation) {
+            let why = format!("no `{}` up to the ramp's end at {}", self.awaited, q(ramp.to));
+            return missing(true, why);
+        }
+        if self.until.is_some() && (span.end - span.start).si() < 1e-9 {
+            let awaited = &self.awaited;
+            let why = format!("`{awaited}` before the ramp began: check reset and wiring");
+            return missing(false, why);
+        }
+        let segment = program.segments.get(self.segment);
+        let edge = segment.and_then(|s| self.edge(s, span, observation));
+        let at = edge.unwrap_or(span.end) - span.start;
+        let (si, half) = match (segment.map(|s| &s.profile), ramp.step) {
+            (Some(Profile::Stairs(s)), Some(step)) => level(ramp, step, s.level_at(at), edge),
+            (Some(Profile::Steps(s)), Some(step)) => level(ramp, step, s.level_at(at) as u32, edge),
+            (Some(Profile::Slope(s)), _) => {
+                let si = ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0);
+                (Some(si), 0.0)
+            }
+            _ => return missing(false, "it was not measured".to_owned()),
+        };
+        let Some(si) = si else {
+            let why =
+                format!("`{}` already at {}, where the ramp begins", self.awaited, q(ramp.from));
+            return missing(true, why);
+        };
+        let out = segment.map(|s| s.profile.at(at)).unwrap_or_default();
+        let share = context.capability.share_of(&out, ramp.dimension);
+        let stated = share.map(|share| share * si.abs());
+        // Where no accuracy is stated, the step alone is known.
+        let u = stated.map(|stated| stated + half).or((half > 0.0).then_some(half));
+        Value::Measured(Measured { value: q(si), u })
+    }
+
+    /// When the contact changed that was waited for, where one was.
+    fn edge(&self, segment: &Segment, span: &Span, observation: &Observation) -> Option<Time> {
+        let stop = self.until.and_then(|i| segment.stops.get(i))?;
+        let waited_for = |e: &&Edge| {
+            stop.when.parts().iter().any(|c| match c {
+                Condition::Contact { signal, closed } | Condition::Edge { signal, closed } => {
+                    *signal == e.signal && *closed == e.closed
+                }
+                _ => false,
+            })
+        };
+        let within = |e: &&Edge| e.time >= span.start && e.time <= span.end;
+        observation.edges.iter().rev().filter(within).find(waited_for).map(|e| e.time)
+    }
+
+    /// The difference that the ramp can tell.
+    pub(crate) fn resolution(&self, program: &Program, timing: Time) -> Option<Quantity> {
+        let ramp = self.ramp.as_ref()?;
+        let si = match (ramp.step, program.segments.get(self.segment).map(|s| &s.profile)) {
+            (Some(step), _) => step.abs(),
+            (None, Some(Profile::Slope(s))) => {
+                (ramp.to - ramp.from).abs() * (timing / s.time).value
+            }
+            _ => return None,
+        };
+        Some(Quantity { si, dimension: ramp.dimension })
+    }
+}
+
+/// The value of a level, and how far the truth may lie from it; none on the first level, where a
+/// contact that changed tells nothing.
+fn level(ramp: &RampScale, step: f64, number: u32, edge: Option<Time>) -> (Option<f64>, f64) {
+    let at = ramp.from + step * f64::from(number);
+    match (edge, number) {
+        (None, _) => (Some(at), 0.0),
+        (Some(_), 0) => (None, 0.0),
+        (Some(_), _) => (Some(at - step / 2.0), step.abs() / 2.0),
+    }
+}

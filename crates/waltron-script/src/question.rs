@@ -1,0 +1,40 @@
+//! The question that an `ask` step stands for.
+
+use super::ast::{Ask, AskWanted};
+use super::build::needed;
+use super::scene::Scene;
+
+use waltron_core::document::Problem;
+use waltron_core::expression::{Type, Value, evaluate, quantity};
+use waltron_core::procedure::{Question, Wanted};
+
+/// The question of a step, with what is known of its values.
+///
+/// # Errors
+/// Mistakes in its expressions.
+pub(super) fn question(ask: &Ask, scene: &Scene) -> Result<Question, Problem> {
+    let text = evaluate(&ask.text, scene)?.to_string();
+    let wanted = match &ask.wanted {
+        AskWanted::Confirm => Wanted::Confirmation,
+        AskWanted::Choice(_, choices) => Wanted::Choice(match evaluate(choices, scene)? {
+            Value::List(items) => items.iter().map(ToString::to_string).collect(),
+            other => vec![other.to_string()],
+        }),
+        AskWanted::Value { kind: Type::Quantity(dimension), default, between, .. } => {
+            let bounds = match between {
+                Some((low, high)) => {
+                    Some([needed(low, *dimension, scene)?, needed(high, *dimension, scene)?])
+                }
+                None => None,
+            };
+            let default_si = match default {
+                Some(expr) => quantity(expr, *dimension, scene)?.map(|q| q.si),
+                None => None,
+            };
+            let (kind, exponents) = (dimension.to_string(), dimension.exponents());
+            Wanted::Quantity { kind, exponents, default_si, bounds }
+        }
+        AskWanted::Value { .. } => Wanted::Text,
+    };
+    Ok(Question { text, wanted })
+}
