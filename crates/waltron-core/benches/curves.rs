@@ -3,8 +3,8 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
 use waltron_core::characteristic::{Characteristic, Form, Shape, acceptance};
+use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{amperes, seconds};
-use waltron_core::tolerance::Tolerance;
 
 fn curves(c: &mut Criterion) {
     let coefficients = Shape::find("iec", "normal-inverse").unwrap().coefficients;

@@ -2,12 +2,12 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use waltron_core::name::Name;
-use waltron_core::phasor::Phasor;
-use waltron_core::program::{Program, Segment};
+use waltron_core::injection::program::{Program, Segment};
+use waltron_core::injection::stimulus::{Drive, Harmonic, Stimulus};
+use waltron_core::injection::waveform::{pieces, render};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Frequency, Measure, amperes, degrees, seconds};
-use waltron_core::stimulus::{Drive, Harmonic, Stimulus};
-use waltron_core::waveform::{pieces, render};
+use waltron_core::text::name::Name;
 
 const CHANNELS: usize = 12;
 const RATE_HZ: f64 = 20_000.0;

@@ -3,14 +3,14 @@
 use proptest::prelude::*;
 use waltron_core::asset::{Rating, Ratings, Withstand};
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::measuring::{Probe, Property};
-use waltron_core::name::Name;
-use waltron_core::phasor::Phasor;
-use waltron_core::program::{
+use waltron_core::injection::measuring::{Probe, Property};
+use waltron_core::injection::program::{
     Condition, Finish, Profile, Program, Relation, Rest, Segment, Slope, Stairs, Stop, Then,
 };
+use waltron_core::injection::stimulus::{Dc, Drive, Harmonic, Stimulus};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, amperes, degrees, seconds};
-use waltron_core::stimulus::{Dc, Drive, Harmonic, Stimulus};
+use waltron_core::text::name::Name;
 use waltron_test_support::{CURRENT_RANGE_A, VOLTAGE_RANGE_V, capability};
 
 const CONTINUOUS_A: f64 = 10.0;
@@ -27,7 +27,7 @@ fn ratings() -> Ratings {
             current(SHORT.0, Some(seconds(SHORT.1))),
         ]),
         voltages: Withstand::new(vec![volts(CONTINUOUS_V, None)]),
-        ..Ratings::unknown(Frequency::from_si(50.0))
+        ..Ratings::unknown(Some(Frequency::from_si(50.0)))
     }
 }
 

@@ -5,13 +5,13 @@
 
 use proptest::prelude::*;
 use waltron_core::asset::{Rating, Ratings, Withstand};
-use waltron_core::capability::Capability;
-use waltron_core::duty::{Duty, Warm};
-use waltron_core::observation::{Ended, Observation, Span};
-use waltron_core::phasor::Phasor;
-use waltron_core::program::{Profile, Program, Segment, Stairs};
+use waltron_core::clearance::duty::{Duty, Warm};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::{Ended, Observation, Span};
+use waltron_core::injection::program::{Profile, Program, Segment, Stairs};
+use waltron_core::injection::stimulus::{Drive, Stimulus};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Frequency, Measure, Voltage, amperes, seconds};
-use waltron_core::stimulus::{Drive, Stimulus};
 
 fn ratings() -> Ratings {
     let current = |i, t: Option<f64>| Rating { value: amperes(i), duration: t.map(seconds) };
@@ -20,7 +20,7 @@ fn ratings() -> Ratings {
     Ratings {
         currents: Withstand::new(vec![current(4.0, None), current(100.0, Some(1.0))]),
         voltages: Withstand::new(vec![voltage(250.0, None), voltage(300.0, Some(10.0))]),
-        ..Ratings::unknown(Frequency::from_si(50.0))
+        ..Ratings::unknown(Some(Frequency::from_si(50.0)))
     }
 }
 
@@ -145,7 +145,7 @@ fn a_record_keeps_what_is_warm() {
     duty.put_out(&held(currents(&[("ia", 50.0), ("ib", 3.0)]), 1.0), &lasted(0.0, &[1.0]));
     duty.put_out(&held(voltage(280.0), 1.0), &lasted(0.0, &[1.0]));
     let warm = duty.warm();
-    let names = |all: &[(waltron_core::name::Name, f64)]| {
+    let names = |all: &[(waltron_core::text::name::Name, f64)]| {
         all.iter().map(|(name, _)| name.to_string()).collect::<Vec<_>>()
     };
     assert_eq!(

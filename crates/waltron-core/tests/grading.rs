@@ -10,11 +10,11 @@ use waltron_core::grading::{
     Criterion, Finding, Limits, PointId, Rule, Summary, TripOutcome, Value, Values, Verdict, guard,
     judge_between, judge_limits, judge_trip_time, words,
 };
+use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{
     Angle, Current, Dimension, Frequency, Measure, Quantity, Time, Voltage, amperes, degrees,
     seconds,
 };
-use waltron_core::tolerance::{AnyTolerance, Tolerance};
 
 fn quantity(si: f64, dimension: Dimension) -> Quantity {
     Quantity { si, dimension }

@@ -1,12 +1,12 @@
 //! Loops, stimuli and programs: laws that hold whatever the values.
 
 use proptest::prelude::*;
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::measures::Measures;
-use waltron_core::phasor::{Phasor, Sequence};
-use waltron_core::program::{Profile, Program, Rest, Segment, Stairs, Stop, Then};
+use waltron_core::injection::program::{Profile, Program, Rest, Segment, Stairs, Stop, Then};
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::measures::Measures;
+use waltron_core::quantity::phasor::{Phasor, Sequence};
 use waltron_core::quantity::{Frequency, Measure, amperes, degrees, seconds};
-use waltron_core::stimulus::Stimulus;
 
 fn hertz(f: f64) -> Frequency {
     Frequency::from_si(f)
@@ -118,7 +118,7 @@ proptest! {
         rms in 0.0f64..30.0, order in 2u32..50, share in 0.001f64..0.5, angle in -170i32..170,
         dc in -5.0f64..5.0, tau in 0.01f64..1.0, rate in -2.0f64..2.0, mix in 0.0f64..1.0,
     ) {
-        use waltron_core::stimulus::{Dc, Drive, Harmonic};
+        use waltron_core::injection::stimulus::{Dc, Drive, Harmonic};
         let mut wave = Drive::sine("ia".into(), Phasor::new(amperes(rms), degrees(f64::from(angle))), hertz(50.0));
         wave.rate_hz_per_s = rate;
         wave.set_harmonic(Harmonic::new(order, share, degrees(f64::from(-angle))));

@@ -7,16 +7,18 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::Arc;
+use waltron_core::asset::IdentityForm;
 use waltron_core::asset::{Asset, Element, Function, Rating, Ratings, Withstand};
-use waltron_core::document::{
-    AnyQuantityText, AnyToleranceText, CurveForm, DocumentError, Field, Form, IdentityForm,
-    Problem, Problems, QuantityText, Source, Spannable, Text, ToleranceText, load, optional,
-};
-use waltron_core::measures::Measures;
+use waltron_core::characteristic::CurveForm;
+use waltron_core::quantity::measures::Measures;
+use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{
     Angle, Current, Dimension, Frequency, Measure, Ratio, Time, Voltage, amperes, seconds,
 };
-use waltron_core::tolerance::{AnyTolerance, Tolerance};
+use waltron_core::text::document::{
+    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    Source, Spannable, Text, ToleranceText, load, optional,
+};
 
 /// An asset: the thing under test with nameplate, ratings, tolerances and settings.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -56,8 +58,8 @@ struct RatingsForm {
     current: Option<QuantityText<Current>>,
     /// Nominal secondary voltage.
     voltage: Option<QuantityText<Voltage>>,
-    /// Nominal frequency.
-    frequency: QuantityText<Frequency>,
+    /// Nominal frequency; a supply of direct voltage has none.
+    frequency: Option<QuantityText<Frequency>>,
     /// Current transformer ratio, such as `600:1`.
     ct: Option<String>,
     /// Voltage transformer ratio, such as `20 kV:110 V`.
@@ -164,8 +166,14 @@ impl AssetForm {
     }
 
     fn read(self, problems: &mut Problems) -> Option<Asset> {
-        let (_, identity) = self.asset.read();
+        let (kind, identity) = self.asset.read();
         let ratings = self.ratings.read(problems)?;
+        if kind == Kind::Relay && ratings.frequency.is_none() {
+            let problem = Problem::new(0..0, "the relay's ratings have no `frequency`");
+            problems.push(
+                problem.help("add its nominal one to [ratings], as in `frequency = \"50 Hz\"`"),
+            );
+        }
         let defaults = Tolerances {
             current: Tolerance::larger_of(0.05, amperes(0.0)),
             time: Tolerance::larger_of(0.05, seconds(0.04)),
@@ -194,9 +202,13 @@ impl AssetForm {
             let function = form.function.stage();
             assumed.extend(function.and_then(|function| form.assumed(function)));
             if let Some(element) = form.read(function, &tolerances, problems) {
-                problems.settings.element(&element);
+                problems.settings.extend(element.named());
                 elements.push(element);
             }
+        }
+        if elements.is_empty() {
+            // Sequences say what they require themselves.
+            assumed.clear();
         }
         let terminals = self.terminals.unwrap_or_default().into_iter();
         let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
@@ -208,9 +220,9 @@ impl RatingsForm {
     fn read(self, problems: &mut Problems) -> Option<Ratings> {
         let current = self.current.and_then(|f| f.positive(problems));
         let voltage = self.voltage.and_then(|f| f.positive(problems));
-        let frequency = self.frequency.positive(problems);
+        let frequency = self.frequency.map(|f| f.positive(problems));
         // What it withstands may be told in its nominal values.
-        problems.settings.nominal(frequency, current, voltage);
+        problems.settings.nominal(frequency.flatten(), current, voltage);
         let (mut currents, mut voltages) = (Vec::new(), Vec::new());
         for form in self.thermal.unwrap_or_default() {
             let span = form.span();
@@ -238,7 +250,7 @@ impl RatingsForm {
         Some(Ratings {
             current,
             voltage,
-            frequency: frequency?,
+            frequency: optional(frequency)?,
             ct: self.ct,
             vt: self.vt,
             currents: withstand(currents, "current", problems),

@@ -19,9 +19,10 @@ pub use trip_time::{Level, TripTime, TripTimeSettings};
 
 use serde_json::Value;
 use waltron_core::asset::Asset;
-use waltron_core::capability::Capability;
-use waltron_core::document::{DocumentError, Source};
-use waltron_core::wing::{Registration, Wing, Wings};
+use waltron_core::injection::capability::Capability;
+use waltron_core::procedure::Registration;
+use waltron_core::text::document::{DocumentError, Source};
+use waltron_core::wing::{Wing, Wings};
 
 /// Protection relays.
 #[derive(Clone, Copy, Debug)]
@@ -36,7 +37,7 @@ impl Wing for RelayWing {
     }
 
     fn asset_schema(&self) -> Value {
-        waltron_core::document::schema::<AssetForm>()
+        waltron_core::text::document::schema::<AssetForm>()
     }
 
     fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {

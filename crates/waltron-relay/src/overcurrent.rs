@@ -5,12 +5,12 @@ use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Function;
 use waltron_core::characteristic::{Acceptance, Characteristic, Form, acceptance};
-use waltron_core::measures::Measures;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::measures::Measures;
+use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{
     Angle, Current, Dimension, Measure, Quantity, Ratio, Time, parse_as, seconds,
 };
-use waltron_core::stimulus::Stimulus;
-use waltron_core::tolerance::{AnyTolerance, Tolerance};
 
 /// How far measured values may lie from the settings.
 #[derive(Clone, Debug, PartialEq)]

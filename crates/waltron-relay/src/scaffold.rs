@@ -2,11 +2,11 @@
 
 use super::Overcurrent;
 use waltron_core::asset::{Asset, Element, Function, Longest};
-use waltron_core::capability::Capability;
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::measures::Measures;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::measures::Measures;
 use waltron_core::quantity::{Current, Measure};
-use waltron_core::stimulus::Stimulus;
 
 const RELAY: &str = r#"# An overcurrent relay. Secondary values; every quantity is text with its unit; what is commented out is
 # optional.
@@ -81,7 +81,7 @@ fn multiples(
     fault_loop: FaultLoop,
     rig: Option<&Capability>,
 ) -> Vec<f64> {
-    let frequency = asset.ratings.frequency;
+    let frequency = asset.ratings.frequency.unwrap_or_default();
     let first = |multiple: &f64| {
         let seen = element.pickup * *multiple;
         let Some(phase) = element.measures.phase_current(fault_loop, seen) else { return false };

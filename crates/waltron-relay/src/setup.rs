@@ -2,11 +2,11 @@
 
 use super::overcurrent::Overcurrent;
 use waltron_core::asset::{Asset, Element};
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::PointId;
-use waltron_core::name::Name;
 use waltron_core::procedure::SetupError;
 use waltron_core::quantity::Current;
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::text::name::Name;
 
 /// An overcurrent element of an asset, by its id.
 pub(super) fn overcurrent(asset: &Asset, id: &Name) -> Option<Element<Overcurrent>> {

@@ -1,10 +1,10 @@
 //! Built-in procedures written down in the sequence language: nothing that they do is hidden, and
 //! what they do can be adapted.
 
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::name::Name;
-use waltron_core::program::{Condition, Profile, Segment};
+use waltron_core::injection::program::{Condition, Profile, Segment};
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Time, exact};
+use waltron_core::text::name::Name;
 
 /// A name as a script writes it: in backquotes where it is more than letters and digits.
 pub(super) fn name(name: &Name) -> String {
@@ -63,6 +63,6 @@ pub(super) fn fault_lines(
 }
 
 /// The load current as it was given, not as its complex value rounds.
-fn exact_load(held: &waltron_core::stimulus::Stimulus, largest: Current) -> String {
+fn exact_load(held: &waltron_core::injection::stimulus::Stimulus, largest: Current) -> String {
     current(held.currents.first().map_or(largest, |d| d.phasor.rms()))
 }

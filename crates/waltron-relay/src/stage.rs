@@ -4,9 +4,9 @@ use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Function;
 use waltron_core::characteristic::Acceptance;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Ratio, Time, parse_as};
-use waltron_core::stimulus::Stimulus;
-use waltron_core::tolerance::{AnyTolerance, Tolerance};
 
 /// What a stage watches; numbers are the device numbers of ANSI/IEEE C37.2.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -5,8 +5,9 @@
 use proptest::prelude::*;
 use waltron_core::asset::Asset;
 use waltron_core::characteristic::{Form as Curve, Reset};
-use waltron_core::document::{DocumentError, PlanForm, Problem, Source};
+use waltron_core::plan::PlanForm;
 use waltron_core::quantity::Measure;
+use waltron_core::text::document::{DocumentError, Problem, Source};
 use waltron_relay::{AssetForm, Overcurrent};
 
 const HEAD: &str = r#"

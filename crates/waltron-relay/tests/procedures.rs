@@ -1,14 +1,14 @@
 //! Procedures fed with observations made by hand.
 
 use waltron_core::asset::{Asset, Longest, Rating};
-use waltron_core::capability::{Capability, Channel};
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::grading::{Finding, Verdict};
-use waltron_core::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::capability::{Capability, Channel};
+use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::program::{Profile, Program};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, SetupError};
-use waltron_core::program::{Profile, Program};
+use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Measure, Time, amperes, seconds};
-use waltron_core::tolerance::Tolerance;
 
 const ASSET: &str = r#"
 [asset]

@@ -5,14 +5,14 @@
 
 use waltron_core::asset::{Asset, Element};
 use waltron_core::characteristic::spread;
-use waltron_core::document::Source;
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::phasor::Phasor;
+use waltron_core::injection::stimulus::{Drive, PHASE_VOLTAGES, Stimulus};
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::phasor::Phasor;
+use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{
     Current, Dimension, Frequency, Measure, Time, Voltage, amperes, degrees, seconds,
 };
-use waltron_core::stimulus::{Drive, PHASE_VOLTAGES, Stimulus};
-use waltron_core::tolerance::{AnyTolerance, Tolerance};
+use waltron_core::text::document::Source;
 use waltron_relay::{AssetForm, Overcurrent, Stage};
 use waltron_test_support::relay;
 
@@ -232,7 +232,7 @@ fn curves_are_written_in_the_words_of_their_standard() {
 /// What is graded against a setting is graded against the asset's, whatever a plan calls so.
 #[test]
 fn a_plan_cannot_give_a_setting_another_value() {
-    use waltron_core::document::PlanForm;
+    use waltron_core::plan::PlanForm;
     let asset = relay(STAGES);
     let error = |name: &str| {
         let text = format!(
@@ -250,7 +250,7 @@ fn a_plan_cannot_give_a_setting_another_value() {
 /// What a procedure cannot test is named for what it is.
 #[test]
 fn a_procedure_says_what_it_tests() {
-    use waltron_core::document::PlanForm;
+    use waltron_core::plan::PlanForm;
     let asset = relay(STAGES);
     let source = Source::new(
         "plan",

@@ -2,7 +2,7 @@
 //! connection. Narrow, so that a phone shows it in readable letters.
 
 use maud::{Markup, PreEscaped, html as markup};
-use waltron_core::hookup::{Carries, Sheet, Wire};
+use waltron_core::plan::hookup::{Carries, Sheet, Wire};
 
 const WIDTH: u32 = 480;
 /// Width of a box.

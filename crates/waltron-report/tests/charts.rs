@@ -4,8 +4,8 @@
 
 use proptest::prelude::*;
 use waltron_core::asset::Asset;
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values, Verdict};
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_report::plot::{Oscillogram, Panel, PlotError, TimeCurrent, Trace, svg};
 use waltron_test_support::relay;

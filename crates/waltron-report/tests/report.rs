@@ -1,7 +1,7 @@
 //! Reports and plots of a run made by hand: what a reader must find, and must not.
 
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
 use waltron_relay::WINGS;

@@ -1,10 +1,10 @@
 //! The person at the panel, as the runner and the rig see them.
 
 use waltron_core::grading::Grade;
-use waltron_core::name::Name;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::Time;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// Answers prompts and can stop the run.
 pub trait Attendant {

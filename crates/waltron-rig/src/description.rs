@@ -1,10 +1,10 @@
 //! What a test set tells of itself, on both ends of the line.
 
 use serde::{Deserialize, Serialize};
-use waltron_core::capability::{Capability, Channel, EmergencyStop, ParameterKind};
-use waltron_core::measuring::Coupling;
-use waltron_core::name::Name;
+use waltron_core::injection::capability::{Capability, Channel, EmergencyStop, ParameterKind};
+use waltron_core::injection::measuring::Coupling;
 use waltron_core::quantity::{Dimension, Measure};
+use waltron_core::text::name::Name;
 
 /// The answer to `INSTrument:CAPability?`, as JSON.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

@@ -1,12 +1,12 @@
 //! The seam between the runner and whatever injects.
 
 use crate::attendant::Attendant;
-use waltron_core::capability::{Capability, ParameterValue};
+use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::capability::{Capability, ParameterValue};
+use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::Time;
-use waltron_core::readback::ReadSetting;
+use waltron_core::text::name::Name;
 
 /// What injects and measures.
 ///

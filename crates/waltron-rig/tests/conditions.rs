@@ -2,21 +2,21 @@
 
 use std::cell::Cell;
 use waltron_core::asset::{Rating, Ratings, Withstand};
-use waltron_core::capability::{
+use waltron_core::clearance::{Refusal, clear};
+use waltron_core::injection::capability::{
     Capability, Channel, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
-use waltron_core::clearance::{Refusal, clear};
-use waltron_core::document::Source;
-use waltron_core::measuring::{Probe, Property};
-use waltron_core::observation::{Ended, Observation};
-use waltron_core::phasor::Phasor;
-use waltron_core::procedure::{Answer, Question};
-use waltron_core::program::{
+use waltron_core::injection::measuring::{Probe, Property};
+use waltron_core::injection::observation::{Ended, Observation};
+use waltron_core::injection::program::{
     Condition, Finish, Profile, Program, Relation, Segment, Slope, Stop, Then,
 };
+use waltron_core::injection::stimulus::{Drive, Harmonic, Stimulus};
+use waltron_core::procedure::{Answer, Question};
+use waltron_core::quantity::phasor::Phasor;
+use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, amperes, degrees, seconds};
-use waltron_core::stimulus::{Drive, Harmonic, Stimulus};
-use waltron_core::tolerance::Tolerance;
+use waltron_core::text::document::Source;
 use waltron_rig::Rig;
 use waltron_rig::attendant::{Attendant, Unattended};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
@@ -80,7 +80,7 @@ fn ratings(continuous: f64) -> Ratings {
     let rating = |i, duration| Rating { value: amperes(i), duration };
     let currents = vec![rating(continuous, None), rating(100.0, Some(seconds(1.0)))];
     let currents = Withstand::new(currents);
-    Ratings { currents, ..Ratings::unknown(Frequency::from_si(50.0)) }
+    Ratings { currents, ..Ratings::unknown(Some(Frequency::from_si(50.0))) }
 }
 
 fn capability() -> Capability {
@@ -381,9 +381,11 @@ fn poles_clear_at_their_own_zero_crossings() {
     let seen = play(&mut rig(RELAY), program.clone());
     let off = |id: &str| seen.off_at.iter().find(|o| o.channel == id).unwrap().time.si();
     assert!((off("va") - 0.025).abs() < 1e-9 && (off("vb") - 0.021_666_666_667).abs() < 1e-9);
-    let mut wave =
-        waltron_core::waveform::render(&waltron_core::waveform::pieces(&program, Some(&seen)), 1e4)
-            .unwrap();
+    let mut wave = waltron_core::injection::waveform::render(
+        &waltron_core::injection::waveform::pieces(&program, Some(&seen)),
+        1e4,
+    )
+    .unwrap();
     wave.cut(&seen);
     assert_eq!(wave.channels.len(), 2);
 }

@@ -5,21 +5,23 @@ use std::net::TcpListener;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use waltron_core::asset::Ratings;
-use waltron_core::capability::Capability;
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::document::Source;
-use waltron_core::measuring::{Capture, Lack, Part, Probe, Property, Read, Reading, Signal, When};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::phasor::Phasor;
-use waltron_core::procedure::{Action, Procedure};
-use waltron_core::program::{
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{
+    Capture, Lack, Part, Probe, Property, Read, Reading, Signal, When,
+};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{
     Condition, Finish, Profile, Program, Relation, Segment, Steps, Stop, Switching, Then,
 };
+use waltron_core::injection::stimulus::{Dc, Drive, Stimulus};
+use waltron_core::procedure::{Action, Procedure};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{
     Dimension, Frequency, Measure, Time, Voltage, amperes, degrees, seconds,
 };
-use waltron_core::stimulus::{Dc, Drive, Stimulus};
+use waltron_core::text::document::Source;
+use waltron_core::text::name::Name;
 use waltron_rig::Description;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::scpi_rig::ScpiRig;
@@ -63,7 +65,7 @@ fn probe(of: &str, what: Property) -> Probe {
 }
 
 fn ratings() -> Ratings {
-    Ratings::unknown(Frequency::from_si(50.0))
+    Ratings::unknown(Some(Frequency::from_si(50.0)))
 }
 
 fn play(program: Program) -> Observation {
@@ -396,7 +398,7 @@ fn captures_are_what_the_meters_see_and_not_what_was_put_out() {
     ];
     let seen = play(program.clone());
     let [whole, second, current] = &seen.captures[..] else { panic!("{}", seen.captures.len()) };
-    let samples = |c: &waltron_core::measuring::Captured| c.tracks[0].samples.clone();
+    let samples = |c: &waltron_core::injection::measuring::Captured| c.tracks[0].samples.clone();
     assert_eq!((samples(whole).len(), samples(second).len()), (4000, 2000));
     assert_eq!(samples(whole)[2000..], samples(second)[..]);
     assert!((second.start.si() - 0.2).abs() < 1e-12);

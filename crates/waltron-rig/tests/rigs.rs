@@ -1,9 +1,9 @@
 //! Rig files, clocks and the record's writer.
 
-use waltron_core::document::Source;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Measure, seconds};
 use waltron_core::record::{Event, read};
+use waltron_core::text::document::Source;
 use waltron_rig::RigForm;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
 use waltron_rig::reader::Events;

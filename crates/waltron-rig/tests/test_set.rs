@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use waltron_core::document::Source;
+use waltron_core::text::document::Source;
 use waltron_rig::Description;
 use waltron_rig::test_set::{Session, TREE, TestSet};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};

@@ -1,9 +1,9 @@
 //! The statements of a sequence.
 
 use std::ops::Range;
-use waltron_core::expression::{Expr, Type};
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::name::Name;
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::text::expression::{Expr, Type};
+use waltron_core::text::name::Name;
 
 /// A byte range that does not count when two scripts are compared.
 #[derive(Clone, Debug, Default)]

@@ -6,8 +6,8 @@ use super::ast::{
 };
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::expression::Expr;
-use waltron_core::name::Name;
+use waltron_core::text::expression::Expr;
+use waltron_core::text::name::Name;
 
 /// One instruction.
 #[derive(Clone, Debug)]

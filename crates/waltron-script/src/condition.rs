@@ -1,12 +1,12 @@
 //! From the words of an `until` or a `guard` to conditions that the rig watches.
 
 use super::context::Context;
-use waltron_core::document::Problem;
-use waltron_core::expression::{
+use waltron_core::injection::program::{Condition, Relation};
+use waltron_core::quantity::{Dimension, Measure, Time};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{
     Binary, Expr, ExprKind, Names, Type, Unary, Value, evaluate, not_there, quantity,
 };
-use waltron_core::program::{Condition, Relation};
-use waltron_core::quantity::{Dimension, Measure, Time};
 
 /// The rig's form of a condition. Limits that are not known yet, which happens while a script is
 /// only gone through, stand as one that is never reached.

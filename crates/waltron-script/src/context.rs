@@ -4,12 +4,13 @@ use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::capability::Capability;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, ExprKind, Range as Bounds, Settings, Type, Value};
-use waltron_core::measuring::{Probe, Property, Signal};
-use waltron_core::name::{Name, nearest};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Probe, Property, Signal};
+use waltron_core::quantity::Frequency;
 use waltron_core::quantity::{Dimension, Measure};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, ExprKind, Range as Bounds, Settings, Type, Value};
+use waltron_core::text::name::{Name, nearest};
 
 /// A recorded file that sequences can play.
 #[derive(Clone, Debug, PartialEq)]
@@ -64,7 +65,7 @@ impl Context {
                 contacts.push(name);
             }
         }
-        let settings = Settings::of(&asset);
+        let settings = asset.settings();
         let recordings = HashMap::new();
         Self { test, asset, capability, settings, recordings, seed: 1, text, contacts }
     }
@@ -280,6 +281,11 @@ impl Context {
             }
         }
         Ok(all)
+    }
+
+    /// The frequency of what is put out without saying which; zero where the asset has none.
+    pub(super) fn nominal(&self) -> Frequency {
+        self.asset.ratings.frequency.unwrap_or_default()
     }
 
     /// An element that the asset does not have.

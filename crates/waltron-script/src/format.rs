@@ -4,7 +4,7 @@
 //! between tokens, indentation, and empty lines at the end are touched. Every line keeps its number,
 //! since points without a name are called by it.
 
-use waltron_core::expression::{Kind, Sign, Token, tokens};
+use waltron_core::text::expression::{Kind, Sign, Token, tokens};
 
 /// Blanks of one level.
 const INDENT: &str = "  ";
@@ -107,7 +107,8 @@ fn spaced(text: &str, line: &[Token], i: usize, written: bool) -> bool {
         ) || matches!(t.kind, Kind::Sign(Sign::Close | Sign::CloseList))
     };
     let keyword = |t: &Token| {
-        t.kind == Kind::Name && waltron_core::expression::RESERVED.contains(&&text[t.span.clone()])
+        t.kind == Kind::Name
+            && waltron_core::text::expression::RESERVED.contains(&&text[t.span.clone()])
     };
     match (before.kind, token.kind) {
         // Two numbers around a point would become one.

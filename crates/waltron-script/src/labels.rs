@@ -4,9 +4,9 @@ use super::ast::{Expect, Step};
 use super::context::Context;
 use super::scene::Scene;
 use std::collections::{HashMap, HashSet};
-use waltron_core::document::Problem;
-use waltron_core::expression::{ExprKind, Piece, Value, evaluate};
 use waltron_core::grading::PointId;
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{ExprKind, Piece, Value, evaluate};
 
 /// Which step a label belongs to: where several give it, the first of them has it as it stands, the
 /// others with their line.
@@ -125,7 +125,7 @@ fn known_label(
 }
 
 /// A label's text. What is measured is left out of it, or the point would be another one every time.
-fn text(label: &waltron_core::expression::Expr, scene: &Scene) -> Result<String, Problem> {
+fn text(label: &waltron_core::text::expression::Expr, scene: &Scene) -> Result<String, Problem> {
     let ExprKind::Text(pieces) = &label.kind else {
         return Ok(evaluate(label, scene)?.to_string());
     };

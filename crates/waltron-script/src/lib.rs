@@ -34,9 +34,9 @@ pub use format::format;
 pub use machine::Sequence;
 
 use std::sync::Arc;
-use waltron_core::document::{DocumentError, Problem, Problems, Source};
 use waltron_core::plan::Playable;
 use waltron_core::procedure::Procedure;
+use waltron_core::text::document::{DocumentError, Problem, Problems, Source};
 
 /// A script that may be run, with all it needs to know.
 #[derive(Clone, Debug)]

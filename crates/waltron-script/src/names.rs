@@ -2,7 +2,7 @@
 //! sub-sequence is its own.
 
 use std::collections::HashMap;
-use waltron_core::expression::Value;
+use waltron_core::text::expression::Value;
 
 /// A name's value.
 #[derive(Clone, Debug, PartialEq)]

@@ -5,12 +5,15 @@ use super::context::Context;
 use super::scene::{Mode, Out, Scene};
 use super::target::{Target, set};
 use num_complex::Complex64;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, ExprKind, PhasorValue, Type, Value, evaluate, not_there};
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::phasor::Phasor;
+use waltron_core::injection::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::quantity::Frequency;
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Angle, Current, Measure, Voltage, degrees};
-use waltron_core::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{
+    Expr, ExprKind, PhasorValue, Type, Value, evaluate, not_there,
+};
 
 /// Finds out what a setting acts on and what it is set to: the most that it can be where that is not
 /// known yet, and whether it is known.
@@ -60,7 +63,7 @@ fn target(setting: &Setting, context: &Context) -> Result<Target, Problem> {
 /// # Errors
 /// Mistakes in its settings, values that nothing bounds.
 pub(super) fn stimulus(output: &Output, base: &Out, scene: &Scene) -> Result<Out, Problem> {
-    let nominal = scene.context.asset.ratings.frequency;
+    let nominal = scene.context.nominal();
     let mut out = base.stimulus.clone();
     let mut is_exact = base.is_exact;
     let mut read_all = Vec::new();
@@ -115,7 +118,22 @@ pub(super) fn stimulus(output: &Output, base: &Out, scene: &Scene) -> Result<Out
         let wanted = Complex64::new(part(&power[0], drawn.re), part(&power[1], drawn.im));
         currents_for_power(wanted, setting, &mut out)?;
     }
+    if nominal == Frequency::default() && alternates_without_frequency(&out) {
+        let at = output.settings.first().map_or(0..0, |setting| setting.at.0.clone());
+        let message = "nothing says at which frequency: the asset's file gives no nominal one";
+        return Err(Problem::new(at, message)
+            .help("add `f = 50 Hz` to this step, or `frequency` to the asset's ratings"));
+    }
     Ok(Out { stimulus: out, is_exact })
+}
+
+/// Whether something alternates of which no frequency is known.
+fn alternates_without_frequency(out: &Stimulus) -> bool {
+    fn of<Q: Measure>(drives: &[Drive<Q>]) -> bool {
+        let alternates = |d: &&Drive<Q>| d.phasor.rms().si() != 0.0;
+        drives.iter().filter(alternates).any(|d| d.frequency == Frequency::default())
+    }
+    of(&out.currents) || of(&out.voltages)
 }
 
 /// The three-phase power that is drawn, without what rounding leaves.
@@ -205,7 +223,7 @@ fn fault(
         }
         return Ok(());
     };
-    let frequency = out.frequency().unwrap_or(scene.context.asset.ratings.frequency);
+    let frequency = out.frequency().unwrap_or_else(|| scene.context.nominal());
     let phases = fault_loop
         .currents(Current::from_si(i.rms))
         .map(|p| p.at(p.angle() + Angle::from_si(i.angle)));

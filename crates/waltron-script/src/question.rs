@@ -4,9 +4,9 @@ use super::ast::{Ask, AskWanted};
 use super::build::needed;
 use super::scene::Scene;
 
-use waltron_core::document::Problem;
-use waltron_core::expression::{Type, Value, evaluate, quantity};
 use waltron_core::procedure::{Question, Wanted};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Type, Value, evaluate, quantity};
 
 /// The question of a step, with what is known of its values.
 ///

@@ -5,17 +5,17 @@ use super::names::Frames;
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
-use waltron_core::document::Problem;
-use waltron_core::expression::{
+use waltron_core::grading::TripOutcome;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Profile, Program};
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::procedure::{closed_already, seen_trip};
+use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{
     Event, Expr, ExprKind, Measured, Names, Range as Bounds, Stage, Type, Value, Which, evaluate,
 };
-use waltron_core::grading::TripOutcome;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::procedure::{closed_already, seen_trip};
-use waltron_core::program::{Profile, Program};
-use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// An injection, as far as it is known.
 #[derive(Clone, Debug, PartialEq)]
@@ -399,7 +399,7 @@ impl Names for Scene {
             {
                 let contacts: Vec<String> =
                     self.context.contacts().iter().map(ToString::to_string).collect();
-                let near = waltron_core::name::nearest(
+                let near = waltron_core::text::name::nearest(
                     signal.as_str(),
                     contacts.iter().map(String::as_str),
                 );

@@ -1,11 +1,13 @@
 //! What a setting such as `ia = 5 A` or `i.h3 = 6 %` acts on, and what it does to a stimulus.
 
 use super::context::Context;
-use waltron_core::expression::{PhasorValue, Type, Value};
-use waltron_core::name::Name;
-use waltron_core::phasor::Phasor;
+use waltron_core::injection::stimulus::{
+    Dc, Drive, Harmonic, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus,
+};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Angle, Dimension, Frequency, Measure, degrees, seconds};
-use waltron_core::stimulus::{Dc, Drive, Harmonic, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::text::expression::{PhasorValue, Type, Value};
+use waltron_core::text::name::Name;
 
 /// What a setting acts on.
 #[derive(Clone, Debug, PartialEq)]

@@ -1,17 +1,17 @@
 use super::*;
 use proptest::prelude::*;
-use waltron_core::capability::{
+use waltron_core::grading::{Finding, Verdict};
+use waltron_core::injection::capability::{
     Capability, Channel, Input, Instrument, Parameter, ParameterKind, ParameterValue,
 };
-use waltron_core::document::Source;
-use waltron_core::grading::{Finding, Verdict};
-use waltron_core::measuring::Reading;
-use waltron_core::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::measuring::Reading;
+use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::program::{Finish, Profile, Program};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Action, Answer, Procedure};
-use waltron_core::program::{Finish, Profile, Program};
+use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage, amperes, seconds};
-use waltron_core::stimulus::Stimulus;
-use waltron_core::tolerance::Tolerance;
+use waltron_core::text::document::Source;
 use waltron_relay::AssetForm;
 
 fn context(text: &str) -> Arc<Context> {
@@ -104,7 +104,7 @@ fn mistakes(text: &str) -> Vec<String> {
         Ok(_) => return Vec::new(),
         Err(error) => error.problems,
     };
-    let say = |p: &waltron_core::document::Problem| {
+    let say = |p: &waltron_core::text::document::Problem| {
         format!(
             "{}: {} | {}",
             source.position(p.span.start).0,
@@ -123,7 +123,8 @@ fn played(program: &Program, edges: &[(&str, f64, bool)], readings: &[f64]) -> O
         let start = now;
         let longest = segment.longest().unwrap();
         let contact = segment.stops.iter().enumerate().find_map(|(i, s)| {
-            let waltron_core::program::Condition::Contact { signal, closed } = &s.when else {
+            let waltron_core::injection::program::Condition::Contact { signal, closed } = &s.when
+            else {
                 return None;
             };
             let edge = edges.iter().find(|(n, t, c)| {
@@ -268,7 +269,7 @@ fn a_guard_runs_its_steps_and_stops_everything() {
         seen.segments[0].ended = Ended::Stop(0);
         seen
     });
-    assert_eq!(programs[0].segments[0].stops[0].then, waltron_core::program::Then::Off);
+    assert_eq!(programs[0].segments[0].stops[0].then, waltron_core::injection::program::Then::Off);
     assert_eq!(verdicts(&grades), [("t/line 2".to_owned(), Verdict::Inconclusive)], "{grades:?}");
     assert!(grades[0].reason.contains("supply.current >= 1.2 A"));
     let off = log.iter().position(|l| l.contains("Switch(false)")).unwrap();
@@ -315,8 +316,8 @@ fn what_is_out_stays_until_it_is_changed() {
 fn an_inception_angle_and_an_offset_make_the_current_continuous() {
     let script = "fault A-N with i = 5 A @ -70 deg offset 60 ms after prefault v = balanced(57.7 V), ia = 1 A for 987 ms inception 30 deg for 100 ms\n";
     let (_, programs, _) = run(script, |_, p| played(p, &[], &[]));
-    let pieces = waltron_core::waveform::pieces(&programs[0], None);
-    let wave = waltron_core::waveform::render(&pieces, 1e5).unwrap();
+    let pieces = waltron_core::injection::waveform::pieces(&programs[0], None);
+    let wave = waltron_core::injection::waveform::render(&pieces, 1e5).unwrap();
     let inception = pieces[0].length.si();
     let of = |name: &str| wave.channels.iter().find(|c| c.name == name).unwrap().samples.clone();
     let at = (inception * 1e5).ceil() as usize;
@@ -547,7 +548,7 @@ fn a_magnitude_alone_turns_nothing() {
     assert!(out.voltages.iter().all(|d| d.frequency.si() == 49.0));
 }
 
-fn put_out(script: &str) -> waltron_core::stimulus::Stimulus {
+fn put_out(script: &str) -> waltron_core::injection::stimulus::Stimulus {
     let mut machine = loaded(script);
     match machine.next() {
         Action::Inject(program) => program.segments[0].profile.at(seconds(0.0)),
@@ -571,9 +572,9 @@ proptest! {
     fn harmonic_angles_mean_what_they_say(turn in -180.0f64..180.0, angle in -170.0f64..170.0, order in 2u32..12) {
         let read = |suffix: &str| {
             let out = put_out(&format!("hold ia = 2 A @ {turn} deg, ia.h{order}{suffix} = 20 % @ {angle} deg for 1 s\n"));
-            let program = Program::of(vec![waltron_core::program::Segment::hold("x", out, seconds(0.2))]);
-            let wave = waltron_core::waveform::render(&waltron_core::waveform::pieces(&program, None), 1e4).unwrap();
-            waltron_core::waveform::spectrum::Spectrum::of(&wave.channels[0].samples, 1e4, 50.0, 20)
+            let program = Program::of(vec![waltron_core::injection::program::Segment::hold("x", out, seconds(0.2))]);
+            let wave = waltron_core::injection::waveform::render(&waltron_core::injection::waveform::pieces(&program, None), 1e4).unwrap();
+            waltron_core::injection::samples::spectrum::Spectrum::of(&wave.channels[0].samples, 1e4, 50.0, 20)
         };
         let own = read(".absolute").harmonics[order as usize - 2];
         let off = |found: f64| ((found - angle + 540.0).rem_euclid(360.0) - 180.0).abs();
@@ -712,7 +713,7 @@ proptest! {
 
     #[test]
     fn any_words_are_survived(words in proptest::collection::vec(prop_oneof![
-        proptest::sample::select(waltron_core::expression::RESERVED.to_vec()).prop_map(str::to_owned),
+        proptest::sample::select(waltron_core::text::expression::RESERVED.to_vec()).prop_map(str::to_owned),
         "[-+*/^@()<>=,.\\[\\]:\n]", "[0-9]{1,4}( ?(A|ms|V|%|Hz/s))?", Just("ia".to_owned()), Just("\"{x}\"".to_owned()),
         Just("51P".to_owned()), Just("\n".to_owned()), Just("trip".to_owned()), Just("A-N".to_owned()),
     ], 0..60)) {

@@ -3,11 +3,11 @@
 use super::ast::SetValue;
 use super::build::needed;
 use super::scene::Scene;
-use waltron_core::capability::{ParameterKind, ParameterValue};
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, Type, Value, evaluate, not_there, wrong_kind};
-use waltron_core::name::Name;
+use waltron_core::injection::capability::{ParameterKind, ParameterValue};
 use waltron_core::quantity::Quantity;
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, Type, Value, evaluate, not_there, wrong_kind};
+use waltron_core::text::name::Name;
 
 /// The values of `from … to … by …`.
 pub(super) fn range(
@@ -56,7 +56,7 @@ pub(super) fn parameter_value(
     let capability = &scene.context.capability;
     let Some(parameter) = capability.parameter(name.as_str()) else {
         let known = || capability.parameters.iter().map(|p| p.name.as_str());
-        let near = waltron_core::name::nearest(name.as_str(), known());
+        let near = waltron_core::text::name::nearest(name.as_str(), known());
         let all = || match known().collect::<Vec<_>>() {
             none if none.is_empty() => "its file lists no [[parameter]]".to_owned(),
             some => format!("parameters are {}", some.join(", ")),

@@ -23,12 +23,12 @@ use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::parameter_value;
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, Names, Range, Type, Value, evaluate, quantity};
-use waltron_core::name::Name;
+use waltron_core::injection::program::Condition;
 use waltron_core::procedure::{Also, Planned, PlannedPoint};
-use waltron_core::program::Condition;
 use waltron_core::quantity::{Dimension, Measure, seconds};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, Names, Range, Type, Value, evaluate, quantity};
+use waltron_core::text::name::Name;
 
 /// Most injections that are gone through.
 const MOST_INJECTIONS: usize = 20_000;

@@ -7,14 +7,15 @@ use crate::transformer::{Transformer, TransformerForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use waltron_core::document::{
-    AnyQuantityText, CurveForm, DocumentError, Field, Form, Problem, Problems, QuantityText,
-    Source, Text, load,
-};
-use waltron_core::measures::Measures;
-use waltron_core::name::Name;
+use waltron_core::asset::readback::ReadSetting;
+use waltron_core::characteristic::CurveForm;
+use waltron_core::quantity::measures::Measures;
 use waltron_core::quantity::{Angle, Current, Dimension, Measure, Ratio, Time, Voltage};
-use waltron_core::readback::ReadSetting;
+use waltron_core::text::document::{
+    AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source, Text,
+    load,
+};
+use waltron_core::text::name::Name;
 
 /// A specimen: the truth of a simulated asset, with the defects it hides.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]

@@ -18,12 +18,12 @@ pub mod transformer;
 pub use form::SpecimenForm;
 pub use noise::Noise;
 
-use waltron_core::capability::{Capability, ParameterValue};
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::asset::readback::ReadSetting;
+use waltron_core::injection::capability::{Capability, ParameterValue};
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::Time;
-use waltron_core::readback::ReadSetting;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// Moments at which something is looked at, counted from the last [`Specimen::begin`].
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -1,11 +1,11 @@
 //! A simulated auxiliary supply: it settles to its set voltage and may limit its current.
 
 use crate::{Noise, Specimen};
-use waltron_core::capability::ParameterValue;
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::injection::capability::ParameterValue;
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// What the supply is really like.
 #[derive(Clone, Debug, PartialEq)]

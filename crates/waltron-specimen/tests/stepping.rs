@@ -2,10 +2,10 @@
 //! millisecond, written here from the dynamic equation of IEEE C37.112 and nothing else.
 
 use proptest::prelude::*;
-use waltron_core::document::Source;
-use waltron_core::fault_loop::FaultLoop;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Frequency, amperes, seconds};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::document::Source;
 use waltron_specimen::SpecimenForm;
 
 const STEP_S: f64 = 2e-4;

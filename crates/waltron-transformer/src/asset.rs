@@ -2,10 +2,10 @@
 
 use std::any::Any;
 use waltron_core::asset::Family;
-use waltron_core::name::Name;
-use waltron_core::plan::Precautions;
+use waltron_core::asset::Precautions;
+use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, Quantity, significant};
-use waltron_core::tolerance::AnyTolerance;
+use waltron_core::text::name::Name;
 
 /// Which kind of instrument transformer.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -6,17 +6,17 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
-use waltron_core::measuring::Property;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::measuring::Property;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::program::{Program, Segment};
+use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, seconds, significant};
-use waltron_core::wing::{Method, TestHead, TestKeys};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
+use waltron_core::text::name::Name;
 
 /// What is connected lies between a quarter of the rated burden and all of it.
 const BURDEN: Criterion = Criterion::named("burden");
@@ -73,7 +73,7 @@ impl Measuring for BurdenTest {
 
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
         let (of, rig) = (transformer(bench.asset)?, bench.capability);
-        let frequency = bench.asset.ratings.frequency;
+        let frequency = bench.frequency()?;
         let out = current(rig, "burden current", self.current, frequency)?;
         let sides = ["burden voltage", "burden current"];
         let impedance = probe(rig, &sides, Property::Phasor)?;

@@ -5,16 +5,17 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use waltron_core::asset::IdentityForm;
 use waltron_core::asset::{Asset, Rating, Ratings, Withstand};
-use waltron_core::document::{
-    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, IdentityForm, Problem, Problems,
-    QuantityText, Source, Spannable, load,
-};
-use waltron_core::name::Name;
+use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{
     Current, Dimension, Frequency, Measure, Quantity, Ratio, Time, Voltage,
 };
-use waltron_core::tolerance::AnyTolerance;
+use waltron_core::text::document::{
+    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    Source, Spannable, load,
+};
+use waltron_core::text::name::Name;
 
 /// A current or voltage transformer with its nameplate and tolerances.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -181,7 +182,7 @@ impl InstrumentTransformerForm {
             ratio_tolerance: ratio_tolerance?,
             resistance_tolerance: resistance_tolerance?,
         };
-        let ratings = ratings(&own, frequency?, continuous?, lifted(short)?);
+        let ratings = ratings(&own, Some(frequency?), continuous?, lifted(short)?);
         let terminals = self.terminals.unwrap_or_default().into_iter();
         Some(Asset {
             identity,
@@ -196,14 +197,14 @@ impl InstrumentTransformerForm {
 
 /// An optional value that was read: `None` only where reading it failed.
 fn lifted<T>(read: Option<Option<T>>) -> Option<Option<T>> {
-    waltron_core::document::optional(read)
+    waltron_core::text::document::optional(read)
 }
 
 /// What each connection withstands, from the nameplate. What has no rating of its own gets that of the
 /// secondary, the smallest one.
 fn ratings(
     own: &InstrumentTransformer,
-    frequency: Frequency,
+    frequency: Option<Frequency>,
     continuous: f64,
     short: Option<(Current, Time)>,
 ) -> Ratings {

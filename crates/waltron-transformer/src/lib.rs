@@ -22,9 +22,10 @@ pub use ratio::{RatioKeys, RatioTest};
 pub use resistance::{ResistanceKeys, ResistanceTest};
 
 use waltron_core::asset::Asset;
-use waltron_core::capability::Capability;
-use waltron_core::document::{DocumentError, Source};
-use waltron_core::wing::{Registration, Wing};
+use waltron_core::injection::capability::Capability;
+use waltron_core::procedure::Registration;
+use waltron_core::text::document::{DocumentError, Source};
+use waltron_core::wing::Wing;
 
 /// Current and voltage transformers.
 #[derive(Clone, Copy, Debug)]
@@ -36,7 +37,7 @@ impl Wing for InstrumentTransformerWing {
     }
 
     fn asset_schema(&self) -> serde_json::Value {
-        waltron_core::document::schema::<InstrumentTransformerForm>()
+        waltron_core::text::document::schema::<InstrumentTransformerForm>()
     }
 
     fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {

@@ -2,15 +2,15 @@
 
 use crate::asset::InstrumentTransformer;
 use waltron_core::asset::Asset;
-use waltron_core::capability::{Capability, Channel};
 use waltron_core::grading::{Criterion, Finding, Limits, PointId, Values, Verdict};
-use waltron_core::measuring::{Probe, Property, Signal, Worked};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::phasor::Phasor;
+use waltron_core::injection::capability::{Capability, Channel};
+use waltron_core::injection::measuring::{Probe, Property, Signal, Worked};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::stimulus::{Dc, Drive, Stimulus};
 use waltron_core::procedure::SetupError;
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Quantity, Voltage, degrees};
-use waltron_core::stimulus::{Dc, Drive, Stimulus};
+use waltron_core::text::name::Name;
 
 /// The asset as this wing knows it.
 pub(crate) fn transformer(asset: &Asset) -> Result<&InstrumentTransformer, SetupError> {
@@ -103,7 +103,7 @@ pub(crate) fn shown(seen: &Observation, probe: &Probe) -> Result<Shown, String> 
 }
 
 /// A reading's numbers.
-pub(crate) fn of(reading: &waltron_core::measuring::Reading) -> Result<Shown, String> {
+pub(crate) fn of(reading: &waltron_core::injection::measuring::Reading) -> Result<Shown, String> {
     match (&reading.lacks, reading.value.get("value")) {
         (Some(lack), _) => Err(format!("no value: {lack}")),
         (None, None) => Err(format!("`{}` shows nothing", reading.probe)),

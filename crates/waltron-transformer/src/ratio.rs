@@ -6,17 +6,17 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::document::{AnyQuantityText, Field, Problem, Problems, QuantityText};
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
-use waltron_core::measuring::{Property, words};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::measuring::{Property, words};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::program::{Program, Segment};
+use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, Voltage, seconds};
-use waltron_core::wing::{Method, TestHead, TestKeys};
+use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText};
+use waltron_core::text::name::Name;
 
 /// The ratio lies within its tolerance.
 const RATIO: Criterion = Criterion::named("ratio");
@@ -102,7 +102,7 @@ impl Measuring for RatioTest {
 
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
         let (of, rig) = (transformer(bench.asset)?.clone(), bench.capability);
-        let frequency = bench.asset.ratings.frequency;
+        let frequency = bench.frequency()?;
         let volts = Voltage::from_si(self.level.si);
         let (out, sides) = match (of.kind, self.by_current) {
             (Kind::Current, true) => {

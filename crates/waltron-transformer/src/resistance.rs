@@ -7,18 +7,18 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::document::{AnyQuantityText, Field, Problem, Problems, QuantityText};
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
-use waltron_core::measuring::{Property, Read, When};
-use waltron_core::name::Name;
-use waltron_core::observation::{Ended, Observation};
+use waltron_core::injection::measuring::{Property, Read, When};
+use waltron_core::injection::observation::{Ended, Observation};
+use waltron_core::injection::program::{Condition, Program, Relation, Segment, Stop, Then};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::program::{Condition, Program, Relation, Segment, Stop, Then};
+use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time, seconds, text};
-use waltron_core::stimulus::Stimulus;
-use waltron_core::wing::{Method, TestHead, TestKeys};
+use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText};
+use waltron_core::text::name::Name;
 
 /// The resistance lies within its tolerance.
 const RESISTANCE: Criterion = Criterion::named("resistance");
@@ -106,7 +106,7 @@ impl Measuring for ResistanceTest {
 
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
         let (transformer, rig) = (transformer(bench.asset)?.clone(), bench.capability);
-        let frequency = bench.asset.ratings.frequency;
+        let frequency = bench.asset.ratings.frequency.unwrap_or_default();
         let out = direct(rig, "secondary current", self.current, frequency)?;
         let sides = ["secondary voltage", "secondary current"];
         let resistance = probe(rig, &sides, Property::Dc)?;
@@ -176,7 +176,7 @@ impl ResistanceTest {
         &self,
         found: Finding,
         seen: &Observation,
-        resistance: &waltron_core::measuring::Probe,
+        resistance: &waltron_core::injection::measuring::Probe,
         (factor, reference_k): (f64, f64),
     ) -> Finding {
         let open =

@@ -3,12 +3,12 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use waltron_core::asset::Ratings;
 use waltron_core::clearance::{Cleared, clear};
-use waltron_core::document::Source;
-use waltron_core::measuring::{Probe, Property, Read, Signal, When};
-use waltron_core::phasor::Phasor;
-use waltron_core::program::{Profile, Program, Segment, Steps};
+use waltron_core::injection::measuring::{Probe, Property, Read, Signal, When};
+use waltron_core::injection::program::{Profile, Program, Segment, Steps};
+use waltron_core::injection::stimulus::{Drive, Stimulus};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, degrees, seconds};
-use waltron_core::stimulus::{Drive, Stimulus};
+use waltron_core::text::document::Source;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
@@ -36,7 +36,7 @@ fn bench() -> (VirtualRig, Cleared) {
         capability.restore(&mut probe);
         segment.reads.push(Read { probe, when: When::EachLevel });
     }
-    let ratings = Ratings::unknown(Frequency::from_si(50.0));
+    let ratings = Ratings::unknown(Some(Frequency::from_si(50.0)));
     let cleared = clear(Program::of(vec![segment]), &ratings, &capability).expect("in range");
     (VirtualRig::new("bench".into(), capability, specimen, Pace::Fast), cleared)
 }

@@ -15,12 +15,12 @@ use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
-use waltron_core::document::Source;
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::program::{Program, Segment, Stop};
+use waltron_core::injection::program::{Program, Segment, Stop};
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Measure, amperes, seconds};
 use waltron_core::record::Event;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::document::Source;
 use waltron_relay::AssetForm;
 use waltron_rig::Description;
 use waltron_rig::attendant::Unattended;
@@ -154,7 +154,7 @@ fn going_on(c: &mut Criterion) {
 
 fn pulse(asset: &Asset, file: &RigFile) -> waltron_core::clearance::Cleared {
     let phases = FaultLoop::AN.currents(amperes(19.2));
-    let fault = Stimulus::phase_currents(phases, asset.ratings.frequency);
+    let fault = Stimulus::phase_currents(phases, asset.ratings.frequency.unwrap_or_default());
     let segments = vec![
         Segment::hold("rest", Stimulus::off(), seconds(0.03)),
         Segment::hold("fault", fault, seconds(0.5)).until(Stop::on_contact("trip".into(), true)),

@@ -3,7 +3,7 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::sync::Arc;
-use waltron_core::document::Source;
+use waltron_core::text::document::Source;
 use waltron_relay::AssetForm;
 use waltron_rig::RigForm;
 use waltron_script::{Context, format, load};

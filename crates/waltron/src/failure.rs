@@ -6,7 +6,7 @@ use crate::terminal::Terminal;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use serde_json::{Value, json};
 use std::path::Path;
-use waltron_core::document::{DocumentError, Problem, Source};
+use waltron_core::text::document::{DocumentError, Problem, Source};
 
 /// Why a command could not do its work.
 #[derive(Debug)]

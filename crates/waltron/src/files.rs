@@ -4,7 +4,7 @@ use crate::failure::Failure;
 use std::fs;
 use std::io::{self, Write};
 use std::path::Path;
-use waltron_core::document::Source;
+use waltron_core::text::document::Source;
 
 /// No file that a person wrote is larger; a larger one is another kind of file.
 const LARGEST_TEXT: u64 = 8 << 20;
@@ -71,7 +71,7 @@ fn similar(path: &Path) -> Option<String> {
         .ok()?
         .filter_map(|entry| entry.ok()?.file_name().into_string().ok())
         .collect();
-    waltron_core::name::nearest(wanted, names.iter().map(String::as_str)).map(str::to_owned)
+    waltron_core::text::name::nearest(wanted, names.iter().map(String::as_str)).map(str::to_owned)
 }
 
 /// Refuses a path that exists, unless told to write over it.

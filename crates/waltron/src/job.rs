@@ -10,15 +10,15 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::capability::Capability;
-use waltron_core::document::{Field, PlanForm, Problem, Source};
-use waltron_core::expression::Settings;
-use waltron_core::hookup::{Sheet, Site};
-use waltron_core::name::{Name, nearest};
+use waltron_core::injection::capability::Capability;
+use waltron_core::plan::PlanForm;
+use waltron_core::plan::hookup::{Sheet, Site};
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace, Test};
 use waltron_core::procedure::{Bench, Planned};
 use waltron_core::quantity::counted;
 use waltron_core::record::{Chosen, FORMAT, FileCopy, Resolved, RunStarted};
+use waltron_core::text::document::{Field, Problem, Source};
+use waltron_core::text::name::{Name, nearest};
 use waltron_rig::instruments::{InstrumentFile, together};
 use waltron_rig::runner::{Blocked, Prepared, prepare, set_up};
 use waltron_rig::virtual_rig::Pace;
@@ -375,7 +375,7 @@ pub(crate) fn load_scripts_by(
     (capability, seed): (&Capability, u64),
     read: &ScriptReader<'_>,
 ) -> Result<(HashMap<Name, Loaded>, Vec<Source>), Failure> {
-    let mut settings = Settings::of(asset);
+    let mut settings = asset.settings();
     for (name, value) in &plan.lets {
         settings.insert(name.as_str(), *value);
     }
@@ -426,7 +426,7 @@ pub(crate) fn copy(source: &Source) -> FileCopy {
 /// Reads a file that another one names; if it is not there, the naming line is shown.
 fn named_file(
     from: &Source,
-    text: &waltron_core::document::Text,
+    text: &waltron_core::text::document::Text,
     path: &Path,
 ) -> Result<Source, Failure> {
     if path.exists() {

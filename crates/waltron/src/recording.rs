@@ -5,8 +5,8 @@ use crate::failure::Failure;
 use crate::files;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use waltron_core::injection::waveform::Waveform;
 use waltron_core::quantity::{Dimension, Unit};
-use waltron_core::waveform::Waveform;
 use waltron_script::{RecordedChannel, RecordedFile};
 use waltron_wire::comtrade::emit::{self, AnalogTrack, DigitalTrack, Recording};
 use waltron_wire::comtrade::{
@@ -262,7 +262,7 @@ fn config(path: &Path, bytes: &[u8], latin1: bool) -> Result<Config, Failure> {
 pub(crate) struct Origin<'a> {
     pub(crate) station: &'a str,
     pub(crate) device: &'a str,
-    pub(crate) frequency_hz: f64,
+    pub(crate) frequency_hz: Option<f64>,
     /// Time of the first sample; what is only computed has none.
     pub(crate) start: Option<Stamp>,
 }
@@ -288,7 +288,7 @@ pub(crate) fn of_waveform(
     Recording {
         station: origin.station.to_owned(),
         device: origin.device.to_owned(),
-        frequency_hz: Some(origin.frequency_hz),
+        frequency_hz: origin.frequency_hz,
         rate_hz: waveform.rate_hz,
         trigger: start.clone(),
         start,

@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use crate::files::read_source;
 use std::path::Path;
-use waltron_core::document::{Problem, Source};
+use waltron_core::text::document::{Problem, Source};
 use waltron_rig::instruments::{InstrumentFile, InstrumentForm, WithInstruments};
 use waltron_rig::scpi_rig::ScpiRig;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};

@@ -7,10 +7,10 @@ use indicatif::{ProgressBar, ProgressStyle};
 use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Limits, Summary, Verdict, words};
-use waltron_core::name::Name;
 use waltron_core::procedure::{Also, Span};
 use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
 use waltron_core::record::{Outcome, RunEnded};
+use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
 
 /// Mark and colour of a verdict; the word says the same without colour.

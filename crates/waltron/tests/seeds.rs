@@ -3,10 +3,11 @@
 use std::collections::HashMap;
 use std::convert::Infallible;
 use std::path::Path;
-use waltron_core::document::{PlanForm, Source};
 use waltron_core::grading::{Criterion, Grade, Verdict};
-use waltron_core::name::Name;
+use waltron_core::plan::PlanForm;
 use waltron_core::procedure::Bench;
+use waltron_core::text::document::Source;
+use waltron_core::text::name::Name;
 use waltron_relay::AssetForm;
 use waltron_rig::RigForm;
 use waltron_rig::attendant::Unattended;

@@ -3,11 +3,12 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot be set up has failed")]
 
 use waltron_core::asset::Asset;
-use waltron_core::capability::{Capability, Channel, Input};
-use waltron_core::document::{PlanForm, Source};
+use waltron_core::injection::capability::{Capability, Channel, Input};
 use waltron_core::plan::Plan;
+use waltron_core::plan::PlanForm;
+use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Measure, Voltage, amperes, seconds};
-use waltron_core::tolerance::Tolerance;
+use waltron_core::text::document::Source;
 use waltron_relay::AssetForm;
 
 /// Range of every current output of [`capability`], in A.

@@ -1,10 +1,10 @@
 //! Protection elements, whatever they watch.
 
 use crate::characteristic::Acceptance;
-use crate::name::Name;
+use crate::injection::stimulus::Stimulus;
+use crate::quantity::tolerance::AnyTolerance;
 use crate::quantity::{Quantity, Time};
-use crate::stimulus::Stimulus;
-use crate::tolerance::AnyTolerance;
+use crate::text::name::Name;
 use std::any::Any;
 use std::fmt::Debug;
 use std::ops::Deref;

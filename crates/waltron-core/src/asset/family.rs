@@ -1,8 +1,8 @@
 //! What is peculiar to a family of assets.
 
-use crate::name::Name;
-use crate::plan::Precautions;
+use crate::asset::Precautions;
 use crate::quantity::Quantity;
+use crate::text::name::Name;
 use std::any::Any;
 use std::fmt::Debug;
 

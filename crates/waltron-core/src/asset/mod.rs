@@ -2,18 +2,24 @@
 
 mod element;
 mod family;
+mod form;
+mod precautions;
 mod ratings;
+pub mod readback;
+mod settings;
 mod withstand;
 
 pub use element::{Element, Function};
 pub use family::Family;
+pub use form::IdentityForm;
+pub use precautions::Precautions;
 pub use ratings::{Ratings, Withstands};
 pub use withstand::{Longest, Rating, Withstand};
 
 use crate::characteristic::Acceptance;
-use crate::name::{Name, nearest};
+use crate::injection::stimulus::Stimulus;
 use crate::quantity::Time;
-use crate::stimulus::Stimulus;
+use crate::text::name::{Name, nearest};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 

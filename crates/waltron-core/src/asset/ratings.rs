@@ -1,9 +1,9 @@
 //! What an asset is made for, and what its inputs withstand.
 
 use super::withstand::Withstand;
-use crate::capability::{Capability, Channel};
-use crate::name::Name;
+use crate::injection::capability::{Capability, Channel};
 use crate::quantity::{Current, Frequency, Voltage};
+use crate::text::name::Name;
 
 /// Nominal values and withstand.
 #[derive(Clone, Debug, PartialEq)]
@@ -12,8 +12,8 @@ pub struct Ratings {
     pub current: Option<Current>,
     /// Nominal secondary voltage.
     pub voltage: Option<Voltage>,
-    /// Nominal frequency.
-    pub frequency: Frequency,
+    /// Nominal frequency; `None` of what knows direct quantities only.
+    pub frequency: Option<Frequency>,
     /// Current transformer, as text (`600:1`).
     pub ct: Option<String>,
     /// Voltage transformer, as text (`20 kV:110 V`).
@@ -53,7 +53,7 @@ impl<Q: Clone> Withstands<Q> {
 
 impl Ratings {
     /// Nothing known but the nominal frequency: nothing is limited.
-    pub fn unknown(frequency: Frequency) -> Self {
+    pub fn unknown(frequency: Option<Frequency>) -> Self {
         Self {
             current: None,
             voltage: None,

@@ -1,8 +1,8 @@
 //! The acceptance band of a trip time: current and time tolerance carried through the curve.
 
 use super::Characteristic;
+use crate::quantity::tolerance::Tolerance;
 use crate::quantity::{Current, Measure, Time};
-use crate::tolerance::Tolerance;
 
 /// What a trip time must satisfy at one current.
 #[derive(Clone, Copy, Debug, PartialEq)]

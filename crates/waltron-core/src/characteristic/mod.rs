@@ -1,6 +1,7 @@
 //! Time characteristics of overcurrent elements: time at a current, and current for a time.
 
 mod band;
+mod form;
 mod inverse;
 mod table;
 #[cfg(test)]
@@ -8,6 +9,7 @@ mod tests;
 mod words;
 
 pub use band::{Acceptance, acceptance, earliest_of, spread};
+pub use form::CurveForm;
 pub use inverse::{Coefficients, SHAPES, Shape};
 pub use table::{TableError, TimeTable};
 

@@ -1,6 +1,6 @@
 use super::*;
 use crate::quantity::amperes;
-use crate::tolerance::Tolerance;
+use crate::quantity::tolerance::Tolerance;
 use proptest::prelude::*;
 
 fn inverse(family: &str, name: &str, tms: f64) -> Characteristic {

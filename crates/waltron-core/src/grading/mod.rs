@@ -18,8 +18,8 @@ pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_
 pub use limits::Limits;
 pub use values::{Value, Values};
 
-use crate::fault_loop::FaultLoop;
-use crate::name::Name;
+use crate::quantity::fault_loop::FaultLoop;
+use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 

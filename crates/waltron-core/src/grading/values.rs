@@ -1,6 +1,6 @@
 //! Named quantities of a graded point: typed inside, numbers with unit suffix at the edge.
 
-use crate::edge;
+use crate::quantity::edge;
 use crate::quantity::{Dimension, Measure, Quantity, fixed, significant};
 use serde::de::{MapAccess, Visitor};
 use serde::ser::SerializeMap;

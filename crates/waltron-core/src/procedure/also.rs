@@ -1,9 +1,9 @@
 //! What a test does besides putting something out.
 
 use super::Question;
-use crate::expression::Range;
-use crate::name::Name;
 use crate::quantity::Quantity;
+use crate::text::expression::Range;
+use crate::text::name::Name;
 use std::fmt;
 
 /// What a test does besides putting something out.

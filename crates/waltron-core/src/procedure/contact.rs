@@ -1,9 +1,9 @@
 //! What a contact tells of an operation.
 
 use crate::grading::{Judgement, TripOutcome, Verdict};
-use crate::name::Name;
-use crate::observation::Observation;
+use crate::injection::observation::Observation;
 use crate::quantity::{Time, seconds, text};
+use crate::text::name::Name;
 
 /// Why a contact that was closed before a moment, which is called so, cannot tell what came of it.
 pub fn closed_already(

@@ -10,19 +10,22 @@
 
 mod also;
 mod contact;
+mod method;
 mod setup;
 mod shots;
 
 pub use also::{Also, Span};
 pub use contact::{closed_already, seen_trip};
+pub(crate) use method::schema_of;
+pub use method::{Method, Registration, TestHead, TestKeys};
 pub use setup::{Bench, SetupError};
 pub use shots::{Grader, Measuring, Shot, Shots};
 
-use crate::capability::ParameterValue;
 use crate::grading::{Criterion, Finding, Limits, PointId, Values};
-use crate::name::Name;
-use crate::observation::Observation;
-use crate::program::Program;
+use crate::injection::capability::ParameterValue;
+use crate::injection::observation::Observation;
+use crate::injection::program::Program;
+use crate::text::name::Name;
 use std::sync::Arc;
 
 /// What a procedure wants done next.

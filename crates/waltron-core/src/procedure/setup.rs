@@ -1,9 +1,10 @@
 //! What a procedure is given, and why it may be impossible to set up.
 
 use crate::asset::Asset;
-use crate::capability::Capability;
-use crate::fault_loop::FaultLoop;
-use crate::name::Name;
+use crate::injection::capability::Capability;
+use crate::quantity::Frequency;
+use crate::quantity::fault_loop::FaultLoop;
+use crate::text::name::Name;
 
 /// The asset and the rig's capability that a test is set up for.
 #[derive(Clone, Copy, Debug)]
@@ -12,6 +13,21 @@ pub struct Bench<'a> {
     pub asset: &'a Asset,
     /// What the rig can do and what is wired to it.
     pub capability: &'a Capability,
+}
+
+impl Bench<'_> {
+    /// The asset's nominal frequency.
+    ///
+    /// # Errors
+    /// Where its file gives none.
+    pub fn frequency(&self) -> Result<Frequency, SetupError> {
+        let none = || {
+            let message =
+                "the asset's file gives no nominal frequency; add `frequency` to its ratings";
+            SetupError::Unknown(message.to_owned())
+        };
+        self.asset.ratings.frequency.ok_or_else(none)
+    }
 }
 
 /// Why a test cannot be set up at all.

@@ -2,9 +2,9 @@
 
 use super::{Action, Answer, Bench, Injection, Planned, Procedure, SetupError};
 use crate::grading::{Finding, Grade, PointId, Values};
-use crate::observation::Observation;
-use crate::program::Program;
-use crate::wing::Method;
+use crate::injection::observation::Observation;
+use crate::injection::program::Program;
+use crate::procedure::Method;
 use std::any::Any;
 use std::sync::Arc;
 

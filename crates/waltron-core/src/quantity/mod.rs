@@ -6,7 +6,12 @@
 
 mod dimension;
 mod display;
+pub mod edge;
+pub mod fault_loop;
+pub mod measures;
 mod parse;
+pub mod phasor;
+pub mod tolerance;
 mod unit;
 
 pub use dimension::Dimension;

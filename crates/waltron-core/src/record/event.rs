@@ -2,17 +2,17 @@
 
 use super::kept::Kept;
 use super::resolved::Resolved;
-use crate::capability::ParameterValue;
-use crate::duty::Warm;
-use crate::edge;
+use crate::asset::readback::{Difference, ReadSetting};
+use crate::clearance::duty::Warm;
 use crate::grading::{Grade, Rule, Summary, Verdict, is_false};
-use crate::hookup::Sheet;
-use crate::name::Name;
-use crate::observation::Observation;
+use crate::injection::capability::ParameterValue;
+use crate::injection::observation::Observation;
+use crate::injection::program::Program;
+use crate::plan::hookup::Sheet;
 use crate::procedure::{Answer, Question};
-use crate::program::Program;
 use crate::quantity::Time;
-use crate::readback::{Difference, ReadSetting};
+use crate::quantity::edge;
+use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 

@@ -1,6 +1,6 @@
 //! Files beside the record.
 
-use crate::name::Name;
+use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 
 /// Waveforms of an injection, in a file beside the record.

@@ -4,6 +4,7 @@
 //! never rewritten; a repeat or a re-grade appends. Each line carries the digest of the line
 //! before it, so a change in the middle shows.
 
+pub mod again;
 mod chain;
 mod event;
 mod head;

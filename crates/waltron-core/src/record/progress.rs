@@ -6,11 +6,11 @@ use super::chain::{ReadError, known_format};
 use super::event::{Continued, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
-use crate::duty::Warm;
+use crate::clearance::duty::Warm;
 use crate::grading::{Criterion, PointId, Verdict};
-use crate::name::Name;
+use crate::plan::selection::Selection;
 use crate::quantity::Time;
-use crate::selection::Selection;
+use crate::text::name::Name;
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
 
@@ -93,7 +93,7 @@ struct Left {
 
 #[derive(Deserialize)]
 struct Rested {
-    #[serde(rename = "time_s", with = "crate::edge::si")]
+    #[serde(rename = "time_s", with = "crate::quantity::edge::si")]
     time: Time,
 }
 

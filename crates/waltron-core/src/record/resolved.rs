@@ -1,10 +1,10 @@
 //! What the asset's file meant when a run began.
 
 use super::event::Change;
+use crate::asset::readback::ReadSetting;
 use crate::asset::{Asset, Identity};
-use crate::expression::{Names as _, Settings};
-use crate::name::Name;
-use crate::readback::ReadSetting;
+use crate::text::expression::Names as _;
+use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 
 /// What the asset's file meant when it was read: a record can be read by it when the form of files
@@ -37,7 +37,7 @@ impl Resolved {
 
     /// What an asset's file means.
     pub fn of(asset: &Asset) -> Self {
-        let settings = Settings::of(asset);
+        let settings = asset.settings();
         let known = settings.known().into_iter();
         let mut all: Vec<ReadSetting> = known
             .filter_map(|name| {

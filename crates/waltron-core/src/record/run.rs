@@ -5,10 +5,10 @@ use super::event::{Event, GradedAgain, RunEnded, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::kept::Kept;
 use crate::asset::Asset;
-use crate::document::{DocumentError, Source};
+use crate::asset::readback::{Difference, with_device};
 use crate::grading::{Grade, Summary};
-use crate::name::Name;
-use crate::readback::{Difference, with_device};
+use crate::text::document::{DocumentError, Source};
+use crate::text::name::Name;
 use crate::wing::Wings;
 use std::collections::HashMap;
 

@@ -1,7 +1,7 @@
 //! What counts of a record: the latest attempt of each point.
 
 use crate::grading::{Criterion, Grade, PointId, Summary, Verdict};
-use crate::name::Name;
+use crate::text::name::Name;
 use std::collections::HashMap;
 
 #[derive(Clone, Debug, PartialEq)]

@@ -4,11 +4,11 @@ use crate::pickup::{self, PICKUP, Pickup, PickupSettings, RESET_RATIO};
 use crate::trip_time::{self, TripTime, TripTimeSettings};
 use std::any::Any;
 use waltron_core::grading::{Finding, Grade};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
+use waltron_core::procedure::Method;
 use waltron_core::procedure::{Bench, Procedure, SetupError};
-use waltron_core::program::Program;
-use waltron_core::wing::Method;
+use waltron_core::text::name::Name;
 
 impl Method for PickupSettings {
     fn word(&self) -> &'static str {

@@ -9,11 +9,11 @@ pub use trip_time::TripTimeKeys;
 
 use crate::Overcurrent;
 use waltron_core::asset::{Asset, Element};
-use waltron_core::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::name::nearest;
+use waltron_core::procedure::TestHead;
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Time, seconds};
-use waltron_core::wing::TestHead;
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
+use waltron_core::text::name::nearest;
 
 /// The element under test.
 fn element_of(

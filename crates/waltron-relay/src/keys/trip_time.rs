@@ -6,9 +6,11 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::document::{Field, Problem, Problems, QuantityText, Spannable, Text, optional};
+use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time};
-use waltron_core::wing::{Method, TestHead, TestKeys};
+use waltron_core::text::document::{
+    Field, Problem, Problems, QuantityText, Spannable, Text, optional,
+};
 
 /// Pre-fault, fault, time until trip.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]

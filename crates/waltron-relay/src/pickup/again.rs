@@ -3,11 +3,11 @@
 use super::{DOWN, Estimate, PICKUP, Pickup, PickupSettings, UP, Way};
 use crate::setup::tested;
 use waltron_core::grading::{Finding, Grade, PointId};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Condition, Profile, Program};
 use waltron_core::procedure::Bench;
-use waltron_core::program::{Condition, Profile, Program};
 use waltron_core::quantity::{Current, Measure, Time, text};
+use waltron_core::text::name::Name;
 
 /// Grades by other settings what was measured of a point: the ramp is the one that was put out.
 ///

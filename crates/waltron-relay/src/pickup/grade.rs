@@ -4,10 +4,10 @@ use super::{DOWN, Estimate, PICKUP, Pickup, RESET_RATIO, Ramp, UP};
 use waltron_core::grading::{
     Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_limits,
 };
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::program::Program;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
 use waltron_core::quantity::{Ratio, text};
+use waltron_core::text::name::Name;
 
 impl Pickup {
     pub(super) fn grade_pickup(

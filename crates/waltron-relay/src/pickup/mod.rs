@@ -9,17 +9,19 @@ use crate::Overcurrent;
 use crate::setup::{overcurrent, phase_current, switched_off};
 pub(super) use again::grade_again;
 use waltron_core::asset::Element;
-use waltron_core::capability::Capability;
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Criterion, Finding, Limits, PointId, Value, Values};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{
+    Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then,
+};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
     Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, SetupError,
 };
-use waltron_core::program::{Condition, Profile, Program, Rest, Segment, Stairs, Stop, Then};
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 use way::{Way, way};
 
 /// What a pickup test is told to do.
@@ -121,7 +123,7 @@ impl Pickup {
         }
         Ok(Self {
             capability: bench.capability.clone(),
-            frequency: bench.asset.ratings.frequency,
+            frequency: bench.frequency()?,
             rest: settings.rest + bench.asset.longest_reset(),
             ramps,
             at: 0,

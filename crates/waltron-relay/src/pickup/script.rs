@@ -4,7 +4,7 @@ use super::way::Way;
 use super::{Pickup, Ramp};
 use crate::show;
 use waltron_core::grading::PointId;
-use waltron_core::program::Profile;
+use waltron_core::injection::program::Profile;
 
 impl Pickup {
     /// A ramp and its grading in the sequence language.

@@ -2,11 +2,11 @@
 
 use crate::Overcurrent;
 use waltron_core::asset::{Asset, Element};
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::name::Name;
-use waltron_core::phasor::Phasor;
 use waltron_core::procedure::{Bench, SetupError};
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Measure, Time, seconds};
+use waltron_core::text::name::Name;
 
 /// How the element can be seen to pick up on a loop.
 #[derive(Clone, Debug, PartialEq)]

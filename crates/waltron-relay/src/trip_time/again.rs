@@ -4,9 +4,9 @@ use super::{FAULT, Level, Shot, TripTimeSettings, body};
 use crate::setup::{switched_off, tested};
 use std::sync::Arc;
 use waltron_core::grading::{Finding, PointId, Verdict};
-use waltron_core::observation::Observation;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Profile, Program};
 use waltron_core::procedure::Bench;
-use waltron_core::program::{Profile, Program};
 use waltron_core::quantity::text;
 
 /// Grades by other settings what was measured of a point: its current is the one that was put out,

@@ -10,18 +10,18 @@ use crate::setup::{overcurrent, phase_current, switched_off};
 use std::collections::HashSet;
 use std::sync::Arc;
 use waltron_core::asset::{Asset, Element, Function, Longest};
-use waltron_core::capability::Capability;
 use waltron_core::characteristic::{Acceptance, earliest_of, spread};
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Finding, PointId, Values};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment, Stop};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
     Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError,
 };
-use waltron_core::program::{Program, Segment, Stop};
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// How much current a point injects.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -178,15 +178,16 @@ impl TripTime {
 
 fn body(
     settings: &TripTimeSettings,
-    Bench { asset, capability }: Bench<'_>,
+    bench: Bench<'_>,
     element: &Element<Overcurrent>,
     fault_loop: FaultLoop,
     level: Level,
 ) -> Result<Body, SetupError> {
+    let (Bench { asset, capability }, frequency) = (bench, bench.frequency()?);
     let seen = level.seen(element.pickup);
     let current = phase_current(element, fault_loop, seen)?;
     let phasors = fault_loop.currents(current);
-    let fault = Stimulus::phase_currents(phasors, asset.ratings.frequency);
+    let fault = Stimulus::phase_currents(phasors, frequency);
     let own = element.required(&fault);
     let rivals = asset.rivals(&element.trip, &element.id, &fault);
     let (mut band, mut overtaken_by, mut ambiguous) = (own, None, None);
@@ -214,8 +215,7 @@ fn body(
     let rest = settings.rest + asset.longest_reset();
     let mut segments = vec![Segment::hold("rest", Stimulus::off(), rest)];
     if let Some(load) = settings.prefault {
-        let balanced =
-            Stimulus::phase_currents(FaultLoop::ABC.currents(load), asset.ratings.frequency);
+        let balanced = Stimulus::phase_currents(FaultLoop::ABC.currents(load), frequency);
         segments.push(Segment::hold("pre-fault", balanced, settings.prefault_time));
     }
     let share = capability.share_of(&fault, Dimension::CURRENT).unwrap_or(0.0);

@@ -2,16 +2,16 @@
 
 use super::{FAULT, Shot};
 use crate::show;
-use waltron_core::capability::Capability;
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, TripOutcome, Values, Verdict, judge_trip_time,
 };
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
 use waltron_core::procedure::seen_trip;
-use waltron_core::program::Program;
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Measure, seconds};
+use waltron_core::text::name::Name;
 
 impl Shot {
     pub(super) fn criterion(&self) -> Criterion {

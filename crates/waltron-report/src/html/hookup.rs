@@ -3,8 +3,8 @@
 use super::page::STYLE;
 use crate::hookup::drawing;
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
-use waltron_core::hookup::{Sheet, Wire};
-use waltron_core::name::Name;
+use waltron_core::plan::hookup::{Sheet, Wire};
+use waltron_core::text::name::Name;
 
 /// A page with the sheet alone, for the phone and for paper.
 pub fn page(sheet: &Sheet, title: &str) -> String {

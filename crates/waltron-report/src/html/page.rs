@@ -4,10 +4,10 @@ use super::{again, hookup, tables};
 use crate::plot::{PlotError, TimeCurrent, svg};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::asset::{Asset, Identity};
-use waltron_core::document::DocumentError;
 use waltron_core::grading::{Verdict, words};
 use waltron_core::quantity::{counted, text};
 use waltron_core::record::{Outcome, Run};
+use waltron_core::text::document::DocumentError;
 use waltron_core::wing::Wings;
 
 /// Why a report could not be made.
@@ -225,7 +225,7 @@ fn title_block(run: &Run, identity: &Identity, asset: Option<&Asset>) -> Markup 
     };
     let nominal: Vec<String> = ratings
         .iter()
-        .flat_map(|r| [r.current.map(text), r.voltage.map(text), Some(text(r.frequency))])
+        .flat_map(|r| [r.current.map(text), r.voltage.map(text), r.frequency.map(text)])
         .flatten()
         .collect();
     let transformers = ratings

@@ -3,9 +3,9 @@
 use maud::{Markup, html as markup};
 use waltron_core::asset::{Asset, Element, Function};
 use waltron_core::grading::{Grade, Summary, Verdict, words};
-use waltron_core::name::Name;
 use waltron_core::quantity::{significant, text};
 use waltron_core::record::{Resolved, Run};
+use waltron_core::text::name::Name;
 use waltron_relay::{Overcurrent, Stage};
 
 /// The tests in the order they were first graded, each with its points.

@@ -4,11 +4,11 @@ use super::PlotError;
 use super::axis::LogAxis;
 use waltron_core::asset::{Asset, Element, Function};
 use waltron_core::characteristic::{Acceptance, earliest_of};
-use waltron_core::fault_loop::FaultLoop;
 use waltron_core::grading::{Grade, Limits, Verdict};
-use waltron_core::name::Name;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Measure, amperes, text};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 use waltron_relay::Overcurrent;
 
 /// A diagram for the elements that measure the same quantity and close the same contact.
@@ -129,7 +129,7 @@ impl TimeCurrent {
             .chain([FaultLoop::AN, FaultLoop::AB, FaultLoop::ABC])
             .find(|l| element.measures.phase_current(*l, amperes(1.0)).is_some())
             .unwrap_or(FaultLoop::AN);
-        let frequency = asset.ratings.frequency;
+        let frequency = asset.ratings.frequency.unwrap_or_default();
         let fault = |seen: f64| {
             let phase = element.measures.phase_current(fault_loop, amperes(seen));
             Stimulus::phase_currents(fault_loop.currents(phase.unwrap_or_default()), frequency)

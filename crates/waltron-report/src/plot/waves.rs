@@ -2,11 +2,11 @@
 
 use super::PlotError;
 use super::oscillogram::{Oscillogram, Panel, Trace};
-use waltron_core::observation::Observation;
-use waltron_core::program::{Program, words};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, words};
+use waltron_core::injection::stimulus::{Drive, Stimulus};
+use waltron_core::injection::waveform::{Piece, Waveform, pieces, render};
 use waltron_core::quantity::Measure;
-use waltron_core::stimulus::{Drive, Stimulus};
-use waltron_core::waveform::{Piece, Waveform, pieces, render};
 
 /// Longest stretch that is shown sample by sample rather than as an envelope, in seconds.
 const CYCLES_S: f64 = 0.5;

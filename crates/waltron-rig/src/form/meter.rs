@@ -3,11 +3,13 @@
 use super::output::CouplingForm;
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::capability::Switch;
-use waltron_core::document::{AnyQuantityText, AnyToleranceText, Problems, QuantityText, Text};
-use waltron_core::measuring::{Coupling, Meter};
+use waltron_core::injection::capability::Switch;
+use waltron_core::injection::measuring::{Coupling, Meter};
+use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Angle, Dimension, Frequency};
-use waltron_core::tolerance::AnyTolerance;
+use waltron_core::text::document::{
+    AnyQuantityText, AnyToleranceText, Problems, QuantityText, Text,
+};
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

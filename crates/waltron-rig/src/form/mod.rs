@@ -8,17 +8,17 @@ use output::{CurrentForm, Groups, VoltageForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::ops::Range;
-use waltron_core::capability::{
+use waltron_core::injection::capability::{
     Capability, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue, Switch,
 };
-use waltron_core::document::{
+use waltron_core::injection::measuring::Meter;
+use waltron_core::quantity::tolerance::Tolerance;
+use waltron_core::quantity::{Dimension, Time, seconds};
+use waltron_core::text::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, ToleranceText, load,
 };
-use waltron_core::measuring::Meter;
-use waltron_core::name::Name;
-use waltron_core::quantity::{Dimension, Time, seconds};
-use waltron_core::tolerance::Tolerance;
+use waltron_core::text::name::Name;
 
 /// A rig: what injects, which channel is wired to what, ranges and accuracy.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]

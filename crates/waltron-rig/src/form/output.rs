@@ -2,13 +2,13 @@
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::capability::{Ability, Channel};
-use waltron_core::document::{
+use waltron_core::injection::capability::{Ability, Channel};
+use waltron_core::injection::measuring::Coupling;
+use waltron_core::quantity::tolerance::Tolerance;
+use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Voltage};
+use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text, ToleranceText,
 };
-use waltron_core::measuring::Coupling;
-use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Voltage};
-use waltron_core::tolerance::Tolerance;
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -201,7 +201,7 @@ impl Groups {
         problems: &mut Problems,
     ) {
         for (name, span) in &self.0 {
-            let of = |group: &Option<waltron_core::name::Name>| {
+            let of = |group: &Option<waltron_core::text::name::Name>| {
                 group.as_ref().is_some_and(|group| *group == **name)
             };
             let both =

@@ -3,13 +3,13 @@
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::time::Duration;
-use waltron_core::capability::{Instrument, Parameter, ParameterKind, ParameterValue};
-use waltron_core::document::{
+use waltron_core::injection::capability::{Instrument, Parameter, ParameterKind, ParameterValue};
+use waltron_core::quantity::{Measure, Time};
+use waltron_core::text::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, load,
 };
-use waltron_core::name::Name;
-use waltron_core::quantity::{Measure, Time};
+use waltron_core::text::name::Name;
 
 use crate::form::QuantityKind;
 

@@ -12,17 +12,17 @@ use crate::attendant::{Attendant, Moment, Present, Wish};
 use crate::rig::{Announced, Rig, RigError};
 use crate::scpi_rig::Link;
 use std::time::{Duration, Instant};
-use waltron_core::capability::{Capability, ParameterKind, ParameterValue};
+use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
-use waltron_core::measuring::{Probe, Reading};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::capability::{Capability, ParameterKind, ParameterValue};
+use waltron_core::injection::measuring::{Probe, Reading};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Condition, Program};
+use waltron_core::plan::selection::is_like;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::program::{Condition, Program};
 use waltron_core::quantity::{Quantity, Time, seconds};
-use waltron_core::readback::ReadSetting;
-use waltron_core::selection::is_like;
+use waltron_core::text::name::Name;
 use waltron_wire::scpi::reply::number;
 
 /// An instrument with its line.

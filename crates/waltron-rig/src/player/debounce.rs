@@ -1,9 +1,9 @@
 //! Binary inputs: which contacts are wired, debouncing, and the time resolution.
 
-use waltron_core::capability::Capability;
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Edge;
 use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::text::name::Name;
 
 struct Contact {
     meaning: Name,

@@ -1,12 +1,12 @@
 //! What a player plays on.
 
-use waltron_core::capability::Capability;
-use waltron_core::measuring::{Place, Probe, Reading};
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Place, Probe, Reading};
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::injection::waveform::Piece;
 use waltron_core::quantity::Time;
-use waltron_core::stimulus::Stimulus;
-use waltron_core::waveform::Piece;
+use waltron_core::text::name::Name;
 
 /// Something that puts out what it is told, lets time pass, and measures. Times count from the program's
 /// start.

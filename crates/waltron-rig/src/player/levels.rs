@@ -1,8 +1,8 @@
 //! The levels of a profile, made one at a time; what moves is cut into short ticks.
 
-use waltron_core::program::{Profile, Rest};
+use waltron_core::injection::program::{Profile, Rest};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time, seconds};
-use waltron_core::stimulus::Stimulus;
 
 /// A piece of a profile that is put out as it is.
 pub(crate) struct Level {

@@ -15,15 +15,15 @@ use crate::attendant::Attendant;
 use crate::rig::RigError;
 use debounce::Debounce;
 pub(crate) use levels::levels;
-use waltron_core::capability::Capability;
-use waltron_core::measuring::{
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{
     Capture, Captured, CapturedTrack, Part, Place, Probe, Reading, When,
 };
-use waltron_core::name::Name;
-use waltron_core::observation::{Edge, Ended, Observation, OffAt, Span};
-use waltron_core::program::{Finish, Program, Segment, Then};
+use waltron_core::injection::observation::{Edge, Ended, Observation, OffAt, Span};
+use waltron_core::injection::program::{Finish, Program, Segment, Then};
+use waltron_core::injection::waveform::{next_zeros, pieces, settled};
 use waltron_core::quantity::{Measure, Time, seconds};
-use waltron_core::waveform::{next_zeros, pieces, settled};
+use waltron_core::text::name::Name;
 use watch::Watch;
 
 /// One program being played on a device.

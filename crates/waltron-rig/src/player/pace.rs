@@ -2,9 +2,9 @@
 
 use crate::attendant::{Attendant, Present};
 use std::time::{Duration, Instant};
-use waltron_core::name::Name;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time, seconds};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// How virtual time relates to the wall clock.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

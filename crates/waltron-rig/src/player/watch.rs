@@ -2,9 +2,9 @@
 
 use super::debounce::Debounce;
 use crate::attendant::Attendant;
-use waltron_core::measuring::Probe;
-use waltron_core::observation::Edge;
-use waltron_core::program::{Condition, Stop};
+use waltron_core::injection::measuring::Probe;
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::program::{Condition, Stop};
 use waltron_core::quantity::{Time, seconds};
 
 /// How often measured values are looked at.

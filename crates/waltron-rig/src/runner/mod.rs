@@ -15,13 +15,13 @@ use std::error::Error;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
-use waltron_core::duty::{Duty, Warm};
+use waltron_core::clearance::duty::{Duty, Warm};
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Rule, Values, Verdict};
-use waltron_core::name::Name;
+use waltron_core::injection::program::{Finish, Program};
 use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
-use waltron_core::program::{Finish, Program};
 use waltron_core::quantity::{Dimension, Quantity, Time, seconds, text};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
+use waltron_core::text::name::Name;
 
 /// Where events go. An error stops the run: what cannot be recorded is not injected.
 pub type Sink<'a> = dyn FnMut(&Event) -> Result<(), Box<dyn Error + Send + Sync>> + 'a;

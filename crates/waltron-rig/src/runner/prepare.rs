@@ -3,17 +3,17 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::capability::Capability;
+use waltron_core::clearance::duty::Duty;
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::duty::Duty;
 use waltron_core::grading::{PointId, Rule};
-use waltron_core::name::Name;
-use waltron_core::observation::{Ended, Observation, Span};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::{Ended, Observation, Span};
+use waltron_core::plan::selection::Selection;
 use waltron_core::plan::{Plan, Playable, Test};
 use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, Procedure, SetupError};
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Chosen, Progress};
-use waltron_core::selection::Selection;
+use waltron_core::text::name::Name;
 
 /// A plan set up for its asset and rig, with every program cleared.
 pub struct Prepared {

@@ -15,16 +15,16 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
-use waltron_core::capability::{Capability, ParameterValue};
+use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
-use waltron_core::measuring::digest_of;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::program::{Condition, Finish, Profile, Program};
+use waltron_core::injection::capability::{Capability, ParameterValue};
+use waltron_core::injection::measuring::digest_of;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Condition, Finish, Profile, Program};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Dimension, Quantity, Time, seconds};
-use waltron_core::readback::ReadSetting;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 use waltron_wire::scpi::reply::{block, number, parts, quoted};
 
 /// What the watchdog is set to: longer than two heartbeats may be late.

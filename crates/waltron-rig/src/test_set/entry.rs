@@ -1,12 +1,14 @@
 //! Building a program line by line, with units, for clients that write no JSON.
 
-use waltron_core::capability::Capability;
-use waltron_core::measuring::{Probe, Property, Read, Signal, When};
-use waltron_core::name::Name;
-use waltron_core::phasor::Phasor;
-use waltron_core::program::{Condition, Finish, Profile, Program, Segment, Stop, Switching, Then};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Probe, Property, Read, Signal, When};
+use waltron_core::injection::program::{
+    Condition, Finish, Profile, Program, Segment, Stop, Switching, Then,
+};
+use waltron_core::injection::stimulus::{Drive, Stimulus};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Dimension, Frequency, Measure, degrees, seconds};
-use waltron_core::stimulus::{Drive, Stimulus};
+use waltron_core::text::name::Name;
 use waltron_wire::scpi::{Fault, Parameter, SiUnit, faults};
 
 /// The frequency where none is given.

@@ -24,12 +24,12 @@ use player::{Flags, Live};
 use std::collections::{HashSet, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
-use waltron_core::capability::{Capability, ParameterValue};
+use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::program::Program;
-use waltron_core::readback::ReadSetting;
+use waltron_core::injection::capability::{Capability, ParameterValue};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
+use waltron_core::text::name::Name;
 use waltron_wire::scpi::{Fault, faults};
 
 /// Builds the rig anew for a seed; `None` where it cannot be built any more.

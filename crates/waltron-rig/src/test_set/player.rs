@@ -7,10 +7,10 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use waltron_core::clearance::Cleared;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// What the instrument tells a program that plays.
 #[derive(Debug, Default)]

@@ -4,12 +4,12 @@ use super::input::Moment;
 use super::look::Look;
 use super::output::Outputs;
 use crate::player::{Device, Here};
-use waltron_core::measuring::{Probe, Reading};
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::injection::measuring::{Probe, Reading};
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::samples::PhaseClock;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time};
-use waltron_core::stimulus::Stimulus;
-use waltron_core::waveform::PhaseClock;
+use waltron_core::text::name::Name;
 use waltron_specimen::{Noise, Specimen, Window};
 
 /// Seed of the rig's own measuring scatter, apart from the specimen's.

@@ -4,11 +4,13 @@
 //! by much less from look to look.
 
 use num_complex::Complex64;
-use waltron_core::capability::Capability;
-use waltron_core::measuring::{Lack, Meter, Property, Seen};
-use waltron_core::name::Name;
-use waltron_core::waveform::PhaseClock;
-use waltron_core::waveform::spectrum::{FEWEST_CYCLES, Spectrum, frequency_near, mean, rms};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Lack, Meter, Property, Seen};
+use waltron_core::injection::samples::PhaseClock;
+use waltron_core::injection::samples::spectrum::{
+    FEWEST_CYCLES, Spectrum, frequency_near, mean, rms,
+};
+use waltron_core::text::name::Name;
 use waltron_specimen::{Noise, Specimen, Window};
 
 /// Samples a second for what alternates.

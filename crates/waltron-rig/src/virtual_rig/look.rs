@@ -3,11 +3,13 @@
 use super::input::{Inputs, Moment};
 use super::output::Outputs;
 use num_complex::Complex64;
-use waltron_core::capability::Capability;
 use waltron_core::grading::Values;
-use waltron_core::measuring::{Lack, Place, Probe, Property, Reading, Seen, Signal, work_out};
-use waltron_core::name::Name;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{
+    Lack, Place, Probe, Property, Reading, Seen, Signal, work_out,
+};
 use waltron_core::quantity::{Dimension, Quantity};
+use waltron_core::text::name::Name;
 use waltron_specimen::{Noise, Specimen};
 
 /// A look at one moment.

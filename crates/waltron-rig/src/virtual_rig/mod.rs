@@ -13,13 +13,13 @@ use crate::attendant::Attendant;
 use crate::player::{Device, Player, wait};
 use crate::rig::{Announced, Rig, RigError};
 use bench::Bench;
-use waltron_core::capability::{Capability, Parameter, ParameterKind, ParameterValue};
+use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
+use waltron_core::injection::capability::{Capability, Parameter, ParameterKind, ParameterValue};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::Time;
-use waltron_core::readback::ReadSetting;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 use waltron_specimen::Specimen;
 
 /// A rig that computes instead of injecting.

@@ -4,14 +4,14 @@
 //! samples, with the scatter of the channel's accuracy.
 
 use num_complex::Complex64;
-use waltron_core::capability::Capability;
-use waltron_core::measuring::Property;
-use waltron_core::name::Name;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::Property;
+use waltron_core::injection::samples::spectrum::{Spectrum, frequency};
+use waltron_core::injection::stimulus::{PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::injection::waveform::{Piece, Waveform, render};
+use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Measure, seconds};
-use waltron_core::stimulus::{PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
-use waltron_core::tolerance::AnyTolerance;
-use waltron_core::waveform::spectrum::{Spectrum, frequency};
-use waltron_core::waveform::{Piece, Waveform, render};
+use waltron_core::text::name::Name;
 use waltron_specimen::Noise;
 
 /// Samples a second of the measuring inputs.

@@ -3,13 +3,13 @@ use crate::attendant::Unattended;
 use crate::player::levels;
 use std::collections::VecDeque;
 use waltron_core::asset::Ratings;
-use waltron_core::capability::{Channel, Input};
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::observation::{Edge, Ended};
-use waltron_core::program::{Profile, Program, Rest, Segment, Stairs, Stop};
+use waltron_core::injection::capability::{Channel, Input};
+use waltron_core::injection::observation::{Edge, Ended};
+use waltron_core::injection::program::{Profile, Program, Rest, Segment, Stairs, Stop};
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Frequency, Measure, amperes, seconds};
-use waltron_core::tolerance::Tolerance;
 
 /// A specimen that follows a script: after so many seconds of a shot, a contact changes.
 struct Scripted {
@@ -67,7 +67,7 @@ fn capability() -> Capability {
 }
 
 fn ratings() -> Ratings {
-    Ratings::unknown(Frequency::from_si(50.0))
+    Ratings::unknown(Some(Frequency::from_si(50.0)))
 }
 
 fn one_phase(i: f64) -> Stimulus {

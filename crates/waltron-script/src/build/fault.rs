@@ -3,9 +3,9 @@
 use super::*;
 use crate::ast::Fault;
 use std::f64::consts::{FRAC_PI_2, SQRT_2, TAU};
+use waltron_core::injection::stimulus::{Dc, Drive};
+use waltron_core::injection::waveform::{Reference, pieces};
 use waltron_core::quantity::Angle;
-use waltron_core::stimulus::{Dc, Drive};
-use waltron_core::waveform::{Reference, pieces};
 
 impl Builder<'_> {
     pub(super) fn fault(

@@ -15,13 +15,13 @@ use super::output::stimulus;
 use super::scene::{Mode, Out, Scene};
 use std::ops::Range;
 use std::sync::Arc;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, evaluate};
-use waltron_core::measuring::Probe;
-use waltron_core::name::Name;
-use waltron_core::program::{Condition, Finish, Profile, Program, Segment, Stop, Then};
+use waltron_core::injection::measuring::Probe;
+use waltron_core::injection::program::{Condition, Finish, Profile, Program, Segment, Stop, Then};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds, text};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, evaluate};
+use waltron_core::text::name::Name;
 
 /// A program with what its segments stand for.
 #[derive(Clone, Debug)]

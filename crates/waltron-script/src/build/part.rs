@@ -3,11 +3,11 @@
 use super::super::ast::Ending;
 use super::super::context::Context;
 use std::ops::Range;
-use waltron_core::expression::{Measured, Type, Value};
-use waltron_core::name::Name;
-use waltron_core::observation::{Edge, Ended, Observation, Span};
-use waltron_core::program::{Condition, Profile, Program, Segment};
+use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::program::{Condition, Profile, Program, Segment};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Time, text};
+use waltron_core::text::expression::{Measured, Type, Value};
+use waltron_core::text::name::Name;
 
 /// A step's main segment.
 #[derive(Clone, Debug)]

@@ -1,8 +1,8 @@
 //! Recordings put out: channels mapped, scaled, cut.
 
 use super::*;
-use waltron_core::program::Playback as Played;
-use waltron_core::waveform::{Recording, Track};
+use waltron_core::injection::program::Playback as Played;
+use waltron_core::injection::samples::{Recording, Track};
 
 /// How often a recording is played at most.
 const MOST_TIMES: f64 = 1e6;

@@ -3,9 +3,9 @@
 use super::*;
 use crate::ast::{Output, Pace, Ramp};
 use crate::target::{Target, set_level};
-use waltron_core::expression::{Type, Value, evaluate, wrong_kind};
-use waltron_core::program::{Rest, Slope, Stairs, Steps};
+use waltron_core::injection::program::{Rest, Slope, Stairs, Steps};
 use waltron_core::quantity::Quantity;
+use waltron_core::text::expression::{Type, Value, evaluate, wrong_kind};
 
 /// Most levels of a ramp; beyond it a typing error is likelier than a wish.
 const MOST_LEVELS: f64 = 10_000.0;
@@ -143,7 +143,7 @@ impl Builder<'_> {
         for (expr, value) in [(&ramp.from, &first), (&ramp.to, &last)] {
             match value {
                 Value::Missing(missing) => {
-                    return Err(waltron_core::expression::not_there(expr, missing));
+                    return Err(waltron_core::text::expression::not_there(expr, missing));
                 }
                 Value::Unknown(Type::Any) => return Ok(None),
                 value => match value.kind() {
@@ -217,7 +217,7 @@ impl Builder<'_> {
 
     fn level(&self, target: &Target, si: f64) -> Stimulus {
         let mut level = self.state.stimulus.clone();
-        set_level(&mut level, target, si, self.scene.context.asset.ratings.frequency);
+        set_level(&mut level, target, si, self.scene.context.nominal());
         level
     }
 

@@ -1,9 +1,9 @@
 //! What the numbers of a step are worth, while it runs and while it is only gone through.
 
 use crate::scene::{Mode, Scene};
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, Range, Type, Value, evaluate, not_there, wrong_kind};
 use waltron_core::quantity::{Dimension, Quantity, Time, seconds, text};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, Range, Type, Value, evaluate, not_there, wrong_kind};
 
 /// Longest time of a step; beyond it a typing error is likelier than a wish.
 const LONGEST_S: f64 = 30.0 * 86_400.0;

@@ -21,14 +21,14 @@ use super::scene::{Injection, Last, Mode, Out, Scene};
 use super::values::{parameter_value, range};
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::document::{Problem, Problems};
-use waltron_core::expression::{Expr, Names as _, RESERVED, Type, Value, evaluate, quantity};
 use waltron_core::grading::PointId;
-use waltron_core::name::{Name, nearest};
-use waltron_core::phasor::Phasor;
-use waltron_core::program::Condition;
+use waltron_core::injection::program::Condition;
+use waltron_core::injection::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Dimension, Measure, counted};
-use waltron_core::stimulus::{Drive, PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
+use waltron_core::text::document::{Problem, Problems};
+use waltron_core::text::expression::{Expr, Names as _, RESERVED, Type, Value, evaluate, quantity};
+use waltron_core::text::name::{Name, nearest};
 
 /// Notes every mistake of a script.
 pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Problems) {
@@ -62,7 +62,7 @@ fn everything_on(context: &Context) -> Stimulus {
     fn on<Q: Measure>(channels: [&str; 3], context: &Context) -> Vec<Drive<Q>> {
         let there = |id: &&str| context.capability.channel_dimension(id).is_some();
         let phasor = Phasor::new(Q::from_si(1.0), Default::default());
-        let frequency = context.asset.ratings.frequency;
+        let frequency = context.nominal();
         let drive = |id: &str| Drive::sine(id.into(), phasor, frequency);
         channels.into_iter().filter(there).map(drive).collect()
     }

@@ -2,8 +2,8 @@
 
 use super::super::ast::{Script, Statement, Step};
 use std::collections::HashMap;
-use waltron_core::document::{Problem, Problems};
-use waltron_core::name::Name;
+use waltron_core::text::document::{Problem, Problems};
+use waltron_core::text::name::Name;
 
 /// Names that get a new value somewhere, so that their first one proves nothing.
 pub(super) fn reassigned(script: &Script) -> Vec<Name> {

@@ -5,8 +5,8 @@ use super::super::context::Context;
 use super::super::scene::{Mode, Scene};
 use super::shape::blocks;
 use std::sync::Arc;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, evaluate};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, evaluate};
 
 /// What a script should have thought of, though it can run: warnings, each with its place.
 pub(crate) fn warnings(script: &Script, context: &Arc<Context>) -> Vec<Problem> {

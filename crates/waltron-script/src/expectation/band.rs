@@ -6,14 +6,14 @@ use crate::build::Built;
 use crate::scene::{Injection, Last, Scene};
 use std::ops::Range;
 use waltron_core::characteristic::{Acceptance, earliest_of, spread};
-use waltron_core::document::Problem;
-use waltron_core::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
 use waltron_core::grading::{
     Criterion, Judgement, Limits, TripOutcome, Values, Verdict, judge_trip_time,
 };
-use waltron_core::name::Name;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Dimension, Measure, Time, seconds, text};
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
+use waltron_core::text::name::Name;
 
 /// What a value is held against.
 enum Band {

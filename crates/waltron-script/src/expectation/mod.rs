@@ -8,15 +8,15 @@ pub(super) use band::{likely_fault, rival};
 use super::ast::{Expect, Requirement, Within};
 use super::scene::{Injection, Last, Scene};
 use std::f64::consts::PI;
-use waltron_core::document::Problem;
-use waltron_core::expression::{
-    Binary, Event, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
-};
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, PointId, Value as Shown, Values, Verdict, judge_between,
 };
-use waltron_core::name::Name;
 use waltron_core::quantity::{Dimension, Measure, Quantity};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{
+    Binary, Event, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
+};
+use waltron_core::text::name::Name;
 
 /// What a requirement came to, before it belongs to a point.
 struct Outcome {
@@ -150,7 +150,7 @@ fn stimulus(scene: &Scene) -> Values {
     let fault = fault.and_then(|i| program.segments.get(i));
     let current = fault.map(|s| {
         let phases = s.profile.last().complex_phase_currents();
-        waltron_core::fault_loop::FaultLoop::largest_phase(phases)
+        waltron_core::quantity::fault_loop::FaultLoop::largest_phase(phases)
     });
     Values::none().with_some("current", current.filter(|i| i.si() > 0.0))
 }

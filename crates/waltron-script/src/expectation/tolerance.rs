@@ -3,11 +3,11 @@
 use super::{is_percent, known};
 use crate::ast::{Side, Within};
 use crate::scene::Scene;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, ExprKind, Type, evaluate};
-use waltron_core::name::Name;
 use waltron_core::quantity::Dimension;
-use waltron_core::tolerance::{self, AnyTolerance, Combine};
+use waltron_core::quantity::tolerance::{self, AnyTolerance, Combine};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, ExprKind, Type, evaluate};
+use waltron_core::text::name::Name;
 
 /// The tolerance that `within` names; none where it follows from what is measured.
 ///

@@ -18,15 +18,15 @@ use super::values::parameter_value;
 use super::walk::{Foreseen, READ_S};
 use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, Type, Value, evaluate, not_there};
 use waltron_core::grading::{PointId, Verdict};
-use waltron_core::measuring::Capture;
-use waltron_core::name::Name;
-use waltron_core::observation::{Ended, Observation};
+use waltron_core::injection::measuring::Capture;
+use waltron_core::injection::observation::{Ended, Observation};
+use waltron_core::injection::program::{Condition, Finish};
 use waltron_core::procedure::{Action, Wanted};
-use waltron_core::program::{Condition, Finish};
 use waltron_core::quantity::{Dimension, Measure, Quantity, seconds};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, Type, Value, evaluate, not_there};
+use waltron_core::text::name::Name;
 
 /// A running sequence.
 #[derive(Clone, Debug)]

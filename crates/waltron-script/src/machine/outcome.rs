@@ -1,8 +1,8 @@
 //! What an injection showed, taken over into the sequence.
 
 use super::*;
-use waltron_core::expression::Measured;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::text::expression::Measured;
 
 impl Sequence {
     /// Takes what an injection showed.
@@ -105,7 +105,7 @@ impl Sequence {
     }
 
     fn take_reading(&mut self, name: &Name, value: &Expr, built: &Built, seen: &Observation) {
-        let guarded = |s: &waltron_core::observation::Span| matches!(s.ended, Ended::Stop(i) if i < built.guards);
+        let guarded = |s: &waltron_core::injection::observation::Span| matches!(s.ended, Ended::Stop(i) if i < built.guards);
         if seen.segments.iter().any(guarded) {
             // The guard that fired comes first.
             return;

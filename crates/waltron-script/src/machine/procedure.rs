@@ -3,11 +3,11 @@
 use super::super::expectation::ended;
 use super::{Sequence, Waiting};
 use std::sync::Arc;
-use waltron_core::expression::{Type, Value};
 use waltron_core::grading::{Finding, PointId, Verdict};
-use waltron_core::observation::Observation;
+use waltron_core::injection::observation::Observation;
 use waltron_core::procedure::{Action, Answer, Planned, Procedure};
 use waltron_core::quantity::Quantity;
+use waltron_core::text::expression::{Type, Value};
 
 impl Procedure for Sequence {
     fn script(&self) -> Option<String> {

@@ -2,8 +2,8 @@
 
 use super::super::ast::{Expect, Requirement, Side, Span, Within};
 use super::line::Read;
-use waltron_core::expression::{Cursor, Expr, ExprKind, Kind, Sign, Unary};
-use waltron_core::name::Name;
+use waltron_core::text::expression::{Cursor, Expr, ExprKind, Kind, Sign, Unary};
+use waltron_core::text::name::Name;
 
 pub(super) fn expect(c: &mut Cursor<'_>) -> Read<Expect> {
     let here = c.here();

@@ -6,9 +6,9 @@ use super::super::ast::{
 use super::expect::expect;
 use super::output::{ending, fault, hold, playback, ramp, wait};
 use std::ops::Range;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Cursor, Expr, ExprKind, Kind, RESERVED, Sign, Token, Type};
-use waltron_core::name::{Name, nearest};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Cursor, Expr, ExprKind, Kind, RESERVED, Sign, Token, Type};
+use waltron_core::text::name::{Name, nearest};
 
 /// What a line is.
 #[allow(clippy::large_enum_variant, reason = "there is one at a time")]

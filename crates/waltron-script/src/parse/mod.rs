@@ -10,8 +10,8 @@ mod output;
 use super::ast::{Ending, Guard, Script, Sequence, Span, Statement, Step};
 use line::{Line, Opening, read};
 use std::ops::Range;
-use waltron_core::document::{Problem, Problems};
-use waltron_core::expression::{Cursor, Kind, Token, tokens};
+use waltron_core::text::document::{Problem, Problems};
+use waltron_core::text::expression::{Cursor, Kind, Token, tokens};
 
 /// Reads a script. What cannot be read is left out, with its problem noted.
 pub(super) fn parse(text: &str, problems: &mut Problems) -> Script {
@@ -49,7 +49,7 @@ struct Open {
     span: Range<usize>,
     body: Vec<Step>,
     /// Branches of an `if` that are complete.
-    branches: Vec<(Option<waltron_core::expression::Expr>, Vec<Step>)>,
+    branches: Vec<(Option<waltron_core::text::expression::Expr>, Vec<Step>)>,
 }
 
 /// Deepest nesting of blocks.

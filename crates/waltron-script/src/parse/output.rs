@@ -5,9 +5,9 @@ use super::super::ast::{
 };
 use super::line::{Read, new_name};
 use std::ops::Range;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Cursor, Expr, ExprKind, Kind, RESERVED, Sign};
-use waltron_core::name::Name;
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Cursor, Expr, ExprKind, Kind, RESERVED, Sign};
+use waltron_core::text::name::Name;
 
 /// `ia = 5 A @ -120 deg, v = balanced(57.7 V)`, or `off`.
 pub(super) fn output(c: &mut Cursor<'_>) -> Read<Output> {

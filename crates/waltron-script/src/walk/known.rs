@@ -2,14 +2,14 @@
 
 use super::super::scene::Scene;
 use std::sync::Arc;
-use waltron_core::capability::ParameterKind;
-use waltron_core::document::Problem;
-use waltron_core::expression::{Expr, ExprKind, Names, Piece, Range, Type, Value, evaluate};
 use waltron_core::grading::{Limits, Values};
-use waltron_core::name::Name;
+use waltron_core::injection::capability::ParameterKind;
+use waltron_core::injection::program::Program;
 use waltron_core::procedure::Planned;
-use waltron_core::program::Program;
 use waltron_core::quantity::{Dimension, seconds};
+use waltron_core::text::document::Problem;
+use waltron_core::text::expression::{Expr, ExprKind, Names, Piece, Range, Type, Value, evaluate};
+use waltron_core::text::name::Name;
 
 /// What is known of a condition before.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -10,15 +10,14 @@ use play::{Luck, Ran, run};
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::again::Again;
 use waltron_core::clearance::clear;
-use waltron_core::document::Source;
-use waltron_core::expression::Settings;
 use waltron_core::grading::{Criterion, Verdict};
-use waltron_core::name::Name;
+use waltron_core::injection::program::Program;
 use waltron_core::procedure::{Bench, Planned, Procedure};
-use waltron_core::program::Program;
 use waltron_core::record::Event;
+use waltron_core::record::again::Again;
+use waltron_core::text::document::Source;
+use waltron_core::text::name::Name;
 use waltron_script::{Context, Loaded, format, load};
 use waltron_test_support::{capability, plan, relay};
 
@@ -151,7 +150,7 @@ proptest! {
         let elements = ELEMENTS.replace("\"1 A\"", "\"1.1 A\"");
         let mut context = Context::clone(&context(&text));
         context.asset = relay(&elements);
-        context.settings = Settings::of(&context.asset);
+        context.settings = context.asset.settings();
         let Ok(other) = load(&Source::new("s.seq", text.as_str()), &Arc::new(context)) else { return Ok(()) };
         for grade in again(other) {
             let before = ran.grades.iter().find(|g| g.point == grade.point);

@@ -1,10 +1,10 @@
 //! A rig that lets anything happen that can: contacts change or not, readings are whatever they can be.
 
 use waltron_core::grading::{Finding, Grade, Rule, Values};
-use waltron_core::measuring::{Property, Reading};
-use waltron_core::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::measuring::{Property, Reading};
+use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
+use waltron_core::injection::program::{Condition, Program, Then};
 use waltron_core::procedure::{Action, Answer, Procedure, Wanted};
-use waltron_core::program::{Condition, Program, Then};
 use waltron_core::quantity::{Measure, Quantity, seconds};
 use waltron_core::record::Event;
 use waltron_script::Sequence;

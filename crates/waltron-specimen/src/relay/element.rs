@@ -2,8 +2,8 @@
 
 use super::measure::TrueMeasure;
 use waltron_core::characteristic::{Characteristic, Form, HAIR, Reset};
-use waltron_core::name::Name;
 use waltron_core::quantity::Measure;
+use waltron_core::text::name::Name;
 
 /// What an element is really like.
 #[derive(Clone, Debug, PartialEq)]

@@ -1,9 +1,9 @@
 //! What the relay's elements make of the wave they see.
 
 use std::collections::VecDeque;
-use waltron_core::measures::Measures;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::Measure;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::quantity::measures::Measures;
 
 /// What an element truly measures.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -13,12 +13,12 @@ use crate::{Specimen, Unconnected};
 use element::Running;
 use measure::{FrequencyHistory, RATE_WINDOW_S};
 use std::collections::VecDeque;
-use waltron_core::capability::Capability;
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::asset::readback::ReadSetting;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time, seconds};
-use waltron_core::readback::ReadSetting;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 
 /// What the relay is really like.
 #[derive(Clone, Debug, PartialEq)]

@@ -1,8 +1,8 @@
 use super::*;
 use proptest::prelude::*;
 use waltron_core::characteristic::{Characteristic, Coefficients, Form, Reset};
-use waltron_core::fault_loop::FaultLoop;
-use waltron_core::measures::Measures;
+use waltron_core::quantity::fault_loop::FaultLoop;
+use waltron_core::quantity::measures::Measures;
 use waltron_core::quantity::{Frequency, amperes};
 
 /// The very inverse curve, written out here so that the test does not ask the table it checks.
@@ -190,11 +190,11 @@ fn undervoltage_operates_on_a_dead_line_unless_it_is_blocked() {
         let phases = FaultLoop::ABC.currents(amperes(volts));
         let on = Stimulus::phase_currents(phases, Frequency::from_si(50.0));
         let voltages = on.currents.iter().zip(["va", "vb", "vc"]).map(|(d, channel)| {
-            let phasor = waltron_core::phasor::Phasor::new(
+            let phasor = waltron_core::quantity::phasor::Phasor::new(
                 waltron_core::quantity::Voltage::from_si(d.phasor.rms().si()),
                 d.phasor.angle(),
             );
-            waltron_core::stimulus::Drive::sine(channel.into(), phasor, d.frequency)
+            waltron_core::injection::stimulus::Drive::sine(channel.into(), phasor, d.frequency)
         });
         relay.apply(&Stimulus { currents: Vec::new(), voltages: voltages.collect() });
         std::iter::from_fn(|| relay.advance(seconds(1.0))).any(|e| e.signal == "trip" && e.closed)

@@ -4,8 +4,10 @@ use super::{Burden, TransformerTruth};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::f64::consts::TAU;
-use waltron_core::document::{AnyQuantityText, Field, Number, Problem, Problems, QuantityText};
 use waltron_core::quantity::{Dimension, Frequency, Measure, Ratio};
+use waltron_core::text::document::{
+    AnyQuantityText, Field, Number, Problem, Problems, QuantityText,
+};
 
 /// A transformer as it truly is; inductances are told by their reactance at `frequency`.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]

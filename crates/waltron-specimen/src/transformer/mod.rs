@@ -12,12 +12,12 @@ use crate::{Noise, Specimen, Unconnected, Window};
 use circuit::{Feed, Look, Wave};
 use num_complex::Complex64;
 use std::f64::consts::{FRAC_PI_2, SQRT_2, TAU};
-use waltron_core::capability::{Capability, Channel};
-use waltron_core::name::Name;
-use waltron_core::observation::Edge;
+use waltron_core::injection::capability::{Capability, Channel};
+use waltron_core::injection::observation::Edge;
+use waltron_core::injection::samples::PhaseClock;
+use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::quantity::{Measure, Time};
-use waltron_core::stimulus::{Drive, Stimulus};
-use waltron_core::waveform::PhaseClock;
+use waltron_core::text::name::Name;
 
 /// An output of the rig and where it feeds in.
 #[derive(Clone, Debug)]

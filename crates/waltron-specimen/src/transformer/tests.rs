@@ -1,15 +1,15 @@
 //! Against phasor calculations by hand, and against a stepper that knows nothing of poles.
 
 use super::*;
-use waltron_core::capability::Ability;
-use waltron_core::measuring::{Coupling, Meter};
-use waltron_core::phasor::Phasor;
+use waltron_core::injection::capability::Ability;
+use waltron_core::injection::measuring::{Coupling, Meter};
+use waltron_core::injection::samples::spectrum::phasor;
+use waltron_core::injection::stimulus::Dc;
+use waltron_core::quantity::phasor::Phasor;
+use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{
     Angle, Current, Dimension, Frequency, Voltage, amperes, degrees, seconds,
 };
-use waltron_core::stimulus::Dc;
-use waltron_core::tolerance::{AnyTolerance, Tolerance};
-use waltron_core::waveform::spectrum::phasor;
 
 fn truth() -> TransformerTruth {
     TransformerTruth {

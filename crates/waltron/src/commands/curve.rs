@@ -8,10 +8,10 @@ use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use serde_json::{Map, Value, json};
 use waltron_core::characteristic::Characteristic;
-use waltron_core::document::{Form, Source, load};
 use waltron_core::quantity::{
     self, Current, Dimension, Measure, Quantity, Time, significant, text,
 };
+use waltron_core::text::document::{Form, Source, load};
 use waltron_relay::Overcurrent;
 
 /// A point of the answer.
@@ -124,9 +124,9 @@ fn current_for(
 #[serde(deny_unknown_fields)]
 struct ArgumentForm {
     /// The characteristic.
-    curve: waltron_core::document::CurveForm,
+    curve: waltron_core::characteristic::CurveForm,
     /// The pickup.
-    pickup: Option<waltron_core::document::QuantityText<Current>>,
+    pickup: Option<waltron_core::text::document::QuantityText<Current>>,
 }
 
 impl Form for ArgumentForm {

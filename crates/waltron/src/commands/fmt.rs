@@ -7,7 +7,7 @@ use crate::files::{read_source, write};
 use crate::terminal::Terminal;
 use std::io::Read;
 use std::path::Path;
-use waltron_core::document::Source;
+use waltron_core::text::document::Source;
 
 /// Lays files out; none is touched if one of them cannot be read.
 ///

@@ -7,7 +7,7 @@ use crate::files;
 use crate::job::Job;
 use crate::tables;
 use crate::terminal::{STRONG, Terminal, plain, styled};
-use waltron_core::hookup::Sheet;
+use waltron_core::plan::hookup::Sheet;
 use waltron_report::hookup::whole_drawing;
 use waltron_report::html::{by_test, hookup_page};
 

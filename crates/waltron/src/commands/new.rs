@@ -7,7 +7,7 @@ use crate::files::{self, for_shell, read_source};
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use std::path::{Component, Path, PathBuf};
-use waltron_core::name::nearest;
+use waltron_core::text::name::nearest;
 use waltron_rig::RigForm;
 
 /// Writes a file to begin with.

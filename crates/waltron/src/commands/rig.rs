@@ -11,7 +11,7 @@ use crate::terminal::{BAD, STRONG, Terminal, plain, styled};
 use serde_json::json;
 use std::net::TcpListener;
 use std::sync::Arc;
-use waltron_core::capability::ParameterKind;
+use waltron_core::injection::capability::ParameterKind;
 use waltron_core::quantity::text;
 use waltron_rig::Description;
 use waltron_rig::scpi_rig::{Presented, probe};

@@ -247,12 +247,12 @@ mod tests {
     use ratatui::Terminal;
     use ratatui::backend::TestBackend;
     use waltron_core::asset::Asset;
-    use waltron_core::document::Source;
     use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values};
+    use waltron_core::injection::stimulus::Stimulus;
     use waltron_core::procedure::{Question, Wanted};
     use waltron_core::quantity::{amperes, seconds};
     use waltron_core::record::Event;
-    use waltron_core::stimulus::Stimulus;
+    use waltron_core::text::document::Source;
     use waltron_relay::AssetForm;
     use waltron_rig::attendant::Present;
 
@@ -289,7 +289,7 @@ mod tests {
         let mut state = State::new("Annual", &asset(), inputs, &points, seconds(90.0));
         state.event(&Event::Graded(grade(Verdict::Pass, 2.4, 4.1)));
         state.event(&Event::Graded(grade(Verdict::Fail, 6.0, 1.2)));
-        let phases = waltron_core::fault_loop::FaultLoop::AN.currents(amperes(8.4));
+        let phases = waltron_core::quantity::fault_loop::FaultLoop::AN.currents(amperes(8.4));
         let out = Stimulus::phase_currents(phases, Measure::from_si(50.0));
         let closed = ["start".into()];
         state.sees(&Present { now: seconds(0.42), out: &out, closed: &closed });

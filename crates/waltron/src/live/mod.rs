@@ -17,9 +17,9 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
-use waltron_core::name::Name;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::record::Event;
+use waltron_core::text::name::Name;
 use waltron_rig::attendant::Present;
 
 /// Time between two pictures.

@@ -4,12 +4,12 @@ use crate::view::mark;
 use std::collections::{HashMap, VecDeque};
 use waltron_core::asset::{Asset, Element};
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
-use waltron_core::name::Name;
+use waltron_core::injection::program::Finish;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::Question;
-use waltron_core::program::Finish;
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
-use waltron_core::stimulus::Stimulus;
+use waltron_core::text::name::Name;
 use waltron_relay::Overcurrent;
 use waltron_rig::attendant::Present;
 

@@ -13,8 +13,8 @@ use std::collections::VecDeque;
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
-use waltron_core::document::Answers;
 use waltron_core::grading::Verdict;
+use waltron_core::plan::Answers;
 use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
 

@@ -3,9 +3,9 @@
 use super::super::{Inner, Phase, player};
 use super::{MOST_WAIT, Meaning, Session, TREE};
 use std::time::Duration;
-use waltron_core::measuring::Reading;
+use waltron_core::injection::measuring::Reading;
+use waltron_core::injection::waveform::{pieces, render};
 use waltron_core::quantity::Measure;
-use waltron_core::waveform::{pieces, render};
 use waltron_wire::scpi::reply::{block, number, quoted};
 use waltron_wire::scpi::{Fault, Parameter, SiUnit, Summary, faults};
 

@@ -1,7 +1,7 @@
 //! What can be played at all.
 
-use waltron_core::measuring::{Read, When};
-use waltron_core::program::{Profile, Program};
+use waltron_core::injection::measuring::{Read, When};
+use waltron_core::injection::program::{Profile, Program};
 use waltron_core::quantity::Measure;
 use waltron_wire::scpi::{Fault, faults};
 

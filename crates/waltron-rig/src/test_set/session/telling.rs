@@ -9,11 +9,11 @@ use crate::virtual_rig::VirtualRig;
 use std::sync::Arc;
 use std::time::Duration;
 use waltron_core::asset::Ratings;
-use waltron_core::capability::{ParameterKind, ParameterValue};
 use waltron_core::clearance::clear;
-use waltron_core::name::Name;
-use waltron_core::program::{Profile, Program};
+use waltron_core::injection::capability::{ParameterKind, ParameterValue};
+use waltron_core::injection::program::{Profile, Program};
 use waltron_core::quantity::{Dimension, Frequency, Measure, seconds};
+use waltron_core::text::name::Name;
 use waltron_wire::scpi::{Fault, Parameter, SiUnit, Summary, faults};
 
 impl Session {
@@ -253,7 +253,7 @@ impl Session {
 }
 
 fn unlimited() -> Ratings {
-    Ratings::unknown(Frequency::from_si(50.0))
+    Ratings::unknown(Some(Frequency::from_si(50.0)))
 }
 
 /// A whole number that a double holds exactly.

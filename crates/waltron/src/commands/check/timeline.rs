@@ -3,8 +3,8 @@
 use crate::tables::{align_right, table};
 use crate::terminal::{FAINT, STRONG, Terminal, plain, styled};
 use serde_json::json;
+use waltron_core::injection::program::{Program, words};
 use waltron_core::procedure::Planned;
-use waltron_core::program::{Program, words};
 use waltron_core::quantity::{Measure, seconds, significant, text as in_words};
 use waltron_rig::runner::Prepared;
 

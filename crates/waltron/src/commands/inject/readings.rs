@@ -2,7 +2,7 @@
 
 use crate::tables::{align_right, table};
 use crate::terminal::{Terminal, plain};
-use waltron_core::measuring::{Property, Reading, words};
+use waltron_core::injection::measuring::{Property, Reading, words};
 use waltron_core::quantity::{Quantity, significant};
 
 /// Whether a reading is one of several properties of the same output.

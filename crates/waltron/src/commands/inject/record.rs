@@ -7,14 +7,14 @@ use crate::commands::run::clock;
 use crate::failure::Failure;
 use crate::files::{for_shell, refuse_existing};
 use std::path::Path;
-use waltron_core::duty::Warm;
+use waltron_core::clearance::duty::Warm;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, PointId, Rule, Summary, Values, Verdict,
 };
-use waltron_core::measuring::{Property, Reading, words};
-use waltron_core::name::Name;
+use waltron_core::injection::measuring::{Property, Reading, words};
 use waltron_core::quantity::{Quantity, Time};
 use waltron_core::record::{Event, FORMAT, FileCopy, Outcome, Resolved, RunEnded, RunStarted};
+use waltron_core::text::name::Name;
 use waltron_rig::writer::{Durability, RecordWriter, WriteError};
 
 /// The kind of requirement of a reading: none.
@@ -82,7 +82,7 @@ fn told(path: &Path) -> String {
 }
 
 fn started(bench: &Bench, script: &str, takes: usize) -> RunStarted {
-    let copy = |source: &waltron_core::document::Source| FileCopy {
+    let copy = |source: &waltron_core::text::document::Source| FileCopy {
         name: Path::new(&source.name)
             .file_name()
             .unwrap_or_default()

@@ -2,10 +2,10 @@
 
 use crate::terminal::{Terminal, plain};
 use std::time::{Duration, Instant};
-use waltron_core::name::Name;
+use waltron_core::injection::stimulus::Drive;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Measure, Time, seconds, text};
-use waltron_core::stimulus::Drive;
+use waltron_core::text::name::Name;
 use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
 
 /// How often the line is renewed.

@@ -2,9 +2,9 @@
 
 use crate::tables::{align_right, table};
 use crate::terminal::{Terminal, plain};
-use waltron_core::measuring::{Reading, words};
-use waltron_core::observation::Observation;
-use waltron_core::program::Program;
+use waltron_core::injection::measuring::{Reading, words};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
 use waltron_core::quantity::{Measure, Time};
 
 /// What was read at one moment, and of what.

@@ -3,12 +3,12 @@
 use super::Args;
 use crate::failure::Failure;
 use serde_json::{Map, Value};
-use waltron_core::capability::Capability;
-use waltron_core::measuring::{Probe, Property, Reading, Signal};
-use waltron_core::name::Name;
-use waltron_core::program::Program;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Probe, Property, Reading, Signal};
+use waltron_core::injection::program::Program;
+use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::quantity::Dimension;
-use waltron_core::stimulus::{Drive, Stimulus};
+use waltron_core::text::name::Name;
 
 /// What is measured, and what it is called where it is worked out.
 pub(super) struct Wanted {

@@ -14,12 +14,12 @@ use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
-use waltron_core::name::Name;
+use waltron_core::injection::program::{Finish, Profile, Program, Segment};
+use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::program::{Finish, Profile, Program, Segment};
 use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
 use waltron_core::record::Outcome;
-use waltron_core::stimulus::{Drive, Stimulus};
+use waltron_core::text::name::Name;
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 

@@ -4,12 +4,12 @@ use crate::failure::Failure;
 use crate::job::Job;
 use crate::recording::{Origin, of_waveform};
 use std::path::{Path, PathBuf};
-use waltron_core::name::Name;
-use waltron_core::observation::Observation;
-use waltron_core::program::Program;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
+use waltron_core::injection::waveform::{pieces, render};
 use waltron_core::quantity::{Dimension, Measure, seconds};
 use waltron_core::record::{Kept, digest};
-use waltron_core::waveform::{pieces, render};
+use waltron_core::text::name::Name;
 use waltron_wire::comtrade::emit::{AnalogTrack, DigitalTrack, combined};
 use waltron_wire::comtrade::{Format, Side, Stamp};
 
@@ -63,7 +63,7 @@ pub(super) fn capture(
     let origin = Origin {
         station: &site,
         device: &job.asset.identity.tag,
-        frequency_hz: job.asset.ratings.frequency.si(),
+        frequency_hz: job.asset.ratings.frequency.map(Measure::si),
         // The injection has just ended.
         start: Some(Stamp::utc(now).later(-length)),
     };

@@ -8,10 +8,10 @@ use crate::terminal::{Terminal, plain};
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
-use waltron_core::name::Name;
+use waltron_core::plan::selection::Selection;
 use waltron_core::quantity::counted;
 use waltron_core::record::{Chosen, Continued, FileCopy, Progress};
-use waltron_core::selection::Selection;
+use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
 use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
 

@@ -19,13 +19,13 @@ use crate::view;
 use earlier::{Earlier, Opening};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use waltron_core::document::{Answers, AnswersForm};
 use waltron_core::grading::{Grade, Summary};
+use waltron_core::plan::selection::Selection;
+use waltron_core::plan::{Answers, AnswersForm};
 use waltron_core::procedure::Also;
 use waltron_core::quantity::{Dimension, Measure};
 use waltron_core::quantity::{Time, parse_as};
 use waltron_core::record::{Chosen, Outcome};
-use waltron_core::selection::Selection;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
 use waltron_rig::runner::{Finished, Prepared};
 use waltron_rig::virtual_rig::Pace;
@@ -269,7 +269,7 @@ fn none_fits(prepared: &Prepared, pattern: &str) -> Failure {
     };
     let example = prepared.points().next().map(|p| p.id.as_str());
     let known = tests.iter().map(String::as_str);
-    let help = match waltron_core::name::nearest(pattern, known) {
+    let help = match waltron_core::text::name::nearest(pattern, known) {
         Some(near) => format!("did you mean `{near}`?"),
         None => format!(
             "the tests are {}; a point's id is like {}",

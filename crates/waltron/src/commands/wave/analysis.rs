@@ -10,9 +10,9 @@ use crate::terminal::{Terminal, plain};
 use num_complex::Complex64;
 use serde_json::{Value, json};
 use waltron_core::grading::Values;
-use waltron_core::phasor::Sequence;
+use waltron_core::injection::samples::spectrum::{FEWEST_CYCLES, Spectrum, frequency};
+use waltron_core::quantity::phasor::Sequence;
 use waltron_core::quantity::{Dimension, Quantity, seconds, significant, text};
-use waltron_core::waveform::spectrum::{FEWEST_CYCLES, Spectrum, frequency};
 use waltron_wire::comtrade::Analog;
 
 /// One channel's samples in a window.

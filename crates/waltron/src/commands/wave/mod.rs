@@ -13,10 +13,10 @@ use crate::recording::{Origin, Recorded, dimension_of, of_waveform, write};
 use crate::tables::align_right;
 use crate::terminal::Terminal;
 use comfy_table::Table;
+use waltron_core::injection::waveform::{Waveform, WaveformChannel, pieces, render};
 use waltron_core::quantity::{
     Dimension, Measure, Quantity, parse_as, seconds, significant, text as in_words,
 };
-use waltron_core::waveform::{Waveform, WaveformChannel, pieces, render};
 use waltron_report::plot::of_waveform as oscillogram;
 use waltron_wire::comtrade::{Config, Revision};
 
@@ -137,7 +137,7 @@ fn make(args: &WaveMake, terminal: &Terminal) -> Result<(), Failure> {
     let origin = Origin {
         station: &site,
         device: &job.asset.identity.tag,
-        frequency_hz: job.asset.ratings.frequency.si(),
+        frequency_hz: job.asset.ratings.frequency.map(Measure::si),
         start: None,
     };
     write(&of_waveform(&waveform, Vec::new(), &origin), &args.write)?;

@@ -1,0 +1,140 @@
+//! What a rig measures, and how well.
+
+use super::Capability;
+use crate::injection::measuring::{Coupling, Probe, Property, Signal};
+use crate::quantity::tolerance::AnyTolerance;
+use crate::quantity::{Dimension, Quantity};
+use crate::text::name::{Name, nearest};
+
+impl Capability {
+    /// The names that can be measured, meters first.
+    pub fn measurable(&self) -> Vec<&Name> {
+        let meters = self.meters.iter().map(|m| &m.meaning);
+        let instruments = self.readings.iter().map(|r| &r.name);
+        let outputs = self.currents.iter().map(|c| &c.id);
+        meters
+            .chain(instruments)
+            .chain(outputs)
+            .chain(self.voltages.iter().map(|c| &c.id))
+            .collect()
+    }
+
+    /// What a named input measures, or an output is; `None` where there is none of this name.
+    pub fn dimension_of(&self, name: &Name) -> Option<Dimension> {
+        let name = name.as_str();
+        let meter = self.meter(name).map(|m| m.dimension);
+        meter
+            .or_else(|| self.reading(name).map(|r| r.dimension))
+            .or_else(|| self.channel_dimension(name))
+    }
+
+    /// Gives a probe the dimension of what it measures; it does not cross the edge of the program.
+    pub fn restore(&self, probe: &mut Probe) {
+        let of = match probe.what {
+            Property::ActivePower | Property::ReactivePower => Some(Dimension::POWER),
+            _ => probe.of.dimension(&|name| self.dimension_of(name)),
+        };
+        probe.dimension = probe.what.dimension(of.unwrap_or(Dimension::NUMBER));
+    }
+
+    /// Whether something can be measured.
+    pub fn measures(&self, probe: &Probe) -> bool {
+        self.why_unmeasured(probe).is_none()
+    }
+
+    /// Why something cannot be measured, as a sentence; `None` where it can.
+    pub fn why_unmeasured(&self, probe: &Probe) -> Option<String> {
+        if matches!(probe.what, Property::ActivePower | Property::ReactivePower) {
+            return None;
+        }
+        if probe.of.name().is_none() && !probe.what.can_be_worked_out() {
+            return Some(format!(
+                "`{probe}` cannot be worked out: only magnitude, angle, true RMS and direct values can"
+            ));
+        }
+        let by_computer = |n: &&Name| self.reading(n.as_str()).is_some_and(|r| r.by_computer);
+        if probe.of.name().is_none()
+            && let Some(name) = probe.of.names().into_iter().find(by_computer)
+        {
+            return Some(format!(
+                "`{name}` is read by the computer, and the rig works out only what it reads itself"
+            ));
+        }
+        for name in probe.of.names() {
+            let is_instrument = self.reading(name.as_str()).is_some();
+            if is_instrument != (probe.what == Property::Value) && is_instrument {
+                return Some(format!(
+                    "`{name}` has a value, and nothing else that could be told of it"
+                ));
+            }
+            if self.dimension_of(name).is_none()
+                || (probe.what == Property::Value && !is_instrument)
+            {
+                let all = self.measurable();
+                let near = nearest(name.as_str(), all.iter().map(|n| n.as_str()));
+                let near = near.map_or_else(String::new, |near| format!("; is `{near}` meant?"));
+                return Some(format!("the rig does not measure `{name}`{near}"));
+            }
+            let coupling = self.meter(name.as_str()).map_or(Coupling::Both, |m| m.coupling);
+            if !probe.what.fits(coupling) {
+                let word = coupling.word();
+                return Some(format!("the meter of `{name}` shows {word} only"));
+            }
+        }
+        probe
+            .of
+            .dimension(&|name| self.dimension_of(name))
+            .is_none()
+            .then(|| format!("`{}` takes the difference of two different quantities", probe.of))
+    }
+
+    /// Whether a value is one that a probe can show.
+    pub fn shows(&self, probe: &Probe, si: f64) -> bool {
+        let most = match (&probe.of, probe.what) {
+            (Signal::Named(name), Property::Value) => {
+                self.reading(name.as_str()).and_then(|r| r.most)
+            }
+            _ => None,
+        };
+        si.is_finite() && most.is_none_or(|most| si.abs() <= most)
+    }
+
+    /// What a meter's, an instrument's or an output's value of so much is uncertain by (k = 2), in SI:
+    /// its size, and its angle in radians. `None` where nothing is stated.
+    pub fn accuracy_of(&self, name: &Name, si: f64) -> Option<(f64, f64)> {
+        let size = si.abs();
+        let width = |accuracy: AnyTolerance| accuracy.limits(size).1 - size;
+        if let Some(meter) = self.meter(name.as_str()) {
+            return Some((meter.uncertainty(si), meter.angle_uncertainty()));
+        }
+        if let Some(instrument) = self.reading(name.as_str()) {
+            return Some((width(instrument.accuracy?), 0.0));
+        }
+        let current = self.currents.iter().find(|c| c.id == *name).map(|c| c.accuracy.any());
+        let voltage = self.voltages.iter().find(|c| c.id == *name).map(|c| c.accuracy.any());
+        let wide = width(current.or(voltage)?);
+        Some((wide, if size > 0.0 { wide / size } else { 0.0 }))
+    }
+
+    /// The stated accuracy (k = 2) of a measured value, in SI. Of what is worked out it stands with the
+    /// reading, since it needs the values that it was worked out from.
+    pub fn uncertainty(&self, probe: &Probe, si: f64) -> Option<f64> {
+        let name = probe.of.name()?;
+        match probe.what {
+            Property::Value
+            | Property::Rms
+            | Property::Magnitude
+            | Property::Phasor
+            | Property::Dc => self.accuracy_of(name, si).map(|(size, _)| size),
+            _ => None,
+        }
+    }
+
+    /// The largest value that a named input shows, or an output puts out, with its unit.
+    pub fn most_of(&self, name: &Name) -> Option<Quantity> {
+        let dimension = self.dimension_of(name)?;
+        let meter = self.meter(name.as_str()).map(|m| m.range);
+        let si = meter.or_else(|| self.reading(name.as_str()).and_then(|r| r.most))?;
+        Some(Quantity { si, dimension })
+    }
+}

@@ -1,0 +1,45 @@
+//! Analog outputs and what they can do.
+
+use crate::injection::measuring::Coupling;
+use crate::quantity::tolerance::Tolerance;
+use crate::quantity::{Frequency, Measure};
+use crate::text::name::Name;
+
+/// One analog output.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Channel<Q> {
+    /// Its id, such as `ia`.
+    pub id: Name,
+    /// What it is connected to, such as `primary current`; the id where the file names nothing.
+    pub meaning: Name,
+    /// The outputs that it is set together with, by a name of their own such as `i2`: three of them as
+    /// phases A, B, C.
+    pub group: Option<Name>,
+    /// The largest RMS value it puts out.
+    pub range: Q,
+    /// Accuracy of what it puts out.
+    pub accuracy: Tolerance<Q>,
+    /// What it can put out.
+    pub ability: Ability,
+}
+
+/// What an output can do.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Ability {
+    /// Alternating values, direct ones, or both.
+    pub coupling: Coupling,
+    /// The lowest and the highest frequency, where they are known.
+    pub frequency: Option<(Frequency, Frequency)>,
+    /// What it drives at most, in SI: of a current output a voltage, of a voltage output a current.
+    pub compliance: Option<f64>,
+    /// The power that it gives at most, in VA.
+    pub power: Option<f64>,
+}
+
+impl<Q: Measure> Channel<Q> {
+    /// An output that is called by its id and puts out anything up to its range.
+    pub fn new(id: impl Into<Name>, range: Q, accuracy: Tolerance<Q>) -> Self {
+        let id = id.into();
+        Self { meaning: id.clone(), id, group: None, range, accuracy, ability: Ability::default() }
+    }
+}

@@ -1,0 +1,258 @@
+//! Programs: the timed stimulus of one injection, as plain data.
+//!
+//! A rig plays a whole program by itself, since a laptop cannot time milliseconds over a network.
+//! A program is a list of segments; each puts something out and says what ends it.
+
+mod condition;
+mod profile;
+pub mod words;
+
+pub use condition::{Condition, Relation};
+pub use profile::{Playback, Profile, Rest, Slope, Stairs, Steps};
+
+use crate::injection::measuring::{Capture, Probe, Read};
+use crate::injection::stimulus::Stimulus;
+use crate::quantity::{Measure, Time, seconds};
+use crate::text::name::Name;
+use serde::{Deserialize, Serialize};
+
+/// One injection.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Program {
+    /// Played in order; a segment's stop may end the program earlier.
+    pub segments: Vec<Segment>,
+    /// What becomes of the outputs at its end.
+    #[serde(skip_serializing_if = "Finish::is_off", default)]
+    pub finish: Finish,
+    /// What is measured at its end.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub reads: Vec<Probe>,
+    /// Whether every change of a contact is kept as it came, besides the debounced ones.
+    #[serde(skip_serializing_if = "crate::grading::is_false", default)]
+    pub raw_edges: bool,
+    /// Samples that are taken of what meters see.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub captures: Vec<Capture>,
+    /// The name under which its waveforms are kept, where they are.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub capture: Option<Name>,
+}
+
+/// What becomes of the outputs at a program's end.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Finish {
+    /// They go off at once.
+    #[default]
+    Off,
+    /// Each goes off at its next zero crossing, as a breaker's pole does.
+    OffAtZero,
+    /// They stay as they are until the next program, or until they are switched off. The last
+    /// stimulus must be one that the asset withstands for ever.
+    Keep,
+}
+
+impl Finish {
+    fn is_off(&self) -> bool {
+        *self == Self::Off
+    }
+}
+
+/// One stage of a program.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Segment {
+    /// What it is called in previews and records: `pre-fault`, `fault`, `ramp up`.
+    pub name: Name,
+    /// What is put out.
+    pub profile: Profile,
+    /// What ends it; the first condition met wins, earlier ones in the list before later ones.
+    pub stops: Vec<Stop>,
+    /// Binary outputs that are set at its start, and stay so until they are set otherwise.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub switches: Vec<Switching>,
+    /// What is measured while it plays.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub reads: Vec<Read>,
+}
+
+/// A binary output that is set, such as a coil's command.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Switching {
+    /// Its meaning on the rig, such as `close command`.
+    pub output: Name,
+    /// Closed or open.
+    pub closed: bool,
+}
+
+/// Ends a segment when a condition holds.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Stop {
+    /// The condition.
+    pub when: Condition,
+    /// What happens then.
+    pub then: Then,
+}
+
+/// What follows a segment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Then {
+    /// The next segment; after the last one, the end.
+    Next,
+    /// The end; the program says what becomes of the outputs.
+    End,
+    /// The end, with outputs off at once whatever the program says.
+    Off,
+}
+
+impl Segment {
+    /// A profile with its stops; nothing is switched or measured.
+    pub fn new(name: impl Into<Name>, profile: Profile, stops: Vec<Stop>) -> Self {
+        Self { name: name.into(), profile, stops, switches: Vec::new(), reads: Vec::new() }
+    }
+
+    /// A held stimulus for a fixed time.
+    pub fn hold(name: &str, stimulus: Stimulus, time: Time) -> Self {
+        Self::new(name, Profile::Hold(stimulus), vec![Stop::after(time)])
+    }
+
+    /// Adds a stop that takes precedence over those already there.
+    #[must_use]
+    pub fn until(mut self, stop: Stop) -> Self {
+        self.stops.insert(0, stop);
+        self
+    }
+
+    /// Whether it waits for an angle of its wave.
+    pub fn waits_for_angle(&self) -> bool {
+        let mut parts = self.stops.iter().flat_map(|s| s.when.parts());
+        parts.any(|c| matches!(c, Condition::AtAngle { .. }))
+    }
+
+    /// The longest time the segment can last; `None` where nothing bounds it.
+    pub fn longest(&self) -> Option<Time> {
+        let limit = self.stops.iter().filter_map(|s| s.when.bound()).reduce(Time::min);
+        match (self.profile.length(), limit) {
+            (Some(a), Some(b)) => Some(a.min(b)),
+            (a, b) => a.or(b),
+        }
+    }
+
+    /// The shortest time the segment can last: none where something that is seen can end it.
+    pub fn shortest(&self) -> Time {
+        let early = |when: &Condition| match when {
+            Condition::After(time) | Condition::AtAngle { after: time, .. } => *time,
+            _ => seconds(0.0),
+        };
+        let limit = self.stops.iter().map(|s| early(&s.when)).reduce(Time::min);
+        match (self.profile.length(), limit) {
+            (Some(a), Some(b)) => a.min(b),
+            (a, b) => a.or(b).unwrap_or_default(),
+        }
+    }
+
+    /// The levels a segment goes through, in order, each with how long it lasts at most. Slopes and
+    /// recordings are cut into pieces short enough for their heating.
+    pub fn levels(&self) -> Vec<(Stimulus, Time)> {
+        let pieces = |length: Time, n: usize| -> Vec<(Stimulus, Time)> {
+            let piece = length / n as f64;
+            (0..=n).map(|i| (self.profile.at(piece * i as f64), piece)).collect()
+        };
+        match &self.profile {
+            Profile::Hold(s) => vec![(s.clone(), self.longest().unwrap_or_default())],
+            Profile::Stairs(stairs) => (0..=stairs.steps)
+                .flat_map(|i| {
+                    let rest = stairs.rest.as_ref().map(|r| (r.stimulus.clone(), r.time));
+                    [Some((stairs.level(i), stairs.dwell)), rest].into_iter().flatten()
+                })
+                .collect(),
+            Profile::Steps(steps) => steps
+                .levels
+                .iter()
+                .flat_map(|level| {
+                    let rest = steps.rest.as_ref().map(|r| (r.stimulus.clone(), r.time));
+                    [Some((level.clone(), steps.dwell)), rest].into_iter().flatten()
+                })
+                .collect(),
+            Profile::Slope(slope) => pieces(slope.time, 100 * slope.through.len()),
+            Profile::Playback(playback) => playback.recording.levels(playback.times),
+        }
+    }
+}
+
+impl Stop {
+    /// Goes on after a time.
+    pub fn after(time: Time) -> Self {
+        Self { when: Condition::After(time), then: Then::Next }
+    }
+
+    /// Ends the program when a contact is in a state.
+    pub fn on_contact(signal: Name, closed: bool) -> Self {
+        Self { when: Condition::Contact { signal, closed }, then: Then::End }
+    }
+}
+
+impl Program {
+    /// A program of these segments with outputs off at its end.
+    pub fn of(segments: Vec<Segment>) -> Self {
+        Self { segments, ..Self::default() }
+    }
+
+    /// The longest time the program can take; `None` where a segment is unbounded.
+    pub fn longest(&self) -> Option<Time> {
+        self.segments.iter().map(Segment::longest).try_fold(seconds(0.0), |sum, t| Some(sum + t?))
+    }
+
+    /// The shortest time the program can take.
+    pub fn shortest(&self) -> Time {
+        let mut sum = seconds(0.0);
+        for segment in &self.segments {
+            sum += segment.shortest();
+            if segment.stops.iter().any(|s| s.then != Then::Next) {
+                break;
+            }
+        }
+        sum
+    }
+
+    /// Everything that is measured: at the end, in segments, and by their stops.
+    pub fn probes(&self) -> impl Iterator<Item = &Probe> {
+        let in_segments = self.segments.iter().flat_map(|segment| {
+            let parts = segment.stops.iter().flat_map(|s| s.when.parts());
+            let watched = parts.filter_map(Condition::probe);
+            segment.reads.iter().map(|r| &r.probe).chain(watched)
+        });
+        self.reads.iter().chain(in_segments)
+    }
+
+    /// The same, to be changed.
+    pub fn probes_mut(&mut self) -> impl Iterator<Item = &mut Probe> {
+        let in_segments = self.segments.iter_mut().flat_map(|segment| {
+            let watched = segment.stops.iter_mut().flat_map(|s| s.when.probes_mut());
+            segment.reads.iter_mut().map(|r| &mut r.probe).chain(watched)
+        });
+        self.reads.iter_mut().chain(in_segments)
+    }
+
+    /// The index of the segment with this name.
+    pub fn position(&self, name: &str) -> Option<usize> {
+        self.segments.iter().position(|s| s.name == name)
+    }
+
+    /// The largest RMS value each channel will put out: (channel, value in A or V, is current).
+    pub fn maxima(&self) -> Vec<(Name, f64, bool)> {
+        let mut maxima: Vec<(Name, f64, bool)> = Vec::new();
+        let mut raise = |channel: &Name, rms: f64, is_current: bool| match maxima
+            .iter_mut()
+            .find(|(c, _, _)| c == channel)
+        {
+            Some(found) => found.1 = found.1.max(rms),
+            None => maxima.push((channel.clone(), rms, is_current)),
+        };
+        for (stimulus, _) in self.segments.iter().flat_map(Segment::levels) {
+            stimulus.currents.iter().for_each(|d| raise(&d.channel, d.true_rms().si(), true));
+            stimulus.voltages.iter().for_each(|d| raise(&d.channel, d.true_rms().si(), false));
+        }
+        maxima
+    }
+}

@@ -1,0 +1,370 @@
+//! The connection sheet: which rig terminal goes to which asset terminal, and what to see to first.
+
+use crate::asset::{Asset, Element, Identity};
+use crate::injection::capability::Capability;
+use crate::injection::program::{Condition, Program};
+use crate::plan::Plan;
+use crate::procedure::Planned;
+use crate::quantity::{Current, Measure, Voltage, text};
+use crate::text::name::Name;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// A connection sheet.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Sheet {
+    /// What the rig is called.
+    pub rig: String,
+    /// What the asset is called.
+    pub asset: String,
+    /// Where it stands and what it is, each with its name: site, bay, device, serial number.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub details: Vec<(String, String)>,
+    /// What to isolate, short, earth, close, bypass or reset first, in order.
+    pub before: Vec<String>,
+    /// The connections, outputs first.
+    pub wires: Vec<Wire>,
+    /// What to put back afterwards, in order.
+    pub after: Vec<String>,
+}
+
+/// One connection.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Wire {
+    /// What it carries.
+    pub carries: Carries,
+    /// The rig's channel or input, such as `ia` or `BI1`.
+    pub id: Name,
+    /// What is written at the rig's sockets.
+    pub rig: String,
+    /// What is written at the asset's terminals; absent where its file does not say.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub asset: Option<String>,
+    /// What it is, in words: `phase A current`, `contact trip`.
+    pub what: String,
+    /// The most that is put out, with its unit.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub most: Option<String>,
+    /// The tests that use it.
+    pub tests: Vec<Name>,
+}
+
+/// What a connection carries.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Carries {
+    /// A current from the rig.
+    Current,
+    /// A voltage from the rig.
+    Voltage,
+    /// A contact's state to the rig.
+    Contact,
+    /// A switch of the rig's to the asset.
+    Switch,
+    /// What a meter of the rig's measures.
+    Measured,
+}
+
+/// What a sheet is made for.
+#[derive(Clone, Copy, Debug)]
+pub struct Site<'a> {
+    /// The asset.
+    pub asset: &'a Asset,
+    /// The plan.
+    pub plan: &'a Plan,
+    /// What the rig can do.
+    pub capability: &'a Capability,
+    /// What the rig is called.
+    pub rig: &'a str,
+}
+
+fn details(identity: &Identity) -> Vec<(String, String)> {
+    let made = [&identity.maker, &identity.model].map(|part| part.as_deref().unwrap_or_default());
+    let all = [
+        ("Site", identity.site.clone().unwrap_or_default()),
+        ("Bay", identity.bay.clone().unwrap_or_default()),
+        ("Device", made.join(" ").trim().to_owned()),
+        ("Serial", identity.serial.clone().unwrap_or_default()),
+    ];
+    let known = all.into_iter().filter(|(_, value)| !value.is_empty());
+    known.map(|(name, value)| (name.to_owned(), value)).collect()
+}
+
+impl Carries {
+    /// Whether it goes from the rig to the asset; else the asset tells the rig something.
+    pub fn is_to_asset(self) -> bool {
+        !matches!(self, Self::Contact | Self::Measured)
+    }
+}
+
+impl Sheet {
+    /// Derives the sheet from every injection of a plan; `terminal` tells what is written at the
+    /// rig's sockets of a channel or input.
+    pub fn of(
+        site: Site<'_>,
+        planned: &[(Name, Planned)],
+        terminal: impl Fn(&str) -> String,
+    ) -> Self {
+        let mut wires: Vec<Wire> = Vec::new();
+        let mut most_si: HashMap<Name, f64> = HashMap::new();
+        let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none());
+        let mut before: Option<&Planned> = None;
+        for (test, planned) in tested {
+            // Repeats share their program.
+            if before.replace(planned).is_some_and(|b| Arc::ptr_eq(&b.program, &planned.program)) {
+                continue;
+            }
+            for (channel, most, is_current) in planned.program.maxima() {
+                let carries = if is_current { Carries::Current } else { Carries::Voltage };
+                find(&mut wires, &channel, carries, test);
+                let known = most_si.entry(channel).or_insert(most);
+                *known = known.max(most);
+            }
+            for name in planned.program.probes().flat_map(|probe| probe.of.names()) {
+                if let Some(meter) = site.capability.meter(name.as_str()) {
+                    find(&mut wires, &meter.id, Carries::Measured, test);
+                }
+            }
+            let switched = planned.program.segments.iter().flat_map(|s| &s.switches);
+            for switching in switched {
+                let mut switches = site.capability.switches.iter();
+                if let Some(switch) = switches.find(|s| s.meaning == switching.output) {
+                    find(&mut wires, &switch.id, Carries::Switch, test);
+                }
+            }
+            for signal in signals(&planned.program) {
+                let input = site.capability.inputs.iter().find(|i| i.meaning == signal);
+                if let Some(input) = input {
+                    find(&mut wires, &input.id, Carries::Contact, test);
+                }
+            }
+        }
+        if let Some(stop) = &site.capability.emergency_stop
+            && let Some(input) = site.capability.inputs.iter().find(|i| i.meaning == stop.signal)
+            && !wires.is_empty()
+        {
+            // Every test is stopped by it.
+            let mut tests: Vec<Name> = wires.iter().flat_map(|w| w.tests.clone()).collect();
+            tests.sort();
+            tests.dedup();
+            for test in &tests {
+                find(&mut wires, &input.id, Carries::Contact, test);
+            }
+        }
+        wires.sort_by(|a, b| (a.carries, &a.id).cmp(&(b.carries, &b.id)));
+        for wire in &mut wires {
+            describe(wire, site, &terminal, most_si.get(&wire.id.clone()).copied());
+        }
+        let mut sheet = Self {
+            rig: site.rig.to_owned(),
+            asset: site.asset.identity.tag.clone(),
+            details: details(&site.asset.identity),
+            before: Vec::new(),
+            wires,
+            after: Vec::new(),
+        };
+        sheet.precautions(site);
+        sheet
+    }
+
+    fn uses(&self, carries: Carries) -> bool {
+        self.wires.iter().any(|w| w.carries == carries)
+    }
+
+    fn precautions(&mut self, site: Site<'_>) {
+        let ratings = &site.asset.ratings;
+        let ratio = |r: &Option<String>| r.as_ref().map_or_else(String::new, |r| format!(" ({r})"));
+        let own = &site.plan.hookup;
+        let mut before = own.first.clone();
+        if self.wires.is_empty() {
+            before.extend(own.before.iter().cloned());
+            (self.before, self.after) = (before, own.after.clone());
+            return;
+        }
+        before.push("Connect the rig's earth terminal first".to_owned());
+        let mut after = vec!["Take the connections off, the rig's earth terminal last".to_owned()];
+        let emergency = site.capability.emergency_stop.as_ref().map(|s| s.signal.clone());
+        let contacts = self.operated(site, emergency.as_ref());
+        if !contacts.is_empty() {
+            let names: Vec<&str> = contacts.iter().map(Name::as_str).collect();
+            before.push(format!(
+                "Isolate the tripping circuits: {} must not operate anything",
+                listed(&names)
+            ));
+        }
+        let mut put_back = Vec::new();
+        if let Some(family) = &site.asset.own {
+            let own = family.precautions(&self.connected(site));
+            before.splice(0..0, own.first);
+            before.extend(own.before);
+            put_back = own.after;
+        }
+        let is_relay = site.asset.own.is_none();
+        if is_relay && self.uses(Carries::Current) {
+            before.push(format!(
+                "Short the current transformers{} on their side, then open the relay's current circuits",
+                ratio(&ratings.ct)
+            ));
+            after.push("Close the relay's current circuits, then take the shorts off the current transformers".to_owned());
+        }
+        if is_relay && self.uses(Carries::Voltage) {
+            before.push(format!(
+                "Isolate the voltage transformers{}: nothing may be fed back to their primary side",
+                ratio(&ratings.vt)
+            ));
+            after.push("Connect the voltage transformers again".to_owned());
+        }
+        for line in site.plan.tests.iter().flat_map(crate::plan::Test::precautions) {
+            if !before.contains(&line) {
+                before.push(line);
+            }
+        }
+        if emergency.is_some() {
+            before.push("Try the emergency stop once".to_owned());
+        }
+        before.extend(own.before.iter().cloned());
+        after.extend(put_back);
+        after.extend(own.after.iter().cloned());
+        if !contacts.is_empty() {
+            // With its inputs back, a relay may trip at once: that must show before anything can.
+            after.push("Reset the relay's indications".to_owned());
+            after.push("See that none of its trip contacts is closed".to_owned());
+            after.push("Close the tripping circuits last".to_owned());
+        }
+        (self.before, self.after) = (before, after);
+    }
+
+    /// What the rig's outputs and meters that are used are connected to.
+    fn connected(&self, site: Site<'_>) -> Vec<Name> {
+        let rig = site.capability;
+        let currents = rig.currents.iter().map(|c| (&c.id, &c.meaning));
+        let voltages = rig.voltages.iter().map(|c| (&c.id, &c.meaning));
+        let meters = rig.meters.iter().map(|m| (&m.id, &m.meaning));
+        let all = currents.chain(voltages).chain(meters);
+        let used = all.filter(|(id, _)| self.wires.iter().any(|w| w.id == **id));
+        used.map(|(_, meaning)| meaning.clone()).collect()
+    }
+
+    /// The contacts that what is put out can operate: those that are watched, and those of every
+    /// function that is on.
+    fn operated(&self, site: Site<'_>, emergency: Option<&Name>) -> Vec<Name> {
+        let watched = self.wires.iter().filter(|w| w.carries == Carries::Contact);
+        let mut all: Vec<Name> =
+            watched.map(|w| w.what.trim_start_matches("contact ").into()).collect();
+        for name in site.asset.enabled().flat_map(Element::contacts) {
+            if !all.contains(name) {
+                all.push(name.clone());
+            }
+        }
+        all.retain(|name| Some(name) != emergency);
+        all
+    }
+}
+
+/// `a`, `a and b`, `a, b and c`.
+fn listed(names: &[&str]) -> String {
+    match names {
+        [first @ .., before, last] => {
+            let first: String = first.iter().map(|n| format!("{n}, ")).collect();
+            format!("{first}{before} and {last}")
+        }
+        [only] => (*only).to_owned(),
+        [] => String::new(),
+    }
+}
+
+fn find<'w>(wires: &'w mut Vec<Wire>, id: &Name, carries: Carries, test: &Name) -> &'w mut Wire {
+    let index = wires.iter().position(|w| w.id == *id && w.carries == carries);
+    let index = index.unwrap_or_else(|| {
+        wires.push(Wire {
+            carries,
+            id: id.clone(),
+            rig: String::new(),
+            asset: None,
+            what: String::new(),
+            most: None,
+            tests: Vec::new(),
+        });
+        wires.len() - 1
+    });
+    let wire = &mut wires[index];
+    if !wire.tests.contains(test) {
+        wire.tests.push(test.clone());
+    }
+    wire
+}
+
+fn describe(
+    wire: &mut Wire,
+    site: Site<'_>,
+    terminal: &impl Fn(&str) -> String,
+    most_si: Option<f64>,
+) {
+    wire.rig = terminal(wire.id.as_str());
+    let at_asset =
+        |key: &Name| site.asset.terminals.iter().find(|(k, _)| k == key).map(|(_, t)| t.clone());
+    match wire.carries {
+        Carries::Current | Carries::Voltage => {
+            let meaning = meaning_of(site.capability, &wire.id);
+            wire.asset = at_asset(&wire.id).or_else(|| at_asset(&meaning));
+            wire.what = match meaning == wire.id {
+                true => what(wire.id.as_str(), wire.carries),
+                false => meaning.to_string(),
+            };
+            let is_current = wire.carries == Carries::Current;
+            wire.most = most_si.map(|si| {
+                if is_current { text(Current::from_si(si)) } else { text(Voltage::from_si(si)) }
+            });
+        }
+        Carries::Contact => {
+            let input = site.capability.inputs.iter().find(|i| i.id == wire.id);
+            let meaning = input.map(|i| i.meaning.clone()).unwrap_or_else(|| wire.id.clone());
+            wire.asset = at_asset(&meaning);
+            wire.what = format!("contact {meaning}");
+        }
+        Carries::Switch => {
+            let switch = site.capability.switches.iter().find(|s| s.id == wire.id);
+            let meaning = switch.map_or_else(|| wire.id.clone(), |s| s.meaning.clone());
+            wire.asset = at_asset(&meaning);
+            wire.what = meaning.to_string();
+        }
+        Carries::Measured => {
+            let meter = site.capability.meters.iter().find(|m| m.id == wire.id);
+            let meaning = meter.map_or_else(|| wire.id.clone(), |m| m.meaning.clone());
+            wire.asset = at_asset(&meaning);
+            wire.what = format!("measures {meaning}");
+        }
+    }
+}
+
+/// What an output is connected to; its id where the rig's file does not say.
+fn meaning_of(rig: &Capability, id: &Name) -> Name {
+    let current = rig.currents.iter().find(|c| c.id == *id).map(|c| &c.meaning);
+    let voltage = rig.voltages.iter().find(|c| c.id == *id).map(|c| &c.meaning);
+    current.or(voltage).unwrap_or(id).clone()
+}
+
+fn what(channel: &str, carries: Carries) -> String {
+    let kind = if carries == Carries::Current { "current" } else { "voltage" };
+    match channel {
+        "ia" | "va" => format!("phase A {kind}"),
+        "ib" | "vb" => format!("phase B {kind}"),
+        "ic" | "vc" => format!("phase C {kind}"),
+        other => format!("{kind} {other}"),
+    }
+}
+
+/// The contacts that a program looks at.
+fn signals(program: &Program) -> Vec<Name> {
+    let parts = program.segments.iter().flat_map(|s| &s.stops).flat_map(|s| s.when.parts());
+    let mut all: Vec<Name> = Vec::new();
+    for part in parts {
+        if let Condition::Contact { signal, .. } | Condition::Edge { signal, .. } = part
+            && !all.contains(signal)
+        {
+            all.push(signal.clone());
+        }
+    }
+    all
+}

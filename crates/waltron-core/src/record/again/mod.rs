@@ -1,0 +1,199 @@
+//! What a record holds, graded again by other settings, tolerances or rules, without testing.
+//!
+//! The events of the record are gone through in their order. A built-in procedure's point is graded
+//! where it was graded in the run, from the injection that served it; a sequence is played once more
+//! with what was seen in the place of the rig, as long as it puts out what was put out.
+
+mod sequence;
+
+use crate::grading::{Finding, Grade, PointId, Verdict};
+use crate::injection::observation::Observation;
+use crate::injection::program::Program;
+use crate::plan::{Plan, Playable, ProcedureSettings};
+use crate::procedure::Bench;
+use crate::record::Event;
+use crate::text::name::Name;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// An injection of the record.
+struct Seen {
+    points: Vec<String>,
+    program: Arc<Program>,
+    observation: Observation,
+}
+
+/// Grades a record's points again.
+pub struct Again<'a, S> {
+    plan: &'a Plan,
+    bench: Bench<'a>,
+    scripts: &'a HashMap<Name, S>,
+    /// The last two injections: a reset ratio follows from a ramp up and one down.
+    seen: [Option<Seen>; 2],
+    /// What the present sequence put out, asked and was answered since it began.
+    tape: Vec<Event>,
+    /// Points of the record, by id, in the order in which they were graded first.
+    grades: Vec<Grade>,
+    places: HashMap<String, usize>,
+}
+
+impl<'a, S: Playable> Again<'a, S> {
+    /// Grades by these settings.
+    pub fn new(plan: &'a Plan, bench: Bench<'a>, scripts: &'a HashMap<Name, S>) -> Self {
+        Self {
+            plan,
+            bench,
+            scripts,
+            seen: [None, None],
+            tape: Vec::new(),
+            grades: Vec::new(),
+            places: HashMap::new(),
+        }
+    }
+
+    /// Takes the record's next event.
+    pub fn take(&mut self, event: Event) {
+        match event {
+            Event::Observed { points, program, observation, test, warm } => {
+                if self.scripts.contains_key(&test) {
+                    self.tape.push(Event::Observed { points, program, observation, test, warm });
+                } else {
+                    let last = Seen { points, program, observation };
+                    self.seen = [self.seen[1].take(), Some(last)];
+                }
+            }
+            Event::Graded(grade) => {
+                // A sequence's is replaced when its test has come to its end.
+                if self.is_of_sequence(&grade.point.test) {
+                    self.tape.push(Event::Graded(grade.clone()));
+                    self.put(grade);
+                } else {
+                    let again = self.graded(&grade);
+                    self.put(again);
+                }
+            }
+            Event::Asked(_)
+            | Event::Answered { .. }
+            | Event::Set { .. }
+            | Event::Sent { .. }
+            | Event::Executed { .. } => self.tape.push(event),
+            // What is repeated begins anew.
+            Event::Repeated { .. } => self.tape.clear(),
+            Event::TestEnded { test, .. } => self.replay(&test),
+            Event::Continued(continued) => {
+                self.tape.clear();
+                self.drop_tests(&continued.changed);
+            }
+            _ => {}
+        }
+    }
+
+    /// The latest grade of every point.
+    pub fn finish(mut self) -> Vec<Grade> {
+        // A sequence that was broken off has no end.
+        let broken_off = self.tape.iter().find_map(|event| match event {
+            Event::Observed { test, .. } => Some(test.clone()),
+            _ => None,
+        });
+        if let Some(test) = broken_off {
+            self.replay(&test);
+        }
+        self.grades
+    }
+
+    fn is_of_sequence(&self, test: &Name) -> bool {
+        self.scripts.contains_key(test)
+    }
+
+    fn put(&mut self, grade: Grade) {
+        match self.places.get(&grade.point.id) {
+            Some(at) => self.grades[*at] = grade,
+            None => {
+                self.places.insert(grade.point.id.clone(), self.grades.len());
+                self.grades.push(grade);
+            }
+        }
+    }
+
+    fn drop_tests(&mut self, tests: &[Name]) {
+        self.grades.retain(|grade| !tests.contains(&grade.point.test));
+        let places = self.grades.iter().enumerate();
+        self.places = places.map(|(at, grade)| (grade.point.id.clone(), at)).collect();
+    }
+
+    /// A built-in procedure's point, from the injection that served it.
+    fn graded(&self, measured: &Grade) -> Grade {
+        // What was left out, or could not be told before, was not measured.
+        if measured.verdict == Verdict::NotTested {
+            return measured.clone();
+        }
+        let again = self.by_settings(measured).unwrap_or_else(|why| Finding {
+            measured: measured.measured.clone(),
+            uncertainty: measured.uncertainty.clone(),
+            ..Finding::not_tested(
+                measured.point.clone(),
+                measured.criterion.clone(),
+                measured.stimulus.clone(),
+                format!("not graded again: {why}"),
+            )
+        });
+        Grade { attempt: measured.attempt, ..again.graded(self.plan.rule) }
+    }
+
+    fn by_settings(&self, measured: &Grade) -> Result<Finding, String> {
+        let test = self.plan.tests.iter().find(|test| test.id == measured.point.test);
+        let test = test.ok_or("the plan has no such test")?;
+        let serves = |seen: &&Seen| seen.points.contains(&measured.point.id);
+        let serving = self.seen.iter().flatten().filter(serves);
+        let serving: Vec<_> = serving.map(|seen| (&*seen.program, &seen.observation)).collect();
+        if serving.is_empty() {
+            return Err("the record does not tell which injection served it".to_owned());
+        }
+        match &test.procedure {
+            ProcedureSettings::Built(method) => method.grade_again(self.bench, measured, &serving),
+            ProcedureSettings::Sequence(_) => Err("it was no sequence when it was tested".into()),
+        }
+    }
+
+    /// Plays a sequence once more with what was seen.
+    fn replay(&mut self, test: &Name) {
+        let tape = std::mem::take(&mut self.tape);
+        let Some(script) = self.scripts.get(test) else { return };
+        let played = sequence::replay(script.begin(), &tape);
+        let rule = self.plan.rule;
+        let mut known: HashMap<String, Finding> = HashMap::new();
+        let mut order = Vec::new();
+        for found in played.found {
+            order.push(found.point.id.clone());
+            known.insert(found.point.id.clone(), found);
+        }
+        for grade in self.grades.iter_mut().filter(|grade| grade.point.test == *test) {
+            match known.remove(&grade.point.id) {
+                Some(again) => {
+                    *grade = Grade { attempt: grade.attempt, ..again.graded(rule) };
+                }
+                None if grade.verdict == Verdict::NotTested => {}
+                None => {
+                    grade.verdict = Verdict::NotTested;
+                    grade.reason = format!("not graded again: {}", played.ended);
+                }
+            }
+        }
+        for found in order.iter().filter_map(|id| known.remove(id)) {
+            self.put(found.graded(rule));
+        }
+    }
+}
+
+/// A point's id and its two verdicts, where they differ.
+pub fn changed<'g>(
+    before: &'g [Grade],
+    after: &'g [Grade],
+) -> Vec<(&'g PointId, Option<Verdict>, &'g Grade)> {
+    let known: HashMap<&str, Verdict> =
+        before.iter().map(|grade| (grade.point.id.as_str(), grade.verdict)).collect();
+    let with_both = after
+        .iter()
+        .map(|grade| (&grade.point, known.get(grade.point.id.as_str()).copied(), grade));
+    with_both.filter(|(_, then, grade)| *then != Some(grade.verdict)).collect()
+}

@@ -1,0 +1,128 @@
+//! Wings: what is peculiar to a family of assets, behind one seam.
+//!
+//! A [`Wing`] reads its family's asset files and registers its procedures with their keys. Nothing else
+//! in this crate knows which there are; who needs them is handed the [`Wings`].
+
+use crate::asset::Asset;
+use crate::injection::capability::Capability;
+use crate::procedure::Registration;
+use crate::text::document::{DocumentError, Problem, Problems, Source};
+use crate::text::name::nearest;
+use serde_json::Value;
+use toml::de::DeValue;
+
+/// A family of assets.
+pub trait Wing: Sync {
+    /// The kinds of asset that are its own, as `[asset] kind` names them.
+    fn kinds(&self) -> &'static [&'static str];
+
+    /// The JSON Schema of its asset files.
+    fn asset_schema(&self) -> Value;
+
+    /// Reads an asset file of one of its kinds.
+    ///
+    /// # Errors
+    /// Every problem of its text.
+    fn asset(&self, source: &Source) -> Result<Asset, DocumentError>;
+
+    /// Its procedures.
+    fn procedures(&self) -> Vec<Registration>;
+
+    /// A commented asset file of one of its kinds that loads as it is, to be filled in; `None` where it
+    /// has none.
+    fn new_asset(&self, _kind: &str) -> Option<String> {
+        None
+    }
+
+    /// The `[[test]]` entries of a plan for an asset, in the order of the day's work, commented, with
+    /// nothing that the rig cannot do, where it is known; `None` where it derives none.
+    fn new_tests(&self, _asset: &Asset, _rig: Option<&Capability>) -> Option<String> {
+        None
+    }
+}
+
+/// All wings there are.
+#[derive(Clone, Copy)]
+pub struct Wings(pub &'static [&'static dyn Wing]);
+
+impl std::fmt::Debug for Wings {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_list().entries(self.kinds()).finish()
+    }
+}
+
+impl Wings {
+    /// All kinds of asset.
+    pub fn kinds(&self) -> Vec<&'static str> {
+        self.0.iter().flat_map(|wing| wing.kinds()).copied().collect()
+    }
+
+    /// The wing of a kind of asset.
+    pub fn of(&self, kind: &str) -> Option<&'static dyn Wing> {
+        self.0.iter().find(|wing| wing.kinds().contains(&kind)).copied()
+    }
+
+    /// All procedures.
+    pub fn procedures(&self) -> Vec<Registration> {
+        self.0.iter().flat_map(|wing| wing.procedures()).collect()
+    }
+
+    /// Reads an asset file by the wing that its `kind` names.
+    ///
+    /// # Errors
+    /// Every problem of its text, a kind that there is not.
+    pub fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
+        let (table, _) = toml::de::DeTable::parse_recoverable(&source.text);
+        let kind = match table.get_ref().get("asset").map(|asset| asset.get_ref()) {
+            Some(DeValue::Table(asset)) => asset.get("kind"),
+            _ => None,
+        };
+        let named = kind.and_then(|kind| kind.get_ref().as_str().map(|name| (name, kind.span())));
+        // Without a kind, any wing says that it is missing.
+        let Some((name, span)) = named else {
+            return match self.0.first() {
+                Some(first) => first.asset(source),
+                None => Err(DocumentError::new(source, vec![Problem::new(0..0, "no wing")])),
+            };
+        };
+        if let Some(wing) = self.of(name) {
+            return wing.asset(source);
+        }
+        let mut problems = Problems::default();
+        let kinds = self.kinds();
+        let problem = Problem::new(span, format!("`{name}` is no valid `kind`"));
+        let near = nearest(name, kinds.iter().copied());
+        problems.push(problem.did_you_mean(near, || format!("use one of {}", kinds.join(", "))));
+        match problems.none_or(source) {
+            Err(error) => Err(error),
+            Ok(()) => Err(DocumentError::new(source, Vec::new())),
+        }
+    }
+
+    /// The JSON Schema of asset files of any kind.
+    pub fn asset_schema(&self) -> Value {
+        let mut all: Vec<Value> = self.0.iter().map(|wing| wing.asset_schema()).collect();
+        match all.len() {
+            1 => all.remove(0),
+            _ => joined(&all),
+        }
+    }
+}
+
+/// A file is as one of these says; every table of any of them is described.
+fn joined(all: &[Value]) -> Value {
+    let mut properties = serde_json::Map::new();
+    for (key, schema) in all.iter().filter_map(|s| s.get("properties")?.as_object()).flatten() {
+        let about = schema.get("description").cloned().unwrap_or_default();
+        properties
+            .entry(key.clone())
+            .or_insert_with(|| serde_json::json!({ "description": about }));
+    }
+    serde_json::json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Waltron asset",
+        "type": "object",
+        "properties": properties,
+        "anyOf": all,
+    })
+}
