@@ -1,12 +1,15 @@
 //! A simulated multi-stage overcurrent relay.
 
 mod element;
+mod form;
 mod measure;
 #[cfg(test)]
 mod tests;
 
 pub use element::TrueElement;
 pub use measure::TrueMeasure;
+
+pub(crate) use form::{ElementForm, elements};
 
 use crate::noise::Noise;
 use crate::{Specimen, Unconnected};

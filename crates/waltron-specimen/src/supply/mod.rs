@@ -1,5 +1,9 @@
 //! A simulated auxiliary supply: it settles to its set voltage and may limit its current.
 
+mod form;
+
+pub(crate) use form::SupplyForm;
+
 use crate::{Noise, Specimen};
 use waltron_core::injection::capability::ParameterValue;
 use waltron_core::injection::observation::Edge;
