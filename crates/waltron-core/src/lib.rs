@@ -9,6 +9,7 @@
 //! - [`grading`]: what is required, what was measured, the verdict.
 //! - [`injection`]: what is put out and read, on what kind of rig, and what came back.
 //! - [`asset`]: the thing under test, with its ratings and settings.
+//! - [`section`]: what there is to show: parts of a report, and charts.
 //! - [`clearance`]: the only way from a program to energised outputs, and the heat of a run.
 //! - [`procedure`]: a test as [`injection::program`]s that are handed out and observations that are
 //!   taken.
@@ -32,5 +33,6 @@ pub mod plan;
 pub mod procedure;
 pub mod quantity;
 pub mod record;
+pub mod section;
 pub mod text;
 pub mod wing;

@@ -4,8 +4,10 @@
 //! in this crate knows which there are; who needs them is handed the [`Wings`].
 
 use crate::asset::Asset;
+use crate::grading::Grade;
 use crate::injection::capability::Capability;
 use crate::procedure::Registration;
+use crate::section::{Block, Chart, Section};
 use crate::text::document::{DocumentError, Problem, Problems, Source};
 use crate::text::name::nearest;
 use serde_json::Value;
@@ -34,6 +36,23 @@ pub trait Wing: Sync {
         None
     }
 
+    /// What a report tells of an asset besides its identity, with the points of a run, where they are
+    /// best seen in a chart.
+    fn sections(&self, asset: &Asset, _points: &[Grade]) -> Vec<Section> {
+        let Some(own) = &asset.own else { return Vec::new() };
+        let mut blocks = vec![Block::Facts(own.facts())];
+        if !asset.assumed.is_empty() {
+            let assumed = asset.assumed.join("; ");
+            blocks.push(Block::Note(format!("Assumed, since the file gives none: {assumed}")));
+        }
+        vec![Section::new("Nameplate and tolerances", blocks)]
+    }
+
+    /// Charts of what an asset should do, with the points of a run on them.
+    fn charts(&self, _asset: &Asset, _points: &[Grade]) -> Vec<Chart> {
+        Vec::new()
+    }
+
     /// The `[[test]]` entries of a plan for an asset, in the order of the day's work, commented, with
     /// nothing that the rig cannot do, where it is known; `None` where it derives none.
     fn new_tests(&self, _asset: &Asset, _rig: Option<&Capability>) -> Option<String> {
@@ -60,6 +79,16 @@ impl Wings {
     /// The wing of a kind of asset.
     pub fn of(&self, kind: &str) -> Option<&'static dyn Wing> {
         self.0.iter().find(|wing| wing.kinds().contains(&kind)).copied()
+    }
+
+    /// What a report tells of an asset.
+    pub fn sections(&self, asset: &Asset, points: &[Grade]) -> Vec<Section> {
+        self.of(asset.kind).map(|wing| wing.sections(asset, points)).unwrap_or_default()
+    }
+
+    /// Charts of what an asset should do.
+    pub fn charts(&self, asset: &Asset, points: &[Grade]) -> Vec<Chart> {
+        self.of(asset.kind).map(|wing| wing.charts(asset, points)).unwrap_or_default()
     }
 
     /// All procedures.

@@ -5,9 +5,11 @@ mod keys;
 mod overcurrent;
 mod pickup;
 mod scaffold;
+mod sections;
 mod setup;
 mod show;
 mod stage;
+mod time_current;
 mod trip_time;
 
 pub use form::AssetForm;
@@ -19,8 +21,10 @@ pub use trip_time::{Level, TripTime, TripTimeSettings};
 
 use serde_json::Value;
 use waltron_core::asset::Asset;
+use waltron_core::grading::Grade;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
+use waltron_core::section::{Chart, Section};
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::wing::{Wing, Wings};
 
@@ -49,6 +53,14 @@ impl Wing for RelayWing {
             Registration::of::<PickupKeys>("pickup", "ramp up to operation and down to reset"),
             Registration::of::<TripTimeKeys>("trip-time", "pre-fault, fault, time until trip"),
         ]
+    }
+
+    fn sections(&self, asset: &Asset, points: &[Grade]) -> Vec<Section> {
+        sections::sections(asset, points)
+    }
+
+    fn charts(&self, asset: &Asset, points: &[Grade]) -> Vec<Chart> {
+        time_current::charts(asset, points)
     }
 
     fn new_asset(&self, kind: &str) -> Option<String> {

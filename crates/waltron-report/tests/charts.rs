@@ -7,7 +7,9 @@ use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values, Verdict};
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
-use waltron_report::plot::{Oscillogram, Panel, PlotError, TimeCurrent, Trace, svg};
+use waltron_core::section::{Axis, Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
+use waltron_relay::WINGS;
+use waltron_report::plot::{PlotError, svg};
 use waltron_test_support::relay;
 
 /// No number, none at all, the same ones, tiny ones, huge ones.
@@ -84,23 +86,54 @@ fn grade() -> impl Strategy<Value = Grade> {
     )
 }
 
-fn oscillogram() -> impl Strategy<Value = Oscillogram> {
-    let points = proptest::collection::vec((any_number(), any_number()), 0..6);
-    let trace = points.prop_map(|points| Trace { name: "ia".into(), points });
-    let panel = proptest::collection::vec(trace, 0..3)
-        .prop_map(|traces| Panel { axis: "Current, A".into(), traces });
-    let moment = any_number().prop_map(|t| (t, "fault".to_owned()));
+fn axis() -> impl Strategy<Value = Axis> {
+    (any_number(), any_number(), any::<bool>()).prop_map(|(low, high, linear)| match linear {
+        true => Axis::linear("Current, A", low, high),
+        false => Axis::logarithmic("Current, A", low, high),
+    })
+}
+
+fn panel() -> impl Strategy<Value = Panel> {
+    let points = || proptest::collection::vec((any_number(), any_number()), 0..6);
+    let style =
+        prop_oneof![Just(Style::Expected), Just(Style::Aside), (0usize..9).prop_map(Style::Trace)];
+    let curve = (points(), style).prop_map(|(points, style)| Curve {
+        name: "ia <b>".into(),
+        style,
+        points,
+    });
+    let region = points().prop_map(|outline| Region { name: "band".into(), outline });
+    let outcome = (0usize..4).prop_map(|n| Outcome::ALL[n].0);
+    let mark = (any_number(), any_number(), outcome).prop_map(|(x, y, outcome)| Mark {
+        x,
+        y,
+        outcome,
+        id: "t/1".into(),
+        notes: vec!["measured".into()],
+    });
     (
-        (any_number(), any_number()),
-        proptest::collection::vec(panel, 0..3),
-        proptest::collection::vec(moment, 0..3),
+        axis(),
+        proptest::collection::vec(curve, 0..3),
+        proptest::collection::vec(region, 0..2),
+        proptest::collection::vec(mark, 0..3),
     )
-        .prop_map(|(times, panels, moments)| Oscillogram {
+        .prop_map(|(y, curves, regions, marks)| Panel { y, regions, curves, marks })
+}
+
+fn chart() -> impl Strategy<Value = Chart> {
+    let line = (any_number(), any::<bool>()).prop_map(|(at, is_tested)| Line {
+        at,
+        name: "fault".to_owned(),
+        is_tested,
+    });
+    (axis(), proptest::collection::vec(panel(), 0..3), proptest::collection::vec(line, 0..4))
+        .prop_map(|(x, panels, lines)| Chart {
+            of: Vec::new(),
             title: "t".into(),
             subtitle: "s".into(),
-            times,
+            x,
             panels,
-            moments,
+            lines,
         })
 }
 
@@ -126,17 +159,14 @@ proptest! {
 
     #[test]
     fn any_run_has_its_diagrams(asset in asset(), grades in proptest::collection::vec(grade(), 0..6)) {
-        match TimeCurrent::of_run(&asset, &grades) {
-            Ok(diagrams) => for diagram in &diagrams {
-                is_drawn(svg(diagram, (640, 400)))?;
-            },
-            Err(error) => prop_assert!(matches!(error, PlotError::Empty(_))),
+        for chart in WINGS.charts(&asset, &grades) {
+            is_drawn(svg(&chart, (640, 400)))?;
         }
     }
 
     #[test]
-    fn any_values_over_time_are_drawn(plot in oscillogram()) {
-        is_drawn(svg(&plot, (640, 400)))?;
+    fn any_chart_is_drawn(chart in chart()) {
+        is_drawn(svg(&chart, (640, 400)))?;
     }
 }
 
@@ -145,10 +175,11 @@ proptest! {
 fn what_operates_at_once_is_drawn_and_what_is_off_is_not() {
     let at_once = "[[element]]\nid = \"50P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\n\
                    pickup = \"5 A\"\ncurve = { family = \"definite\", delay = \"0 s\" }\n";
-    let diagrams = TimeCurrent::of_asset(&relay(at_once)).unwrap();
-    assert!(diagrams[0].curve.iter().any(|(i, t)| *i > 5.0 && *t == 0.0));
-    assert!(diagrams[0].times.ends().0 > 0.0);
-    svg(&diagrams[0], (640, 400)).unwrap();
+    let charts = WINGS.charts(&relay(at_once), &[]);
+    let panel = &charts[0].panels[0];
+    assert!(panel.curves[0].points.iter().any(|(i, t)| *i > 5.0 && *t == 0.0));
+    assert!(panel.y.ends().0 > 0.0);
+    svg(&charts[0], (640, 400)).unwrap();
     let off = relay(&at_once.replace("pickup", "enabled = false\npickup"));
-    assert!(matches!(TimeCurrent::of_asset(&off), Err(PlotError::Empty(_))));
+    assert_eq!(WINGS.charts(&off, &[]), []);
 }

@@ -4,9 +4,10 @@ use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, 
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
+use waltron_core::section::{Outcome as Mark, Style};
 use waltron_relay::WINGS;
 use waltron_report::html::html;
-use waltron_report::plot::{Outcome as Mark, TimeCurrent, png, svg};
+use waltron_report::plot::{png, svg};
 
 const ASSET: &str = r#"
 [asset]
@@ -124,7 +125,7 @@ fn all_kinds() -> Vec<Grade> {
 
 #[test]
 fn the_report_shows_verdict_values_and_title_block_and_escapes_what_files_say() {
-    let page = html(&[run(all_kinds(), Some(Outcome::Completed))], false, WINGS).unwrap();
+    let page = html(&[(&run(all_kinds(), Some(Outcome::Completed))).into()], false, WINGS).unwrap();
     for part in [
         "<strong>FAIL</strong>",
         "2 of 5 points pass",
@@ -152,7 +153,7 @@ fn the_page_is_well_formed_whatever_the_files_say() {
     let mut odd = run(all_kinds(), Some(Outcome::Completed));
     odd.started.title = "A\u{202e}B\u{7}C".into();
     odd.points[0].reason = "x\u{2066}y".into();
-    let page = html(&[odd], true, WINGS).unwrap();
+    let page = html(&[(&odd).into()], true, WINGS).unwrap();
     assert!(page.contains("A\u{fffd}B\u{fffd}C"));
     assert!(!page.contains(['\u{202e}', '\u{2066}', '\u{7}']));
     for tag in page.split('<').filter_map(|t| Some(t.split_once('>')?.0)) {
@@ -169,7 +170,7 @@ fn the_page_is_well_formed_whatever_the_files_say() {
 fn what_is_not_whole_is_never_called_a_pass() {
     let good = || vec![point("times/A-N/2x", 2.0, Some(4.1), Verdict::Pass)];
     let stamp = |run: &Run| {
-        let page = html(std::slice::from_ref(run), false, WINGS).unwrap();
+        let page = html(&[run.into()], false, WINGS).unwrap();
         let start = page.find("<strong>").unwrap() + 8;
         page[start..start + page[start..].find('<').unwrap()].to_owned()
     };
@@ -180,7 +181,7 @@ fn what_is_not_whole_is_never_called_a_pass() {
     redone.ended.as_mut().unwrap().not_reached = open.len();
     redone.ended.as_mut().unwrap().open = open;
     assert_eq!(stamp(&redone), "NOT FULLY TESTED");
-    let page = html(&[redone], false, WINGS).unwrap();
+    let page = html(&[(&redone).into()], false, WINGS).unwrap();
     for part in ["3 points were not reached", "1 of 4 points pass", "A-N/5x, B-N/5x", ">slow<"] {
         assert!(page.contains(part), "{part}");
     }
@@ -190,33 +191,40 @@ fn what_is_not_whole_is_never_called_a_pass() {
     assert_eq!(stamp(&run(all_kinds(), None)), "FAIL");
     let mut changed = run(good(), Some(Outcome::Completed));
     changed.broken_at = Some(4);
-    assert!(html(&[changed], false, WINGS).unwrap().contains("line 4 does not follow"));
+    assert!(html(&[(&changed).into()], false, WINGS).unwrap().contains("line 4 does not follow"));
 }
 
 #[test]
 fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape() {
-    let asset = run(vec![], None).asset(waltron_relay::WINGS).unwrap();
-    let of_asset = TimeCurrent::of_asset(&asset).unwrap();
+    let asset = run(vec![], None).asset(WINGS).unwrap();
+    let of_asset = WINGS.charts(&asset, &[]);
     let elements: Vec<Vec<&str>> =
-        of_asset.iter().map(|d| d.elements.iter().map(|e| e.as_str()).collect()).collect();
+        of_asset.iter().map(|c| c.of.iter().map(|e| e.as_str()).collect()).collect();
     assert_eq!(elements, [vec!["51P", "50P"], vec!["50N"]]);
-    let of_run = TimeCurrent::of_run(&asset, &all_kinds()).unwrap();
+    let of_run = WINGS.charts(&asset, &all_kinds());
     assert_eq!(of_run.len(), 1, "only what was tested");
-    let outcomes: Vec<Mark> = of_run[0].marks.iter().map(|m| m.outcome).collect();
-    assert_eq!(outcomes, [Mark::Pass, Mark::Fail, Mark::Open, Mark::NoTrip], "not tested: no mark");
+    let panel = &of_run[0].panels[0];
+    let outcomes: Vec<Mark> = panel.marks.iter().map(|m| m.outcome).collect();
+    assert_eq!(
+        outcomes,
+        [Mark::Pass, Mark::Fail, Mark::Open, Mark::Nothing],
+        "not tested: no mark"
+    );
     // The composite drops to the fast stage's time at its pickup, and the band encloses the curve.
-    let curve = &of_run[0].curve;
+    let curve = &panel.curves.iter().find(|c| c.style == Style::Expected).unwrap().points;
     assert!(curve.iter().filter(|(i, _)| *i > 8.01).all(|(_, t)| (*t - 0.06).abs() < 1e-12));
     for (i, t) in curve {
-        let (_, earliest, latest) = of_run[0].band.iter().find(|(b, _, _)| b == i).unwrap();
-        assert!(earliest <= t && t <= latest, "{i} A");
+        let edges: Vec<f64> =
+            panel.regions[0].outline.iter().filter(|(b, _)| b == i).map(|(_, t)| *t).collect();
+        let [earliest, latest] = edges[..] else { panic!("{i} A: {edges:?}") };
+        assert!(earliest <= *t && *t <= latest, "{i} A");
     }
 }
 
 #[test]
 fn pictures_carry_their_text_and_are_rendered_with_the_built_in_font() {
-    let asset = run(vec![], None).asset(waltron_relay::WINGS).unwrap();
-    let diagram = &TimeCurrent::of_run(&asset, &all_kinds()).unwrap()[0];
+    let asset = run(vec![], None).asset(WINGS).unwrap();
+    let diagram = &WINGS.charts(&asset, &all_kinds())[0];
     let picture = svg(diagram, (640, 400)).unwrap();
     assert!(picture.starts_with("<svg width=\"640\" height=\"400\""));
     assert_eq!(picture.matches("<title>").count(), 4);
@@ -232,7 +240,7 @@ fn pictures_carry_their_text_and_are_rendered_with_the_built_in_font() {
         let dark = |(x, y): (usize, usize)| pixels[(y * 640 + x) * 3] < 128;
         y.flat_map(|y| x.clone().map(move |x| (x, y))).filter(|at| dark(*at)).count()
     };
-    assert!(ink(72..400, 14..36) > 200, "the title");
-    assert!(ink(8..26, 100..300) > 40, "the turned label of the time axis");
+    assert!(ink(76..400, 12..36) > 200, "the title");
+    assert!(ink(76..180, 46..60) > 40, "what the panel shows");
     assert_eq!(ink(500..640, 0..14), 0, "and none where nothing stands");
 }

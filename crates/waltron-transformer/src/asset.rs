@@ -16,6 +16,16 @@ pub enum Kind {
     Voltage,
 }
 
+impl Kind {
+    /// Its word in files.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Current => "current-transformer",
+            Self::Voltage => "voltage-transformer",
+        }
+    }
+}
+
 /// What a file says of an instrument transformer.
 #[derive(Clone, Debug, PartialEq)]
 pub struct InstrumentTransformer {

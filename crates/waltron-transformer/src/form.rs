@@ -185,6 +185,7 @@ impl InstrumentTransformerForm {
         let ratings = ratings(&own, Some(frequency?), continuous?, lifted(short)?);
         let terminals = self.terminals.unwrap_or_default().into_iter();
         Some(Asset {
+            kind: own.kind.word(),
             identity,
             ratings,
             elements: Vec::new(),

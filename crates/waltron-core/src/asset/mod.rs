@@ -26,6 +26,8 @@ use std::sync::Arc;
 /// The thing under test.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Asset {
+    /// Its kind as its file names it, which chooses the wing.
+    pub kind: &'static str,
     /// Who and where it is.
     pub identity: Identity,
     /// What it is made for and what it withstands.

@@ -48,6 +48,15 @@ enum Kind {
     Supply,
 }
 
+impl Kind {
+    fn word(self) -> &'static str {
+        match self {
+            Self::Relay => "relay",
+            Self::Supply => "supply",
+        }
+    }
+}
+
 impl AssetForm {
     /// Reads an asset file.
     ///
@@ -103,6 +112,7 @@ impl AssetForm {
         }
         let terminals = self.terminals.unwrap_or_default().into_iter();
         let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
-        Some(Asset { identity, ratings, elements, terminals, assumed, own: None })
+        let kind = kind.word();
+        Some(Asset { kind, identity, ratings, elements, terminals, assumed, own: None })
     }
 }

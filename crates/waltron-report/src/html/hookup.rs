@@ -1,9 +1,11 @@
 //! The connection sheet as a page, and as a part of a report.
 
+use super::block;
 use super::page::STYLE;
 use crate::hookup::drawing;
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::plan::hookup::{Sheet, Wire};
+use waltron_core::section::{Block, Section, Table};
 use waltron_core::text::name::Name;
 
 /// A page with the sheet alone, for the phone and for paper.
@@ -26,7 +28,7 @@ pub fn page(sheet: &Sheet, title: &str) -> String {
                         div { dt { "Rig" } dd { (sheet.rig) } }
                         div { dt { "Date" } dd {} }
                     }
-                    (body(sheet, true))
+                    @for part in parts(sheet) { h2 { (part.title) } (block::blocks(&part.blocks, true)) }
                     footer {
                         div.sign { span { "Connected by" } span {} }
                         div.sign { span { "Put back by" } span {} }
@@ -43,45 +45,29 @@ pub(super) fn section(sheet: &Sheet) -> Markup {
     if sheet.wires.is_empty() {
         return markup! {};
     }
-    markup! { section.hookup { h2 { "Hook-up" } (body(sheet, false)) } }
+    markup! {
+        section.hookup {
+            h2 { "Hook-up" }
+            @for part in parts(sheet) { h3 { (part.title) } (block::blocks(&part.blocks, false)) }
+        }
+    }
 }
 
-/// The lists and the drawing; on a page of their own with boxes to tick, and headings of its level.
-fn body(sheet: &Sheet, alone: bool) -> Markup {
-    let heading = |title: &str| markup! { @if alone { h2 { (title) } } @else { h3 { (title) } } };
-    let list = |title: &str, lines: &[String]| {
-        markup! {
-            @if !lines.is_empty() {
-                (heading(title))
-                ol.steps.tick[alone] { @for line in lines { li { (line) } } }
-            }
-        }
+/// The lists, the drawing, and which test uses which connections.
+fn parts(sheet: &Sheet) -> Vec<Section> {
+    let steps = |title: &str, lines: &[String]| {
+        (!lines.is_empty()).then(|| Section::new(title, vec![Block::Steps(lines.to_vec())]))
     };
-    markup! {
-        (list("Before connecting", &sheet.before))
-        (heading("Connections"))
-        figure.wiring { (PreEscaped(drawing(sheet))) }
-        (tests(sheet))
-        (list("Afterwards", &sheet.after))
+    let mut uses = Table::of(&["Test", "Uses"]);
+    for (test, wires) in by_test(sheet) {
+        let wires: Vec<&str> = wires.iter().map(|w| w.id.as_str()).collect();
+        uses.rows.push(vec![test.to_string(), wires.join(", ")]);
     }
-}
-
-/// Which test uses which connections.
-fn tests(sheet: &Sheet) -> Markup {
-    let all = by_test(sheet);
-    markup! {
-        table.short {
-            thead { tr { th { "Test" } th { "Uses" } } }
-            tbody {
-                @for (test, wires) in &all {
-                    tr {
-                        td { (test) }
-                        td { (wires.iter().map(|w| w.id.as_str()).collect::<Vec<_>>().join(", ")) }
-                    }
-                }
-            }
-        }
-    }
+    let picture = Block::Picture(drawing(sheet));
+    let connections = Section::new("Connections", vec![picture, Block::Table(uses)]);
+    let before = steps("Before connecting", &sheet.before);
+    let after = steps("Afterwards", &sheet.after);
+    before.into_iter().chain([connections]).chain(after).collect()
 }
 
 /// The tests in order, each with its connections.

@@ -1,42 +1,43 @@
 //! The page: title block, verdict, settings, results, diagrams.
 
-use super::{again, hookup, tables};
-use crate::plot::{PlotError, TimeCurrent, svg};
+use super::{again, block, hookup, tables};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::asset::{Asset, Identity};
 use waltron_core::grading::{Verdict, words};
 use waltron_core::quantity::{counted, text};
 use waltron_core::record::{Outcome, Run};
+use waltron_core::section::Block;
 use waltron_core::text::document::DocumentError;
 use waltron_core::wing::Wings;
-
-/// Why a report could not be made.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum ReportError {
-    /// The asset in the record cannot be read.
-    #[error("the asset in the record cannot be read: {0}")]
-    Asset(#[from] DocumentError),
-    /// A diagram could not be drawn.
-    #[error(transparent)]
-    Plot(#[from] PlotError),
-}
 
 pub(super) const STYLE: &str = include_str!("style.css");
 const SCRIPT: &str = include_str!("script.js");
 
-/// Size of a diagram in the page, in CSS pixels.
-const DIAGRAM: (u32, u32) = (960, 600);
+/// A run that is reported.
+#[derive(Clone, Debug)]
+pub struct Told<'r> {
+    /// The run.
+    pub run: &'r Run,
+    /// The waveforms that were kept beside its record, as they are to be shown.
+    pub waveforms: Vec<Block>,
+}
+
+/// Without its waveforms.
+impl<'r> From<&'r Run> for Told<'r> {
+    fn from(run: &'r Run) -> Self {
+        Self { run, waveforms: Vec::new() }
+    }
+}
 
 /// The report of one or several runs, with earlier attempts where they are asked for.
 ///
 /// # Errors
-/// [`ReportError`] when a record's asset cannot be read or a diagram not drawn.
-pub fn html(runs: &[Run], attempts: bool, wings: Wings) -> Result<String, ReportError> {
+/// A record whose asset cannot be read, and which does not tell what it meant either.
+pub fn html(runs: &[Told<'_>], attempts: bool, wings: Wings) -> Result<String, DocumentError> {
     let sections: Vec<Markup> =
         runs.iter().map(|run| section(run, attempts, wings)).collect::<Result<_, _>>()?;
     let title = match runs {
-        [one] => one.started.title.clone(),
+        [one] => one.run.started.title.clone(),
         many => format!("{} test reports", many.len()),
     };
     let page = markup! {
@@ -58,20 +59,18 @@ pub fn html(runs: &[Run], attempts: bool, wings: Wings) -> Result<String, Report
     Ok(crate::clean::document(page.into_string()))
 }
 
-fn section(run: &Run, attempts: bool, wings: Wings) -> Result<Markup, ReportError> {
+fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, DocumentError> {
+    let run = told.run;
     let asset = match (run.asset(wings), &run.started.resolved) {
         (Ok(asset), _) => Ok(asset),
         // The form of files has moved on: what the file meant stands in the record.
         (Err(_), Some(resolved)) => Err(resolved),
-        (Err(error), None) => return Err(error.into()),
+        (Err(error), None) => return Err(error),
     };
-    // An asset without time characteristics has no diagram.
-    let diagrams = match asset.as_ref().map(|asset| TimeCurrent::of_run(asset, &run.points)) {
-        Err(_) | Ok(Err(PlotError::Empty(_))) => Vec::new(),
-        Ok(other) => other?,
+    let sections = match &asset {
+        Ok(asset) => wings.sections(asset, &run.points),
+        Err(resolved) => vec![tables::resolved(resolved)],
     };
-    let pictures: Vec<String> =
-        diagrams.iter().map(|d| svg(d, DIAGRAM)).collect::<Result<_, _>>()?;
     Ok(markup! {
         article {
             header {
@@ -84,21 +83,9 @@ fn section(run: &Run, attempts: bool, wings: Wings) -> Result<Markup, ReportErro
             (warnings(run))
             (title_block(run, asset.as_ref().map_or_else(|r| &r.identity, |a| &a.identity), asset.as_ref().ok()))
             (tables::summary(run))
-            @match &asset {
-                Ok(asset) => { (tables::settings(asset)) }
-                Err(resolved) => { (tables::resolved(resolved)) }
-            }
-            @if !pictures.is_empty() {
-                section {
-                    h2 { "Trip time against current" }
-                    p.hint.screen { "Point at a mark to read its values." }
-                    @for picture in &pictures {
-                        figure { (PreEscaped(picture)) }
-                    }
-                }
-            }
+            @for section in &sections { (block::section(section)) }
             (tables::results(run))
-            (tables::kept(run))
+            (tables::kept(run, &told.waveforms))
             (tables::not_reached(run))
             (again::sections(run))
             @if attempts { (tables::attempts(run)) }

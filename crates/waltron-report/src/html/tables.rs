@@ -1,12 +1,11 @@
 //! The report's tables.
 
+use super::block::{self, SHORT_TABLE};
 use maud::{Markup, html as markup};
-use waltron_core::asset::{Asset, Element, Function};
 use waltron_core::grading::{Grade, Summary, Verdict, words};
-use waltron_core::quantity::{significant, text};
 use waltron_core::record::{Resolved, Run};
+use waltron_core::section::{Block, Section, Table};
 use waltron_core::text::name::Name;
-use waltron_relay::{Overcurrent, Stage};
 
 /// The tests in the order they were first graded, each with its points.
 fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {
@@ -87,54 +86,19 @@ pub(super) fn not_reached(run: &Run) -> Markup {
     }
 }
 
-/// Voltage and frequency functions, where the asset has any.
-fn stages(asset: &Asset) -> Markup {
-    let all: Vec<Element<Stage>> = asset.elements.iter().filter_map(Element::of).collect();
-    markup! {
-        @if !all.is_empty() {
-            table {
-                thead { tr {
-                    th { "Element" } th { "Measures" } th.number { "Pickup" } th.number { "Delay" }
-                    th { "Tolerance of pickup" } th { "of time" }
-                } }
-                tbody {
-                    @for s in &all {
-                        tr {
-                            td { (s.id) @if !s.enabled { " (off)" } }
-                            td { (s.name()) }
-                            td.number { (s.pickup.to_string()) }
-                            td.number { (text(s.delay)) }
-                            td { (s.pickup_tolerance) }
-                            td { (s.time_tolerance) }
-                        }
-                    }
-                }
-            }
-        }
-    }
-}
-
 /// The settings by name, where the asset's file cannot be read any more.
-pub(super) fn resolved(resolved: &Resolved) -> Markup {
-    markup! {
-        section {
-            h2 { "Settings and tolerances" }
-            p.note {
-                "The asset's file in the record has a form that this version does not read; these are "
-                "its settings as they were read when the run began."
-            }
-            table {
-                thead { tr { th { "Setting" } th { "Value" } } }
-                tbody {
-                    @for s in &resolved.settings { tr { td { (s.name) } td { (s.value) } } }
-                }
-            }
-        }
-    }
+pub(super) fn resolved(resolved: &Resolved) -> Section {
+    let note = "The asset's file in the record has a form that this version does not read; these are \
+                its settings as they were read when the run began.";
+    let mut table = Table::of(&["Setting", "Value"]);
+    let rows = resolved.settings.iter().map(|s| vec![s.name.to_string(), s.value.clone()]);
+    table.rows.extend(rows);
+    let blocks = vec![Block::Note(note.to_owned()), Block::Table(table)];
+    Section::new("Settings and tolerances", blocks)
 }
 
-/// Waveforms beside the record.
-pub(super) fn kept(run: &Run) -> Markup {
+/// Waveforms beside the record: where they are, and what they show.
+pub(super) fn kept(run: &Run, shown: &[Block]) -> Markup {
     if run.kept.is_empty() {
         return Markup::default();
     }
@@ -142,84 +106,22 @@ pub(super) fn kept(run: &Run) -> Markup {
         [] => "nothing".to_owned(),
         names => names.iter().map(Name::to_string).collect::<Vec<_>>().join(", "),
     };
-    markup! {
-        section {
-            h2 { "Waveforms" }
-            p.note { "COMTRADE files beside the record; with what is measured is what was put out, and the contacts." }
-            table {
-                thead { tr { th { "Name" } th { "Test" } th { "File" } th { "Measured" } th { "BLAKE3" } } }
-                tbody {
-                    @for kept in &run.kept {
-                        tr {
-                            td { (kept.name) } td { (kept.test) } td { (kept.file) }
-                            td { (measured(&kept.measured)) }
-                            td { (kept.digest.get(..16).unwrap_or(&kept.digest)) "…" }
-                        }
-                    }
-                }
-            }
-        }
+    let mut table = Table::of(&["Name", "Test", "File", "Measured", "BLAKE3"]);
+    for kept in &run.kept {
+        table.rows.push(vec![
+            kept.name.to_string(),
+            kept.test.to_string(),
+            kept.file.clone(),
+            measured(&kept.measured),
+            format!("{}…", kept.digest.get(..16).unwrap_or(&kept.digest)),
+        ]);
     }
+    let note = "COMTRADE files beside the record; with what is measured is what was put out, and the \
+                contacts.";
+    let mut blocks = vec![Block::Note(note.to_owned()), Block::Table(table)];
+    blocks.extend(shown.iter().cloned());
+    block::section(&Section::new("Waveforms", blocks))
 }
-
-/// What an asset's file says, each with its name.
-fn facts(facts: &[(String, String)], assumed: &[String]) -> Markup {
-    markup! {
-        section {
-            h2 { "Nameplate and tolerances" }
-            table.facts {
-                tbody { @for (name, value) in facts { tr { th scope="row" { (name) } td { (value) } } } }
-            }
-            @if !assumed.is_empty() { p.note { "Assumed, since the file gives none: " (assumed.join("; ")) } }
-        }
-    }
-}
-
-pub(super) fn settings(asset: &Asset) -> Markup {
-    if let Some(own) = &asset.own {
-        return facts(&own.facts(), &asset.assumed);
-    }
-    if asset.elements.is_empty() {
-        return Markup::default();
-    }
-    let overcurrent: Vec<Element<Overcurrent>> =
-        asset.elements.iter().filter_map(Element::of).collect();
-    markup! {
-        section {
-            h2 { "Settings and tolerances" }
-            (stages(asset))
-            @if !overcurrent.is_empty() { table {
-                thead { tr {
-                    th { "Element" } th { "Measures" } th.number { "Pickup" } th { "Characteristic" }
-                    th.number { "Reset ratio" } th { "Tolerance of current" } th { "of time" }
-                } }
-                tbody {
-                    @for e in &overcurrent {
-                        tr {
-                            td { (e.id) @if !e.enabled { " (off)" } }
-                            td { (e.measures.name()) }
-                            td.number { (text(e.pickup)) }
-                            td { (e.characteristic.words()) }
-                            td.number {
-                                @if let Some(r) = e.reset_ratio {
-                                    (significant(r.value * 100.0, 4)) " %"
-                                } @else { "–" }
-                            }
-                            td { (e.tolerances.current) }
-                            td { (e.tolerances.time) }
-                        }
-                    }
-                }
-            } }
-            @if !asset.assumed.is_empty() {
-                p.note { "Assumed tolerances, since the asset's file gives none: " (asset.assumed.join(", ")) "." }
-            }
-        }
-    }
-}
-
-/// Most rows of a table that is kept on one printed page.
-const SHORT_TABLE: usize = 14;
 
 pub(super) fn results(run: &Run) -> Markup {
     let guarded = !run.started.rule.is_simple();

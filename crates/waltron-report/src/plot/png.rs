@@ -1,20 +1,23 @@
 //! PNG bytes of a diagram.
 
 use super::PlotError;
-use super::draw::{Picture, SCALE};
+use super::draw::draw;
+use super::style::SCALE;
 use plotters::prelude::BitMapBackend;
+use waltron_core::section::Chart;
 
-/// Draws a diagram as PNG bytes of `size` (width, height) in pixels.
+/// Draws a chart as PNG bytes of `size` (width, height) in pixels.
 ///
 /// Only the built-in fonts are used, so that the picture is the same on every machine.
 ///
 /// # Errors
-/// [`PlotError`] when the drawing library refuses or the picture cannot be encoded.
-pub(super) fn png_of(plot: &impl Picture, size: (u32, u32)) -> Result<Vec<u8>, PlotError> {
+/// [`PlotError`] when there is nothing to draw, the drawing library refuses, or the picture cannot be
+/// encoded.
+pub fn png(chart: &Chart, size: (u32, u32)) -> Result<Vec<u8>, PlotError> {
     let (width, height) = size;
     let drawn_size = (width * SCALE, height * SCALE);
     let mut drawn = vec![0; drawn_size.0 as usize * drawn_size.1 as usize * BYTES];
-    plot.draw(height, BitMapBackend::with_buffer(&mut drawn, drawn_size))?;
+    draw(chart, size, BitMapBackend::with_buffer(&mut drawn, drawn_size))?;
     let pixels = averaged(&drawn, size);
     let rendering = |e: png::EncodingError| PlotError::Rendering(e.to_string());
     let mut bytes = Vec::new();

@@ -1,25 +1,27 @@
 //! SVG text of a diagram, with what hovering a point shows.
 
 use super::PlotError;
-use super::draw::{FONT, Picture, SCALE};
+use super::draw::draw;
+use super::style::{FONT, SCALE};
 use plotters::prelude::SVGBackend;
 use std::fmt::Write;
+use waltron_core::section::Chart;
 
 /// Families to fall back on where the built-in font is not at hand.
 const FAMILIES: &str = "Open Sans, Segoe UI, Helvetica, Arial, sans-serif";
 
-/// Draws a diagram as SVG text of `size` (width, height) in pixels.
+/// Draws a chart as SVG text of `size` (width, height) in pixels.
 ///
 /// Every point carries a title, which browsers show on hovering, and the class `point` with its
 /// id, for the report's own read-out.
 ///
 /// # Errors
-/// [`PlotError`] when the drawing library refuses.
-pub(super) fn svg_of(plot: &impl Picture, size: (u32, u32)) -> Result<String, PlotError> {
+/// [`PlotError`] when there is nothing to draw or the drawing library refuses.
+pub fn svg(chart: &Chart, size: (u32, u32)) -> Result<String, PlotError> {
     let mut text = String::new();
     let (width, height) = size;
     let drawn_size = (width * SCALE, height * SCALE);
-    let placed = plot.draw(height, SVGBackend::with_string(&mut text, drawn_size))?;
+    let placed = draw(chart, size, SVGBackend::with_string(&mut text, drawn_size))?;
     // The library writes its drawn size; the picture's own size goes beside a view box.
     let drawn = format!("<svg width=\"{}\" height=\"{}\"", width * SCALE, height * SCALE);
     let wanted = format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\"");
@@ -30,7 +32,7 @@ pub(super) fn svg_of(plot: &impl Picture, size: (u32, u32)) -> Result<String, Pl
     text.truncate(end);
     let scale = f64::from(SCALE);
     for place in placed {
-        let notes = plot.note(place.mark);
+        let notes = format!("{}\n{}", place.mark.id, place.mark.notes.join("\n"));
         // Writing to a string cannot fail.
         let _ = writeln!(
             text,

@@ -1,12 +1,12 @@
-//! Oscillograms of programs and of waveforms.
+//! Charts over time: of programs and of waveforms.
 
 use super::PlotError;
-use super::oscillogram::{Oscillogram, Panel, Trace};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, words};
 use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::injection::waveform::{Piece, Waveform, pieces, render};
 use waltron_core::quantity::Measure;
+use waltron_core::section::{Axis, Chart, Curve, Line, Panel, Style};
 
 /// Longest stretch that is shown sample by sample rather than as an envelope, in seconds.
 const CYCLES_S: f64 = 0.5;
@@ -24,7 +24,7 @@ pub fn of_program(
     program: &Program,
     observed: Option<&Observation>,
     window: Option<(f64, f64)>,
-) -> Result<Oscillogram, PlotError> {
+) -> Result<Chart, PlotError> {
     let pieces = pieces(program, observed);
     let end = pieces.last().map_or(0.0, |p| (p.start + p.length).si());
     if end <= 0.0 {
@@ -66,13 +66,81 @@ pub fn of_program(
             waveform.cut(observed);
         }
         let mut plot = of_waveform(title, String::new(), &waveform, times);
-        plot.moments = moments;
+        plot.lines = lines(moments);
         return Ok(plot);
     }
     let panels = envelopes(&pieces);
     let subtitle =
         if observed.is_some() { "as put out" } else { "as planned: stages take their longest" };
-    Ok(Oscillogram { title, subtitle: subtitle.to_owned(), times, panels, moments })
+    Ok(over_time(title, subtitle.to_owned(), times, panels, moments))
+}
+
+/// Lines of one unit.
+struct Traces {
+    axis: &'static str,
+    traces: Vec<Trace>,
+}
+
+/// A line: its name, and its values over time.
+struct Trace {
+    name: String,
+    points: Vec<(f64, f64)>,
+}
+
+/// A chart over time with moments that are marked.
+fn over_time(
+    title: String,
+    subtitle: String,
+    times: (f64, f64),
+    panels: Vec<Traces>,
+    moments: Vec<(f64, String)>,
+) -> Chart {
+    // Short stretches read better in milliseconds.
+    let x = if times.1 - times.0 <= CYCLES_S {
+        Axis::linear("Time, ms", times.0, times.1).in_parts(1e3)
+    } else {
+        Axis::linear("Time, s", times.0, times.1)
+    };
+    let panels = panels.into_iter().map(|panel| panel.drawn(times)).collect();
+    Chart { of: Vec::new(), title, subtitle, x, panels, lines: lines(moments) }
+}
+
+fn lines(moments: Vec<(f64, String)>) -> Vec<Line> {
+    moments.into_iter().map(|(at, name)| Line { at, name, is_tested: false }).collect()
+}
+
+impl Traces {
+    fn drawn(self, times: (f64, f64)) -> Panel {
+        let mut panel = Panel::empty(self.range(times));
+        let traces = self.traces.into_iter().enumerate();
+        let curve = |(number, trace): (usize, Trace)| Curve {
+            name: trace.name,
+            style: Style::Trace(number),
+            points: trace.points,
+        };
+        panel.curves = traces.map(curve).collect();
+        panel
+    }
+
+    fn range(&self, (from, to): (f64, f64)) -> Axis {
+        // With the values just outside, whose lines lead in.
+        let near = |t: &Trace| {
+            let start = t.points.partition_point(|p| p.0 < from).saturating_sub(1);
+            let end = (t.points.partition_point(|p| p.0 <= to) + 1).min(t.points.len());
+            start..end.max(start)
+        };
+        let values = self.traces.iter().flat_map(|t| &t.points[near(t)]).map(|p| p.1);
+        let (low, high) = values
+            .filter(|v| v.is_finite())
+            .fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
+        if !low.is_finite() {
+            return Axis::linear(self.axis, 0.0, 1.0);
+        }
+        // Magnitudes stand on zero, unless all of them lie in a narrow band far from it.
+        let low = if low >= 0.0 && (low < 0.7 * high || low == high) { 0.0 } else { low };
+        let room = ((high - low) * 0.08).max(high.abs() * 1e-3).max(1e-9);
+        Axis::linear(self.axis, if low == 0.0 { 0.0 } else { low - room }, high + room)
+    }
 }
 
 /// Instantaneous values of every channel.
@@ -81,7 +149,7 @@ pub fn of_waveform(
     subtitle: String,
     waveform: &Waveform,
     times: (f64, f64),
-) -> Oscillogram {
+) -> Chart {
     let traces = |is_current: bool| -> Vec<Trace> {
         let of_kind = waveform.channels.iter().filter(|c| c.is_current == is_current);
         of_kind
@@ -97,13 +165,13 @@ pub fn of_waveform(
     let panels =
         [("Current, A", true), ("Voltage, V", false)].into_iter().filter_map(|(axis, kind)| {
             let traces = traces(kind);
-            (!traces.is_empty()).then(|| Panel { axis: axis.to_owned(), traces })
+            (!traces.is_empty()).then_some(Traces { axis, traces })
         });
-    Oscillogram { title, subtitle, times, panels: panels.collect(), moments: Vec::new() }
+    over_time(title, subtitle, times, panels.collect(), Vec::new())
 }
 
 /// RMS values over time, and the frequency where it moves.
-fn envelopes(pieces: &[Piece<'_>]) -> Vec<Panel> {
+fn envelopes(pieces: &[Piece<'_>]) -> Vec<Traces> {
     let mut panels = Vec::new();
     let mut names: Vec<(String, bool)> = Vec::new();
     let ends = |piece: &Piece<'_>| -> [(f64, Stimulus); 2] {
@@ -137,7 +205,7 @@ fn envelopes(pieces: &[Piece<'_>]) -> Vec<Panel> {
             })
             .collect();
         if !traces.is_empty() {
-            panels.push(Panel { axis: axis.to_owned(), traces: joined(traces) });
+            panels.push(Traces { axis, traces: joined(traces) });
         }
     }
     let hertz: Vec<(f64, f64)> =
@@ -145,7 +213,7 @@ fn envelopes(pieces: &[Piece<'_>]) -> Vec<Panel> {
     let spread = hertz.iter().fold((f64::INFINITY, 0f64), |(l, h), p| (l.min(p.1), h.max(p.1)));
     if spread.1 - spread.0 > 1e-3 {
         let trace = Trace { name: "f".to_owned(), points: hertz };
-        panels.push(Panel { axis: "Frequency, Hz".to_owned(), traces: vec![trace] });
+        panels.push(Traces { axis: "Frequency, Hz", traces: vec![trace] });
     }
     panels
 }

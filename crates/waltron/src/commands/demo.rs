@@ -12,6 +12,7 @@ use crate::terminal::{STRONG, Terminal, styled};
 use crate::view;
 use std::path::Path;
 use waltron_core::record::Run;
+use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
@@ -117,7 +118,8 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));
     let bytes = files::read_bytes(&record)?;
     let run = Run::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
-    let page = waltron_report::html::html(&[run], false, crate::wings::WINGS)
+    let told = Told { run: &run, waveforms: super::report::waveforms(&record, &run) };
+    let page = waltron_report::html::html(&[told], false, crate::wings::WINGS)
         .map_err(|e| Failure::trouble(e.to_string()))?;
     let report = dir.join(format!("{relay}.html"));
     files::write(&report, page.as_bytes(), force)?;

@@ -1,4 +1,4 @@
-//! `waltron plot`: the time-current diagram of a run or an asset.
+//! `waltron plot`: a chart of a run or an asset, or of what a test puts out.
 
 use super::load_run;
 use super::wave::time;
@@ -13,10 +13,11 @@ use std::path::Path;
 use waltron_core::asset::Asset;
 use waltron_core::grading::Grade;
 use waltron_core::quantity::Measure;
-use waltron_relay::Overcurrent;
-use waltron_report::plot::{Diagram, Oscillogram, TimeCurrent, of_program, png, svg};
+use waltron_core::section::Chart;
+use waltron_core::text::name::Name;
+use waltron_report::plot::{of_program, png, svg};
 
-/// Draws one diagram.
+/// Draws one chart.
 ///
 /// # Errors
 /// A source that is neither record nor asset, an unknown format or element, a file that exists.
@@ -25,7 +26,7 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     files::refuse_existing(&args.output, args.force)?;
     if let Some(test) = &args.test {
         let diagram = stimulus(args, test)?;
-        write(args, is_png, (&diagram).into())?;
+        write(args, is_png, &diagram)?;
         terminal.print(&format!("Plot    {}\n", args.output.display()));
         return Ok(Exit::Pass);
     }
@@ -34,13 +35,13 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
             .help("name it with --test ID, or draw a run record or an asset"));
     }
     let (asset, points) = load(&args.source, terminal)?;
-    let drawing = |e: waltron_report::plot::PlotError| Failure::trouble(e.to_string());
-    let diagrams = TimeCurrent::of_run(&asset, &points).map_err(drawing)?;
-    let diagram = choose(&diagrams, &asset, args.element.as_deref())?;
-    write(args, is_png, diagram.into())?;
+    let charts = WINGS.charts(&asset, &points);
+    let chart = choose(&charts, &asset, args.element.as_deref())?;
+    write(args, is_png, chart)?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
-    if args.element.is_none() && diagrams.len() > 1 {
-        let others: Vec<&str> = diagrams[1..].iter().map(|d| d.elements[0].as_str()).collect();
+    if args.element.is_none() && charts.len() > 1 {
+        let others: Vec<&str> =
+            charts[1..].iter().filter_map(|c| Some(c.of.first()?.as_str())).collect();
         terminal.chat(&format!("there is more to draw: --element {}\n", others.join(" or ")));
     }
     Ok(Exit::Pass)
@@ -60,29 +61,29 @@ pub(super) fn is_png(path: &Path) -> Result<bool, Failure> {
     }
 }
 
-/// Writes a diagram in the format of the file's ending.
+/// Writes a chart in the format of the file's ending.
 pub(super) fn write_to(
     path: &Path,
     is_png: bool,
     size: (u32, u32),
-    diagram: Diagram<'_>,
+    chart: &Chart,
     force: bool,
 ) -> Result<(), Failure> {
     let drawing = |e: waltron_report::plot::PlotError| Failure::trouble(e.to_string());
     let bytes = if is_png {
-        png(diagram, size).map_err(drawing)?
+        png(chart, size).map_err(drawing)?
     } else {
-        svg(diagram, size).map_err(drawing)?.into_bytes()
+        svg(chart, size).map_err(drawing)?.into_bytes()
     };
     files::write(path, &bytes, force)
 }
 
-fn write(args: &Args, is_png: bool, diagram: Diagram<'_>) -> Result<(), Failure> {
-    write_to(&args.output, is_png, args.size, diagram, args.force)
+fn write(args: &Args, is_png: bool, chart: &Chart) -> Result<(), Failure> {
+    write_to(&args.output, is_png, args.size, chart, args.force)
 }
 
 /// What an injection of a test puts out.
-fn stimulus(args: &Args, test: &str) -> Result<Oscillogram, Failure> {
+fn stimulus(args: &Args, test: &str) -> Result<Chart, Failure> {
     let job = Job::load(&args.source, None)?;
     let planned = job.injection(test, args.injection)?;
     let time = |given: &Option<String>, default| given.as_deref().map_or(Ok(default), time);
@@ -103,27 +104,29 @@ fn load(path: &Path, terminal: &Terminal) -> Result<(Asset, Vec<Grade>), Failure
     Ok((run.asset(WINGS)?, run.points))
 }
 
-fn choose<'a>(
-    diagrams: &'a [TimeCurrent],
+fn choose<'c>(
+    charts: &'c [Chart],
     asset: &Asset,
     element: Option<&str>,
-) -> Result<&'a TimeCurrent, Failure> {
+) -> Result<&'c Chart, Failure> {
+    let tag = &asset.identity.tag;
+    let ids: Vec<&str> = charts.iter().flat_map(|c| &c.of).map(Name::as_str).collect();
+    if ids.is_empty() {
+        let message = format!("there is nothing to draw: {tag} has no characteristic that is on");
+        return Err(Failure::usage(message));
+    }
     let found = match element {
-        None => diagrams.first(),
-        Some(id) => diagrams.iter().find(|d| d.elements.iter().any(|e| e == id)),
+        None => charts.first(),
+        Some(id) => charts.iter().find(|c| c.of.iter().any(|e| e == id)),
     };
+    let wanted = element.unwrap_or_default();
     found.ok_or_else(|| {
-        let ids: Vec<&str> =
-            diagrams.iter().flat_map(|d| &d.elements).map(|e| e.as_str()).collect();
-        let wanted = element.unwrap_or_default();
-        let other = asset.element(wanted).filter(|e| e.of::<Overcurrent>().is_none());
-        if let Some(element) = other {
-            let message =
-                format!("`{wanted}` is {}, which has no time over current to draw", element.name());
-            return Failure::usage(message)
-                .help(format!("overcurrent elements that are on: {}", ids.join(", ")));
-        }
-        Failure::usage(format!("no diagram of element `{wanted}` of {}", asset.identity.tag))
-            .help(format!("there is one of {}", ids.join(", ")))
+        let is_off = asset.element(wanted).is_some_and(|e| !e.enabled);
+        let why = match asset.element(wanted) {
+            Some(_) if is_off => format!("{wanted} is switched off"),
+            Some(found) => format!("{wanted} is {}, of which there is no chart", found.name()),
+            None => format!("{tag} has no element `{wanted}`"),
+        };
+        Failure::usage(why).help(format!("there are charts of {}", ids.join(", ")))
     })
 }

@@ -1,12 +1,17 @@
 //! `waltron report`: the deliverable.
 
 use super::load_run;
+use super::wave::chart;
 use crate::cli::Report as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
+use crate::recording::Recorded;
 use crate::terminal::Terminal;
-use waltron_core::record::Run;
+use std::path::Path;
+use waltron_core::record::{Kept, Run};
+use waltron_core::section::Block;
+use waltron_report::html::Told;
 
 /// Writes a report of one or several runs.
 ///
@@ -21,9 +26,36 @@ pub(crate) fn report(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     files::refuse_existing(&args.output, args.force)?;
     let runs: Vec<Run> =
         args.runs.iter().map(|path| load_run(path, terminal)).collect::<Result<_, _>>()?;
-    let page = waltron_report::html::html(&runs, args.attempts, crate::wings::WINGS)
+    let told = args.runs.iter().zip(&runs);
+    let told: Vec<Told<'_>> =
+        told.map(|(path, run)| Told { run, waveforms: waveforms(path, run) }).collect();
+    let page = waltron_report::html::html(&told, args.attempts, crate::wings::WINGS)
         .map_err(|e| Failure::trouble(e.to_string()))?;
     files::write(&args.output, page.as_bytes(), args.force)?;
     terminal.print(&format!("Report  {}\n", args.output.display()));
     Ok(Exit::Pass)
+}
+
+/// What was kept beside a record, drawn; or why it cannot be.
+pub(super) fn waveforms(record: &Path, run: &Run) -> Vec<Block> {
+    let drawn = |kept: &Kept| {
+        let path = record.with_file_name(&kept.file);
+        let Ok(bytes) = std::fs::read(&path) else {
+            return Block::Note(format!("{} is not beside the record.", kept.file));
+        };
+        if !kept.is(&bytes) {
+            let changed = "is not the file that was kept: its digest is another one.";
+            return Block::Note(format!("{} {changed}", kept.file));
+        }
+        let chart = Recorded::load(&path, false, false).and_then(|recorded| {
+            let end = recorded.data()?.len() as f64 / recorded.rate_hz()?;
+            let title = format!("{} · {}", kept.test, kept.name);
+            chart::of(&recorded, title, (0.0, end))
+        });
+        match chart {
+            Ok(chart) => Block::Chart(chart),
+            Err(_) => Block::Note(format!("{} cannot be read as a recording.", kept.file)),
+        }
+    };
+    run.kept.iter().map(drawn).collect()
 }

@@ -1,19 +1,17 @@
 //! Drawing the live view's state.
 
-use super::state::{Asked, Curve, State};
+use super::chart;
+use super::state::{Asked, State};
 use crate::panel::prompt::prompt;
 use crate::terminal::plain;
 use crate::view::duration;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::{Color, Modifier, Style};
-use ratatui::symbols::Marker;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::{
-    Axis, Block, Chart, Clear, Dataset, Gauge, GraphType, List, ListItem, Paragraph, Wrap,
-};
+use ratatui::widgets::{Block, Clear, Gauge, List, ListItem, Paragraph, Wrap};
 use waltron_core::grading::Verdict;
-use waltron_core::quantity::{Current, Measure, Time, text};
+use waltron_core::quantity::Measure;
 
 const FAINT: Style = Style::new().fg(Color::DarkGray);
 const STRONG: Style = Style::new().add_modifier(Modifier::BOLD);
@@ -57,7 +55,7 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
         let [left, right] =
             Layout::horizontal([Constraint::Length(36), Constraint::Min(0)]).areas(upper);
         present(frame, left, state);
-        curve(frame, right, &state.curve);
+        chart::draw(frame, right, state.chart());
         log(frame, lower, state);
     }
     if let Some(question) = &state.question {
@@ -124,60 +122,6 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
         ]));
     }
     frame.render_widget(Paragraph::new(lines).block(block), area);
-}
-
-/// The decades around some logarithms: at least one, and no more than a dozen.
-fn bounds(values: impl Iterator<Item = f64>, most: f64) -> [f64; 2] {
-    let values = values.filter(|v| v.is_finite());
-    let (low, high) =
-        values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
-    if low > high {
-        return [0.0, 1.0];
-    }
-    let high = high.min(most).ceil().max(-8.0);
-    let low = low.floor().max(high - 12.0);
-    if high > low { [low, high] } else { [low, low + 1.0] }
-}
-
-/// A label for each decade.
-fn decades<Q: Measure>([low, high]: [f64; 2]) -> Vec<Span<'static>> {
-    let count = (high - low).round() as i32;
-    let label = |n: i32| Span::styled(text(Q::from_si(10f64.powf(low + f64::from(n)))), FAINT);
-    (0..=count).map(label).collect()
-}
-
-fn curve(frame: &mut Frame<'_>, area: Rect, curve: &Curve) {
-    let block = Block::bordered().border_style(FAINT);
-    if curve.line.is_empty() {
-        let note = Paragraph::new("no characteristic under test yet").style(FAINT).block(block);
-        return frame.render_widget(note, area);
-    }
-    let all = || curve.line.iter().chain(&curve.passed).chain(&curve.others);
-    let (x, y) = (bounds(all().map(|p| p.0), 3.0), bounds(all().map(|p| p.1), 2.0));
-    let marks = |name, data, marker, colour| {
-        let style = Style::new().fg(colour);
-        Dataset::default()
-            .name(name)
-            .data(data)
-            .marker(marker)
-            .graph_type(GraphType::Scatter)
-            .style(style)
-    };
-    let line = Dataset::default()
-        .name("set")
-        .data(&curve.line)
-        .marker(Marker::Braille)
-        .graph_type(GraphType::Line)
-        .style(Style::new().fg(Color::Cyan));
-    let chart = Chart::new(vec![
-        line,
-        marks("pass", &curve.passed, Marker::Dot, Color::Green),
-        marks("fail, open", &curve.others, Marker::Block, Color::Red),
-    ])
-    .block(block.title(format!(" {}: trip time against current ", plain(&curve.element))))
-    .x_axis(Axis::default().bounds(x).labels(decades::<Current>(x)).style(FAINT))
-    .y_axis(Axis::default().bounds(y).labels(decades::<Time>(y)).style(FAINT));
-    frame.render_widget(chart, area);
 }
 
 fn log(frame: &mut Frame<'_>, area: Rect, state: &State) {
@@ -250,7 +194,7 @@ mod tests {
     use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values};
     use waltron_core::injection::stimulus::Stimulus;
     use waltron_core::procedure::{Question, Wanted};
-    use waltron_core::quantity::{amperes, seconds};
+    use waltron_core::quantity::{Measure, Ratio, amperes, seconds};
     use waltron_core::record::Event;
     use waltron_core::text::document::Source;
     use waltron_relay::AssetForm;
@@ -271,11 +215,13 @@ mod tests {
             },
             attempt: 1,
             criterion: Criterion::TRIP_TIME,
-            stimulus: Values::none().with("current", amperes(current)),
+            stimulus: Values::none()
+                .with("current", amperes(current))
+                .with("multiple", Ratio::from_si(current / 1.2)),
             expected: Values::none().with("time", seconds(time)),
             measured: Values::none().with("time", seconds(time)),
             deviation: Values::none(),
-            limits: Limits::None,
+            limits: Limits::operation(Some(seconds(0.5)), Some(seconds(9.0))),
             uncertainty: Values::none(),
             verdict,
             reason: "64 ms too late".into(),
@@ -308,13 +254,11 @@ mod tests {
     #[test]
     fn a_point_stands_at_the_current_that_its_element_sees() {
         let mut state = state();
-        let before = state.curve.passed.len();
         let mut scaled = grade(Verdict::Pass, 5.0, 4.1);
-        scaled.stimulus =
-            scaled.stimulus.with("multiple", waltron_core::quantity::Ratio::from_si(2.0));
+        scaled.stimulus = scaled.stimulus.with("multiple", Ratio::from_si(2.0));
         state.event(&Event::Graded(scaled));
-        let (x, _) = state.curve.passed[before];
-        assert!((x - 2.4_f64.log10()).abs() < 1e-9, "{x}");
+        let marks = &state.chart().unwrap().panels[0].marks;
+        assert!(marks.iter().any(|mark| (mark.x - 2.4).abs() < 1e-9), "{marks:?}");
     }
 
     /// A point that is repeated is one point, of which the latest attempt counts.
@@ -331,21 +275,12 @@ mod tests {
     /// The logarithm of nothing, and of what no chart shows.
     #[test]
     fn the_chart_has_few_decades_whatever_was_measured() {
-        for values in [
-            vec![],
-            vec![f64::NEG_INFINITY],
-            vec![f64::NAN, 3.0],
-            vec![-300.0, 300.0],
-            vec![0.0, 0.0],
-            vec![1e300, -1e300],
-        ] {
-            let [low, high] = bounds(values.iter().copied(), 3.0);
-            assert!((1.0..=12.0).contains(&(high - low)), "{values:?}: {low} … {high}");
-        }
-        assert_eq!(bounds([0.1, 1.9].into_iter(), 3.0), [0.0, 2.0]);
         let mut state = state();
-        state.event(&Event::Graded(grade(Verdict::Pass, 0.0, 4.1)));
-        screen(&state, 110, 32);
+        for current in [0.0, f64::NAN, f64::NEG_INFINITY, -300.0, 1e300] {
+            state.event(&Event::Graded(grade(Verdict::Pass, current, 4.1)));
+            state.event(&Event::Graded(grade(Verdict::Fail, 2.0, current)));
+            screen(&state, 110, 32);
+        }
     }
 
     #[test]
@@ -359,8 +294,8 @@ mod tests {
             "8.4 A",
             "● closed",
             "○ open",
-            "51P: trip time against current",
-            "100 A",
+            "51P · trip time against current",
+            "100",
             "64 ms too late",
             "2/10 points, 1 pass, 1 fail, about 1 min 30 s left",
             "p pause",

@@ -2,6 +2,7 @@
 //!
 //! A thread of its own draws and takes keys; the run's thread only leaves word in the shared state.
 
+mod chart;
 mod draw;
 mod state;
 

@@ -1,23 +1,21 @@
 //! What the live view shows, fed by the run's events.
 
 use crate::view::mark;
+use crate::wings::WINGS;
 use std::collections::{HashMap, VecDeque};
-use waltron_core::asset::{Asset, Element};
+use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
 use waltron_core::injection::program::Finish;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::Question;
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
+use waltron_core::section::Chart;
 use waltron_core::text::name::Name;
-use waltron_relay::Overcurrent;
 use waltron_rig::attendant::Present;
 
 /// Lines that the log keeps.
 const MOST_LINES: usize = 500;
-
-/// Points of a drawn curve.
-const CURVE_POINTS: usize = 120;
 
 /// What the live view shows.
 #[derive(Clone, Debug, Default)]
@@ -38,7 +36,6 @@ pub(crate) struct State {
     pub(super) contacts: Vec<(Name, Option<bool>)>,
     pub(super) now: Time,
     pub(super) energised: bool,
-    pub(super) curve: Curve,
     pub(super) log: VecDeque<(Option<Verdict>, String)>,
     pub(super) question: Option<Asked>,
     pub(super) ended: bool,
@@ -46,7 +43,11 @@ pub(crate) struct State {
     pub(super) pending: Option<&'static str>,
     /// The latest verdict of each point that was graded.
     seen: HashMap<String, Verdict>,
-    elements: Vec<Element>,
+    asset: Option<Asset>,
+    /// The element under test, with its points so far and the chart of them.
+    element: Option<Name>,
+    tested: Vec<Grade>,
+    chart: Option<Chart>,
     /// The element that each test is about.
     tests: Vec<(Name, Option<Name>)>,
 }
@@ -59,15 +60,6 @@ pub(super) struct Asked {
     pub(super) wrong: Option<String>,
     /// Whether it is the reason for a skip.
     pub(super) skips: bool,
-}
-
-/// The characteristic of the element under test, with the points so far; logarithms of A and s.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Curve {
-    pub(super) element: String,
-    pub(super) line: Vec<(f64, f64)>,
-    pub(super) passed: Vec<(f64, f64)>,
-    pub(super) others: Vec<(f64, f64)>,
 }
 
 impl State {
@@ -88,7 +80,7 @@ impl State {
             likely,
             left: likely,
             contacts: inputs.map(|meaning| (meaning, None)).collect(),
-            elements: asset.elements.clone(),
+            asset: Some(asset.clone()),
             ..Self::default()
         }
     }
@@ -139,15 +131,10 @@ impl State {
         }
         *self.count(grade.verdict) += 1;
         self.begin_test(&grade.point.test);
-        let time = grade.measured.get("time").filter(|t| *t > 0.0);
-        if let (Some(current), Some(time)) = (self.seen(grade), time) {
-            let mark = (current.log10(), time.log10());
-            let marks = if grade.verdict == Verdict::Pass {
-                &mut self.curve.passed
-            } else {
-                &mut self.curve.others
-            };
-            marks.push(mark);
+        if grade.point.element.is_some() && grade.point.element == self.element {
+            self.tested.retain(|before| before.point.id != grade.point.id);
+            self.tested.push(grade.clone());
+            self.draw();
         }
         let measured = words::main_value(&grade.measured, &grade.limits, true);
         let reason = if grade.verdict == Verdict::Pass { "" } else { &grade.reason };
@@ -155,16 +142,6 @@ impl State {
         let word = if grade.verdict == Verdict::Pass { "" } else { grade.verdict.word() };
         let line = format!("{mark} {}  {measured}  {word} {reason}", grade.point.id);
         self.note(Some(grade.verdict), line.trim_end().to_owned());
-    }
-
-    /// The current that the element sees: a negative-sequence one a third of the phase current of A-N.
-    fn seen(&self, grade: &Grade) -> Option<f64> {
-        let of = |id: &Name| self.elements.iter().find(|e| e.id == *id);
-        let pickup = grade.point.element.as_ref().and_then(of).map(|e| e.setting().si);
-        match (grade.stimulus.get("multiple"), pickup) {
-            (Some(multiple), Some(pickup)) => Some(multiple * pickup),
-            _ => grade.stimulus.get("current"),
-        }
     }
 
     fn count(&mut self, verdict: Verdict) -> &mut usize {
@@ -179,18 +156,31 @@ impl State {
 
     /// Whether a contact is one of the element under test.
     pub(super) fn is_tested(&self, meaning: &Name) -> bool {
-        let element = self.elements.iter().find(|e| e.id == *self.curve.element);
-        element.is_some_and(|e| e.trip == *meaning || e.start.as_ref() == Some(meaning))
+        let element = self.asset.as_ref().zip(self.element.as_ref());
+        let element = element.and_then(|(asset, id)| asset.element(id.as_str()));
+        element.is_some_and(|element| element.contacts().any(|contact| contact == meaning))
     }
 
     /// Notes which test runs, and shows its element's characteristic.
     pub(super) fn begin_test(&mut self, test: &Name) {
         self.test = test.to_string();
         let element = self.tests.iter().find(|(t, _)| t == test).and_then(|(_, e)| e.clone());
-        if let Some(id) = element.filter(|id| self.curve.element != id.as_str()) {
-            let found = self.elements.iter().find(|e| e.id == id).and_then(Element::of);
-            self.curve = found.as_ref().map(Curve::of).unwrap_or_default();
+        if element.is_some() && element != self.element {
+            self.element = element;
+            self.tested.clear();
+            self.draw();
         }
+    }
+
+    /// The chart of the element under test.
+    pub(super) fn chart(&self) -> Option<&Chart> {
+        self.chart.as_ref()
+    }
+
+    fn draw(&mut self) {
+        let (Some(asset), Some(element)) = (&self.asset, &self.element) else { return };
+        let all = WINGS.charts(asset, &self.tested);
+        self.chart = all.into_iter().find(|chart| chart.of.contains(element));
     }
 
     /// Takes what is put out and seen now.
@@ -214,17 +204,4 @@ fn outputs(out: &Stimulus) -> Vec<[String; 3]> {
         [d.channel.to_string(), text(d.true_rms()), angle]
     });
     currents.chain(voltages).collect()
-}
-
-impl Curve {
-    fn of(element: &Element<Overcurrent>) -> Self {
-        let multiple = |n: usize| 1.02 * (20.0_f64 / 1.02).powf(n as f64 / CURVE_POINTS as f64);
-        let points = (0..=CURVE_POINTS).filter_map(|n| {
-            let m = multiple(n);
-            // What operates at once stands at a millisecond.
-            let time = element.characteristic.operate_time(m)?.si().max(1e-3);
-            Some(((m * element.pickup.si()).log10(), time.log10()))
-        });
-        Self { element: element.id.to_string(), line: points.collect(), ..Self::default() }
-    }
 }

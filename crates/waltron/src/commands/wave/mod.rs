@@ -1,6 +1,7 @@
 //! `waltron wave`: recorded waveforms.
 
 mod analysis;
+pub(crate) mod chart;
 mod info;
 
 use super::plot::{is_png, write_to};
@@ -13,11 +14,10 @@ use crate::recording::{Origin, Recorded, dimension_of, of_waveform, write};
 use crate::tables::align_right;
 use crate::terminal::Terminal;
 use comfy_table::Table;
-use waltron_core::injection::waveform::{Waveform, WaveformChannel, pieces, render};
+use waltron_core::injection::waveform::{pieces, render};
 use waltron_core::quantity::{
     Dimension, Measure, Quantity, parse_as, seconds, significant, text as in_words,
 };
-use waltron_report::plot::of_waveform as oscillogram;
 use waltron_wire::comtrade::{Config, Revision};
 
 /// Does what was asked of recordings.
@@ -94,32 +94,11 @@ fn draw(args: &WavePlot, terminal: &Terminal) -> Result<(), Failure> {
     let is_png = is_png(&args.output)?;
     files::refuse_existing(&args.output, args.force)?;
     let recorded = Recorded::of(&args.read)?;
-    let (rate_hz, data) = (recorded.rate_hz()?, recorded.data()?);
-    let end = data.len() as f64 / rate_hz;
+    let end = recorded.data()?.len() as f64 / recorded.rate_hz()?;
     let times = window(args.from.as_deref(), args.to.as_deref(), end)?;
-    let channels = recorded.config.analog.iter().enumerate().filter_map(|(k, c)| {
-        let (dimension, factor) = dimension_of(&c.unit)?;
-        let is_current = dimension == Dimension::CURRENT;
-        let values = || data.analog(k, 0..data.len()).into_iter().map(|v| v * factor).collect();
-        (is_current || dimension == Dimension::VOLTAGE).then(|| WaveformChannel {
-            name: c.id.as_str().into(),
-            is_current,
-            samples: values(),
-        })
-    });
-    let waveform = Waveform { rate_hz, channels: channels.collect() };
     let title = format!("{} {}", recorded.config.station, recorded.config.device);
-    let subtitle = format!("first sample {}", moment(&recorded.config));
-    let mut plot = oscillogram(title, subtitle, &waveform, times);
-    let mut before: Option<Vec<bool>> = None;
-    data.for_each(|t, _, digital| {
-        let known = before.replace(digital.to_vec());
-        let channels = known.iter().flatten().zip(digital).zip(&recorded.config.digital);
-        for ((_, is), channel) in channels.filter(|((was, is), _)| was != is) {
-            plot.moments.push((t, format!("{} {}", channel.id, if *is { "on" } else { "off" })));
-        }
-    });
-    write_to(&args.output, is_png, args.size, (&plot).into(), args.force)?;
+    let chart = chart::of(&recorded, title, times)?;
+    write_to(&args.output, is_png, args.size, &chart, args.force)?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
     Ok(())
 }
