@@ -14,6 +14,9 @@ use waltron_wire::comtrade::{
     Side, Stamp,
 };
 
+/// The circuit of a channel that nobody measured: what the rig was told to put out.
+pub(crate) const AS_PUT_OUT: &str = "as put out";
+
 /// A recording's configuration and its data's bytes, read once and kept as they are.
 pub(crate) struct Recorded {
     pub(crate) config: Config,

@@ -182,6 +182,17 @@ fn what_meters_saw_is_kept_beside_the_record_and_told_from_what_was_put_out() {
     site.waltron(&["report", "c.run.jsonl", "-o", "c.html"]).exits(0);
     let html = std::fs::read_to_string(site.dir.path().join("c.html")).unwrap();
     assert!(html.contains("c.step.cff") && html.contains("primary voltage"));
+    // It is drawn, what was measured apart from what was put out; another file in its place is not.
+    assert!(html.contains("excite · step") && html.contains("vs, as put out"));
+    std::fs::write(&file, &bytes[..bytes.len() - 1]).unwrap();
+    site.waltron(&["report", "c.run.jsonl", "-o", "changed.html"]).exits(0);
+    let changed = std::fs::read_to_string(site.dir.path().join("changed.html")).unwrap();
+    assert!(changed.contains("is not the file that was kept"));
+    std::fs::remove_file(&file).unwrap();
+    site.waltron(&["report", "c.run.jsonl", "-o", "gone.html"]).exits(0);
+    let gone = std::fs::read_to_string(site.dir.path().join("gone.html")).unwrap();
+    assert!(gone.contains("is not beside the record"));
+    assert!(!changed.contains("excite · step") && !gone.contains("excite · step"));
     // The uncertainty of the ratio is that of both meters, and stands with the point.
     let graded = record.lines().find(|l| l.contains("excite/ratio")).unwrap();
     assert!(record.contains("\"uncertainty\":{\"u\":") && graded.contains("excite/ratio"));

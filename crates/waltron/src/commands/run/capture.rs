@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::job::Job;
-use crate::recording::{Origin, of_waveform};
+use crate::recording::{AS_PUT_OUT, Origin, of_waveform};
 use std::path::{Path, PathBuf};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
@@ -70,7 +70,7 @@ pub(super) fn capture(
     let contacts = contacts.collect();
     let mut recording = of_waveform(&waveform, contacts, &origin);
     // Nobody shall take what was commanded for a measurement.
-    recording.analog.iter_mut().for_each(|track| track.circuit = "as put out".to_owned());
+    recording.analog.iter_mut().for_each(|track| track.circuit = AS_PUT_OUT.to_owned());
     recording.analog.extend(measured.iter().flat_map(|c| &c.tracks).map(|track| {
         let mut values = track.samples.to_vec();
         values.resize(count, f64::NAN);

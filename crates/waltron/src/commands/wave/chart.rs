@@ -2,7 +2,7 @@
 
 use super::moment;
 use crate::failure::Failure;
-use crate::recording::{Recorded, dimension_of};
+use crate::recording::{AS_PUT_OUT, Recorded, dimension_of};
 use waltron_core::injection::waveform::{Waveform, WaveformChannel};
 use waltron_core::quantity::Dimension;
 use waltron_core::section::{Chart, Line};
@@ -18,8 +18,13 @@ pub(crate) fn of(recorded: &Recorded, title: String, times: (f64, f64)) -> Resul
         let (dimension, factor) = dimension_of(&c.unit)?;
         let is_current = dimension == Dimension::CURRENT;
         let values = || data.analog(k, 0..data.len()).into_iter().map(|v| v * factor).collect();
+        // What was commanded only is never shown as measured.
+        let name = match c.circuit.as_str() {
+            AS_PUT_OUT => format!("{}, {AS_PUT_OUT}", c.id).into(),
+            _ => c.id.as_str().into(),
+        };
         (is_current || dimension == Dimension::VOLTAGE).then(|| WaveformChannel {
-            name: c.id.as_str().into(),
+            name,
             is_current,
             samples: values(),
         })
