@@ -213,7 +213,7 @@ impl Waveform {
 }
 
 /// The index of the first sample at or after a time.
-fn index_at(time_s: f64, rate_hz: f64) -> usize {
+pub(super) fn index_at(time_s: f64, rate_hz: f64) -> usize {
     (time_s * rate_hz - 1e-6).ceil().max(0.0) as usize
 }
 

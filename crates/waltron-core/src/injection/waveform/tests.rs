@@ -327,3 +327,56 @@ fn a_frequency_is_found_in_windows_of_any_length() {
         assert!((near.unwrap_or(0.0) - hertz).abs() < 1e-6, "{hertz} Hz, {seconds} s: {near:?}");
     }
 }
+
+proptest! {
+    /// However it is cut into blocks, a stream has the samples of the whole wave: frequencies that
+    /// change and move, harmonics, decaying offsets, channels that come and go, changes between samples.
+    #[test]
+    fn a_stream_has_the_samples_of_the_whole_wave(
+        parts in proptest::collection::vec(
+            (1u32..80_000, 40.0f64..60.0, -5.0f64..5.0, -180.0f64..180.0, 0.0f64..0.5, any::<bool>()),
+            1..6,
+        ),
+        blocks in proptest::collection::vec(1usize..700, 1..8),
+    ) {
+        let held = |(hz, rate, deg, share, second): (f64, f64, f64, f64, bool)| {
+            let mut first = wave(57.7, deg, hz);
+            first.rate_hz_per_s = rate;
+            first.set_harmonic(Harmonic::new(3, share, degrees(30.0)));
+            first.dc = Dc::constant(Voltage::from_si(12.0)).decaying(seconds(0.03));
+            let mut out = volts(first);
+            if second {
+                out.currents.push(amps(5.0, -deg, hz));
+            }
+            out
+        };
+        let mut segments = Vec::new();
+        let mut stream = Stream::new(4000.0);
+        let mut at = 0.0;
+        for (n, (tens_us, hz, rate, deg, share, second)) in parts.into_iter().enumerate() {
+            let length = f64::from(tens_us) * 1e-5;
+            let out = held((hz, rate, deg, share, second));
+            stream.put_out(at, out.clone());
+            segments.push(Segment::hold(&format!("s{n}"), out, seconds(length)));
+            at += length;
+        }
+        let program = Program::of(segments);
+        let whole = render(&pieces(&program, None), 4000.0).unwrap();
+        let channels: Vec<(Name, bool)> =
+            whole.channels.iter().map(|c| (c.name.clone(), c.is_current)).collect();
+        let mut rows = vec![Vec::new(); channels.len()];
+        for block in blocks.iter().cycle() {
+            let left = whole.channels[0].samples.len() - rows[0].len();
+            if left == 0 {
+                break;
+            }
+            let taken = stream.take(&channels, (*block).min(left));
+            rows.iter_mut().zip(taken).for_each(|(row, mut more)| row.append(&mut more));
+        }
+        for (row, channel) in rows.iter().zip(&whole.channels) {
+            for (k, (a, b)) in row.iter().zip(&channel.samples).enumerate() {
+                prop_assert!((a - b).abs() < 1e-6, "{} {k}: {a} {b}", channel.name);
+            }
+        }
+    }
+}
