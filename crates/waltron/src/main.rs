@@ -14,6 +14,7 @@ mod files;
 mod job;
 mod live;
 mod panel;
+mod prompt;
 mod recording;
 mod rigs;
 mod signals;

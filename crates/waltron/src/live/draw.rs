@@ -2,7 +2,7 @@
 
 use super::chart;
 use super::state::{Asked, State};
-use crate::panel::prompt::prompt;
+use crate::prompt::prompt;
 use crate::terminal::plain;
 use crate::view::duration;
 use ratatui::Frame;

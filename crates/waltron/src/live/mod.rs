@@ -7,7 +7,7 @@ mod draw;
 mod state;
 
 use crate::failure::Failure;
-use crate::panel::prompt::{Said, reason, said};
+use crate::prompt::{Said, reason, said};
 use crate::signals::StopFlag;
 use crossterm::event::{Event as Key, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, poll, read};
 use state::Asked;

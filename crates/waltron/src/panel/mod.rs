@@ -1,14 +1,13 @@
 //! The person at the panel, on a plain terminal, scripted by a file, or not there at all.
 
 mod lines;
-pub(crate) mod prompt;
 
 use crate::live::Live;
+use crate::prompt::{Said, prompt, reason, said};
 use crate::signals::StopFlag;
 use crate::terminal::{Colour, Terminal, plain};
 use indicatif::ProgressBar;
 use lines::{Lines, Reading, Silence};
-use prompt::{Said, prompt, reason, said};
 use std::collections::VecDeque;
 use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
@@ -237,7 +236,7 @@ impl Attendant for Panel {
                     ));
                     return Answer::Stop;
                 };
-                let why = match prompt::answered(question, &said) {
+                let why = match crate::prompt::answered(question, &said) {
                     Ok(answer) => return answer,
                     Err(why) => why,
                 };
