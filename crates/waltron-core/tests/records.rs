@@ -3,7 +3,7 @@
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
 use waltron_core::quantity::seconds;
 use waltron_core::record::{
-    Chain, Event, FileCopy, Outcome, Progress, ReadError, Run, RunEnded, RunStarted, read,
+    Chain, Event, FileCopy, Line, Outcome, Progress, ReadError, Run, RunEnded, RunStarted, read,
 };
 
 fn record() -> String {
@@ -131,4 +131,36 @@ fn a_change_in_the_middle_shows_with_its_line() {
     assert!(matches!(read(garbage.as_bytes()), Err(ReadError::BadLine { line: 3, .. })));
     assert_eq!(read(lines[1..].join("\n").as_bytes()), Err(ReadError::NoStart));
     assert_eq!(read(b""), Err(ReadError::NothingWhole));
+}
+
+/// What stands in a line, byte by byte, and that it is read back; also where its text looks like more.
+#[test]
+fn a_line_is_one_flat_object() {
+    let mut chain = Chain::default();
+    let told = Event::Told { text: "a \"}}:{\" b".into() };
+    let first = chain.line("2026-05-04T08:00:00Z", &told).unwrap();
+    let written =
+        r#"{"n":1,"at":"2026-05-04T08:00:00Z","prev":"","event":"told","text":"a \"}}:{\" b"}"#;
+    assert_eq!(first, written);
+    let sealed = chain.line("2026-05-04T08:00:01Z", &Event::Sealed {}).unwrap();
+    let prev = &blake3::hash(written.as_bytes()).to_hex()[..32];
+    let due = format!(r#"{{"n":2,"at":"2026-05-04T08:00:01Z","prev":"{prev}","event":"sealed"}}"#);
+    assert_eq!(sealed, due);
+    let read = |text: &str| Line::read(text.as_bytes());
+    let back = read(&first).unwrap();
+    assert_eq!((back.n, back.prev.as_str(), &back.event), (1, "", &told));
+    assert_eq!(read(&sealed).unwrap().event, Event::Sealed {});
+    // The order of keys means nothing, keys of newer versions are not looked at.
+    let other = r#"{"event":"told","more":[1],"text":"x","prev":"p","at":"t","n":7}"#;
+    assert_eq!(read(other).unwrap().event, Event::Told { text: "x".into() });
+    for (text, why) in [
+        (first.replace("told", "tolt"), "unknown variant `tolt`"),
+        (first.replace("\"event\"", "\"even\""), "missing field `event`"),
+        (first.replace("\"text\"", "\"test\""), "missing field `text`"),
+        (first[..first.len() - 2].to_owned(), "EOF"),
+        (format!("{first},{{"), "trailing characters"),
+    ] {
+        let error = read(&text).unwrap_err().to_string();
+        assert!(error.contains(why), "{error} for {text}");
+    }
 }

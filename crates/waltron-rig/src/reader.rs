@@ -76,7 +76,7 @@ impl Iterator for Events {
             if self.only.is_some() && kind_of(text).as_deref() != self.only {
                 continue;
             }
-            return match serde_json::from_slice(text) {
+            return match Line::read(text) {
                 Ok(line) => Some(Ok(line)),
                 Err(_) if !whole => None,
                 Err(error) => {

@@ -23,7 +23,7 @@ pub struct RecordWriter {
     chain: Chain,
     durability: Durability,
     /// Lines not written yet: an observation waits for the grades that follow from it.
-    waiting: String,
+    waiting: Vec<u8>,
 }
 
 /// Why a record cannot be written.
@@ -70,7 +70,7 @@ impl RecordWriter {
             .map_err(|source| WriteError::Io { path: path.to_owned(), source })?;
         lock(&file, path)?;
         let (path, chain) = (path.to_owned(), Chain::default());
-        Ok(Self { file, path, chain, durability, waiting: String::new() })
+        Ok(Self { file, path, chain, durability, waiting: Vec::new() })
     }
 
     /// Appends an event; returns once it is as safe as the durability asks.
@@ -81,22 +81,23 @@ impl RecordWriter {
     /// # Errors
     /// When the event cannot be written.
     pub fn append(&mut self, at: &str, event: &Event) -> Result<(), WriteError> {
-        self.waiting.push_str(&self.chain.line(at, event)?);
-        self.waiting.push('\n');
+        self.chain.line_to(&mut self.waiting, at, event)?;
+        self.waiting.push(b'\n');
         // The end has nothing behind it that would vouch for it, but for a seal.
         if matches!(event, Event::RunEnded(_) | Event::GradedAgain(_)) {
-            self.waiting.push_str(&self.chain.line(at, &Event::Sealed)?);
-            self.waiting.push('\n');
+            self.chain.line_to(&mut self.waiting, at, &Event::Sealed {})?;
+            self.waiting.push(b'\n');
         }
         if matches!(event, Event::Observed { .. }) { Ok(()) } else { self.flush() }
     }
 
     fn flush(&mut self) -> Result<(), WriteError> {
-        let lines = std::mem::take(&mut self.waiting);
-        let written = self.file.write_all(lines.as_bytes()).and_then(|()| match self.durability {
+        let written = self.file.write_all(&self.waiting).and_then(|()| match self.durability {
             Durability::System => Ok(()),
             Durability::Disk => self.file.sync_data(),
         });
+        // Its room is kept for the next ones; what was written in part is not written twice.
+        self.waiting.clear();
         written.map_err(|source| WriteError::Io { path: self.path.clone(), source })
     }
 
@@ -165,7 +166,7 @@ impl Reopened {
         }
         let chain = Chain::after(self.progress.lines, &self.last_line);
         // The line break itself may be what is missing.
-        let waiting = if self.length == whole { "\n".to_owned() } else { String::new() };
+        let waiting = if self.length == whole { vec![b'\n'] } else { Vec::new() };
         let writer = RecordWriter { file: self.file, path: self.path, chain, durability, waiting };
         Ok((writer, self.progress))
     }

@@ -12,8 +12,8 @@ use waltron_core::grading::{Grade, Verdict};
 use waltron_core::plan::Plan;
 use waltron_core::procedure::Bench;
 use waltron_core::quantity::tolerance::Tolerance;
-use waltron_core::record::Event;
 use waltron_core::record::again::Again;
+use waltron_core::record::{Chain, Event, Line};
 use waltron_core::text::document::Source;
 use waltron_core::text::name::Name;
 use waltron_relay::Overcurrent;
@@ -151,8 +151,8 @@ proptest! {
         let mut events = Vec::new();
         let (grades, mut asset, plan) = case.tested(off, times, &mut |event| {
             // As it stands in a record.
-            let text = serde_json::to_string(event).unwrap();
-            events.push(serde_json::from_str::<Event>(&text).unwrap());
+            let text = Chain::default().line("now", event).unwrap();
+            events.push(Line::read(text.as_bytes()).unwrap().event);
         });
         let (capability, scripts) = (capability(&["trip", "start"]), HashMap::<Name, Infallible>::new());
         let again = |asset: &Asset| {

@@ -146,7 +146,8 @@ impl Measuring for ResistanceTest {
             expected: expected.clone(),
             limits: limits.clone(),
             program: Arc::new(Program::of(vec![charge, discharge])),
-            likely: self.steady_for * 2.0,
+            // A winding charges for about as long as it is then watched, and discharges as long again.
+            likely: self.steady_for * 4.0,
             place: None,
             not_tested: None,
             is_exact: true,

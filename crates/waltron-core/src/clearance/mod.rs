@@ -25,6 +25,11 @@ impl Cleared {
         &self.0
     }
 
+    /// Whether it is this very program, so that it need not be cleared again.
+    pub fn is_of(&self, program: &Arc<Program>) -> bool {
+        Arc::ptr_eq(&self.0, program)
+    }
+
     /// The same outputs with other things looked at; `None` where the outputs are not the same, or
     /// could last longer.
     pub fn watching(&self, program: Program) -> Option<Self> {

@@ -190,7 +190,9 @@ fn tidy(number: f64) -> f64 {
 impl Serialize for Values {
     fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
         let mut map = out.serialize_map(Some(self.0.len()))?;
-        let mut key = String::with_capacity(24);
+        // Most are empty, and then nothing is asked for.
+        let mut key = String::new();
+        key.reserve(if self.0.is_empty() { 0 } else { 24 });
         for (name, value) in &self.0 {
             let (suffix, number) = value.edge();
             key.clear();

@@ -4,7 +4,11 @@ use super::event::Event;
 use serde::{Deserialize, Serialize};
 
 /// One line: an event with its number, time and the digest of the line before.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+///
+/// Written, it is one object: `n`, `at`, `prev`, `event` with the event's kind, and then what the event
+/// holds. It is put together and taken apart here, since formats' own means for it keep every value of
+/// a line twice.
+#[derive(Clone, Debug, PartialEq)]
 pub struct Line {
     /// Number of the line, from 1.
     pub n: u64,
@@ -13,8 +17,32 @@ pub struct Line {
     /// Digest of the line before; empty on the first.
     pub prev: String,
     /// What happened.
-    #[serde(flatten)]
     pub event: Event,
+}
+
+impl Line {
+    /// Reads a line without its line break.
+    ///
+    /// # Errors
+    /// What is no JSON, lacks a part, or is of a kind that is not known.
+    pub fn read(text: &[u8]) -> Result<Self, serde_json::Error> {
+        #[derive(Deserialize)]
+        struct Front {
+            n: u64,
+            at: String,
+            prev: String,
+            event: String,
+        }
+        let Front { n, at, prev, event } = serde_json::from_slice(text)?;
+        // `{"kind": line}` is the event by itself: what is not its own in the line it does not look at.
+        let mut whole = Vec::with_capacity(text.len() + event.len() + 8);
+        whole.push(b'{');
+        serde_json::to_writer(&mut whole, &event)?;
+        whole.push(b':');
+        whole.extend_from_slice(text);
+        whole.push(b'}');
+        Ok(Self { n, at, prev, event: serde_json::from_slice(&whole)? })
+    }
 }
 
 /// Makes lines, each chained to the one before.
@@ -22,6 +50,8 @@ pub struct Line {
 pub struct Chain {
     n: u64,
     prev: String,
+    /// The last event by itself; its room is used again.
+    event: Vec<u8>,
 }
 
 /// Digest of a line's text without its line break: 128 bits of BLAKE3, as hex.
@@ -39,7 +69,7 @@ pub(super) fn digest_of(line: &[u8]) -> [u8; 32] {
 impl Chain {
     /// Goes on after a record's last whole line: its number and its text without line break.
     pub fn after(n: u64, line: &[u8]) -> Self {
-        Self { n, prev: digest(line) }
+        Self { n, prev: digest(line), event: Vec::new() }
     }
 
     /// The next line's text, without line break.
@@ -47,22 +77,53 @@ impl Chain {
     /// # Errors
     /// Only if the event cannot be written as JSON, which plain data always can.
     pub fn line(&mut self, at: &str, event: &Event) -> Result<String, serde_json::Error> {
+        let mut text = Vec::with_capacity(2048);
+        self.line_to(&mut text, at, event)?;
+        String::from_utf8(text).map_err(serde::ser::Error::custom)
+    }
+
+    /// The same, appended to other lines; nothing is where it fails.
+    ///
+    /// # Errors
+    /// As [`Chain::line`].
+    pub fn line_to(
+        &mut self,
+        text: &mut Vec<u8>,
+        at: &str,
+        event: &Event,
+    ) -> Result<(), serde_json::Error> {
         #[derive(Serialize)]
-        struct Borrowed<'a> {
+        struct Front<'a> {
             n: u64,
             at: &'a str,
             prev: &'a str,
-            #[serde(flatten)]
-            event: &'a Event,
         }
-        let line = Borrowed { n: self.n + 1, at, prev: &self.prev, event };
-        let mut text = Vec::with_capacity(2048);
-        serde_json::to_writer(&mut text, &line)?;
-        // JSON is UTF-8; the check costs less than it would to trust it.
-        let text = String::from_utf8(text).map_err(serde::ser::Error::custom)?;
+        // `{"kind":{…}}`
+        self.event.clear();
+        serde_json::to_writer(&mut self.event, event)?;
+        let parts = self.event.split_first().and_then(|(_, rest)| {
+            let colon = rest.iter().position(|b| *b == b':')?;
+            let fields = rest[colon + 1..].strip_prefix(b"{")?.strip_suffix(b"}}")?;
+            Some((&rest[..colon], fields))
+        });
+        let (kind, fields) = parts.ok_or_else(|| serde::ser::Error::custom("not an event"))?;
+        let start = text.len();
+        let front = Front { n: self.n + 1, at, prev: &self.prev };
+        if let Err(error) = serde_json::to_writer(&mut *text, &front) {
+            text.truncate(start);
+            return Err(error);
+        }
+        text.pop();
+        text.extend_from_slice(b",\"event\":");
+        text.extend_from_slice(kind);
+        if !fields.is_empty() {
+            text.push(b',');
+            text.extend_from_slice(fields);
+        }
+        text.push(b'}');
         self.n += 1;
-        self.prev = digest(text.as_bytes());
-        Ok(text)
+        self.prev = digest(&text[start..]);
+        Ok(())
     }
 }
 
@@ -142,7 +203,7 @@ pub fn read(bytes: &[u8]) -> Result<Reading, ReadError> {
             None => (rest, &[][..]),
         };
         let number = lines.len() + 1;
-        match serde_json::from_slice::<Line>(line) {
+        match Line::read(line) {
             Ok(read) => {
                 if broken_at.is_none() && read.prev != expected_prev {
                     broken_at = Some(number);

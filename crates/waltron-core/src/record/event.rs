@@ -16,9 +16,9 @@ use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
-/// An event of a run, as it stands in the record.
+/// An event of a run. In a record it is a [`Line`](super::Line); by itself it is the object of its kind.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "event", rename_all = "kebab-case")]
+#[serde(rename_all = "kebab-case")]
 pub enum Event {
     /// The first line of every record.
     RunStarted(Box<RunStarted>),
@@ -109,7 +109,7 @@ pub enum Event {
     /// What was measured was graded again, without testing.
     GradedAgain(Box<GradedAgain>),
     /// Stands behind the end of a run and vouches for it, as every line does for the one before.
-    Sealed,
+    Sealed {},
     /// The last line of a run that came to its end in order, but for its seal.
     RunEnded(RunEnded),
 }

@@ -69,7 +69,7 @@ impl Run {
                 }
             };
             let needed = head.event != "observed" || is_last;
-            let event = match needed.then(|| serde_json::from_slice::<Line>(line)) {
+            let event = match needed.then(|| Line::read(line)) {
                 None => None,
                 Some(Ok(line)) => Some(line.event),
                 Some(Err(_)) if is_last => {

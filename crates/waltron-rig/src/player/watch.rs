@@ -13,6 +13,8 @@ pub(super) const POLL_S: f64 = 0.01;
 /// The conditions of one segment while it plays.
 pub(super) struct Watch<'a> {
     stops: &'a [Stop],
+    /// All conditions of the stops, also those inside others.
+    parts: Vec<&'a Condition>,
     start: Time,
     /// Values of each `steady` condition so far, in the order of the conditions: time and value.
     steady: Vec<Vec<(Time, f64)>>,
@@ -29,7 +31,8 @@ impl<'a> Watch<'a> {
     pub(super) fn new(stops: &'a [Stop], start: Time) -> Self {
         let mut values: Vec<(Probe, Option<f64>)> = Vec::new();
         let mut steady = Vec::new();
-        for part in stops.iter().flat_map(|s| s.when.parts()) {
+        let parts: Vec<&Condition> = stops.iter().flat_map(|s| s.when.parts()).collect();
+        for part in &parts {
             let (Condition::Reading { probe, .. } | Condition::Stable { probe, .. }) = part else {
                 continue;
             };
@@ -42,9 +45,9 @@ impl<'a> Watch<'a> {
             }
         }
         let told = |c: &&Condition| matches!(c, Condition::Mark | Condition::Outside);
-        let is_told = stops.iter().flat_map(|s| s.when.parts()).any(|c| told(&c));
+        let is_told = parts.iter().any(told);
         let next_poll = (is_told || !values.is_empty()).then_some(start);
-        Self { stops, start, steady, values, next_poll, marked: false, outside: false }
+        Self { stops, parts, start, steady, values, next_poll, marked: false, outside: false }
     }
 
     /// What is to be measured now, if it is time.
@@ -74,7 +77,7 @@ impl<'a> Watch<'a> {
             *known = value;
         }
         let mut histories = self.steady.iter_mut();
-        for part in self.stops.iter().flat_map(|s| s.when.parts()) {
+        for part in &self.parts {
             if let Condition::Stable { probe, time, .. } = part
                 && let Some(history) = histories.next()
             {
@@ -98,7 +101,7 @@ impl<'a> Watch<'a> {
 
     /// The next moment at which something may hold without a contact changing.
     pub(super) fn wake(&self, now: Time) -> Option<Time> {
-        let times = self.stops.iter().flat_map(|s| s.when.parts()).filter_map(|c| match c {
+        let times = self.parts.iter().filter_map(|c| match c {
             Condition::After(t) => Some(self.start + *t),
             _ => None,
         });
@@ -160,6 +163,6 @@ impl<'a> Watch<'a> {
     }
 
     fn waits_for(&self, what: &Condition) -> bool {
-        self.stops.iter().flat_map(|s| s.when.parts()).any(|c| c == what)
+        self.parts.iter().any(|part| *part == what)
     }
 }

@@ -14,8 +14,8 @@ use std::collections::HashSet;
 use std::error::Error;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::clearance::clear;
 use waltron_core::clearance::duty::{Duty, Warm};
+use waltron_core::clearance::{Cleared, clear};
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Rule, Values, Verdict};
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
@@ -93,6 +93,8 @@ struct Runner<'a> {
     short_rests: bool,
     /// Whether the last program left outputs on.
     held: bool,
+    /// The program that was put out last.
+    cleared: Option<Cleared>,
     /// Whether sequences may run programs.
     may_execute: bool,
     /// The most that is put out of each channel, as it was told before the run.
@@ -133,6 +135,7 @@ pub fn run<'a>(
         injected: seconds(0.0),
         short_rests: false,
         held: false,
+        cleared: None,
         may_execute: prepared.may_execute,
         told,
     };
@@ -385,25 +388,28 @@ impl Runner<'_> {
         Ok(())
     }
 
+    /// A program that may be put out, or why it may not.
+    fn permitted(&self, program: &Arc<Program>) -> Result<Cleared, String> {
+        let cleared = clear(Arc::clone(program), &self.asset.ratings, self.rig.capability());
+        // Cleared before by its worst case; a follow-up that exceeds it is not put out.
+        let cleared = cleared
+            .map_err(|refusals| refusals.first().map_or_else(String::new, ToString::to_string))?;
+        // What was confirmed is the most that may come; a test that asks for more is mistaken.
+        self.beyond(program).map_or(Ok(cleared), Err)
+    }
+
     fn inject(
         &mut self,
         id: &Name,
         procedure: &mut dyn Procedure,
         program: Arc<Program>,
     ) -> Result<Vec<Finding>, Halt> {
-        let cleared = match clear(Arc::clone(&program), &self.asset.ratings, self.rig.capability())
-        {
+        // A point that is injected again is the same program.
+        let before = self.cleared.take().filter(|cleared| cleared.is_of(&program));
+        let cleared = match before.map_or_else(|| self.permitted(&program), Ok) {
             Ok(cleared) => cleared,
-            // Cleared before by its worst case; a follow-up that exceeds it is not put out.
-            Err(refusals) => {
-                let reason = refusals.first().map_or_else(String::new, ToString::to_string);
-                return Ok(procedure.refuse(&reason));
-            }
+            Err(reason) => return Ok(procedure.refuse(&reason)),
         };
-        // What was confirmed is the most that may come; a test that asks for more is mistaken.
-        if let Some(more) = self.beyond(&program) {
-            return Ok(procedure.refuse(&more));
-        }
         self.cool_for(&program)?;
         if self.attendant.wants_to_stop() {
             return Err(Halt::Stopped);
@@ -418,6 +424,7 @@ impl Runner<'_> {
         let words = format!("{} {}", injection.point.unwrap_or_default(), injection.part);
         self.rig.announce(&Announced { test: id.as_str(), injection: &words, times_before });
         let observation = self.rig.play(&cleared, self.attendant).map_err(Halt::Rig)?;
+        self.cleared = Some(cleared);
         self.injected += observation.length();
         // A later step of the same test may grade a time that was taken here.
         self.duty.put_out(&program, &observation);

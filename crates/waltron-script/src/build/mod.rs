@@ -157,7 +157,8 @@ impl Built {
         {
             return Out { stimulus: left, is_exact: self.is_exact };
         }
-        let levels = ends.iter().flat_map(|(_, s)| s.levels()).map(|(s, _)| s.at_rest());
+        let levels = ends.iter().flat_map(|(_, s)| s.levels());
+        let levels = levels.map(|(level, _)| level.into_owned().at_rest());
         let most = levels.reduce(|a, b| a.most(&b)).unwrap_or_default();
         Out { stimulus: most, is_exact: false }
     }

@@ -14,8 +14,8 @@ use waltron_core::clearance::clear;
 use waltron_core::grading::{Criterion, Verdict};
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{Bench, Planned, Procedure};
-use waltron_core::record::Event;
 use waltron_core::record::again::Again;
+use waltron_core::record::{Chain, Event, Line};
 use waltron_core::text::document::Source;
 use waltron_core::text::name::Name;
 use waltron_script::{Context, Loaded, format, load};
@@ -135,8 +135,8 @@ proptest! {
             let mut again = Again::new(&plan, bench, &scripts);
             for event in &ran.tape {
                 // As it stands in a record.
-                let text = serde_json::to_string(event).unwrap();
-                again.take(serde_json::from_str(&text).unwrap());
+                let text = Chain::default().line("now", event).unwrap();
+                again.take(Line::read(text.as_bytes()).unwrap().event);
             }
             again.take(Event::TestEnded { test: "t".into(), skipped: false });
             again.finish()

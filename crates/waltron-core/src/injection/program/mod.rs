@@ -15,6 +15,7 @@ use crate::injection::stimulus::Stimulus;
 use crate::quantity::{Measure, Time, seconds};
 use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 
 /// One injection.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -153,29 +154,36 @@ impl Segment {
 
     /// The levels a segment goes through, in order, each with how long it lasts at most. Slopes and
     /// recordings are cut into pieces short enough for their heating.
-    pub fn levels(&self) -> Vec<(Stimulus, Time)> {
-        let pieces = |length: Time, n: usize| -> Vec<(Stimulus, Time)> {
+    pub fn levels(&self) -> Vec<(Cow<'_, Stimulus>, Time)> {
+        let pieces = |length: Time, n: usize| {
             let piece = length / n as f64;
-            (0..=n).map(|i| (self.profile.at(piece * i as f64), piece)).collect()
+            let at = |i: usize| (Cow::Owned(self.profile.at(piece * i as f64)), piece);
+            (0..=n).map(at).collect()
         };
+        fn rest(rest: Option<&Rest>) -> Option<(Cow<'_, Stimulus>, Time)> {
+            rest.map(|r| (Cow::Borrowed(&r.stimulus), r.time))
+        }
         match &self.profile {
-            Profile::Hold(s) => vec![(s.clone(), self.longest().unwrap_or_default())],
+            Profile::Hold(s) => vec![(Cow::Borrowed(s), self.longest().unwrap_or_default())],
             Profile::Stairs(stairs) => (0..=stairs.steps)
                 .flat_map(|i| {
-                    let rest = stairs.rest.as_ref().map(|r| (r.stimulus.clone(), r.time));
-                    [Some((stairs.level(i), stairs.dwell)), rest].into_iter().flatten()
+                    let level = (Cow::Owned(stairs.level(i)), stairs.dwell);
+                    [Some(level), rest(stairs.rest.as_ref())].into_iter().flatten()
                 })
                 .collect(),
             Profile::Steps(steps) => steps
                 .levels
                 .iter()
                 .flat_map(|level| {
-                    let rest = steps.rest.as_ref().map(|r| (r.stimulus.clone(), r.time));
-                    [Some((level.clone(), steps.dwell)), rest].into_iter().flatten()
+                    let level = (Cow::Borrowed(level), steps.dwell);
+                    [Some(level), rest(steps.rest.as_ref())].into_iter().flatten()
                 })
                 .collect(),
             Profile::Slope(slope) => pieces(slope.time, 100 * slope.through.len()),
-            Profile::Playback(playback) => playback.recording.levels(playback.times),
+            Profile::Playback(playback) => {
+                let levels = playback.recording.levels(playback.times).into_iter();
+                levels.map(|(level, time)| (Cow::Owned(level), time)).collect()
+            }
         }
     }
 }

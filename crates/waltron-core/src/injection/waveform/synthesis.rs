@@ -112,7 +112,7 @@ pub fn pieces<'a>(program: &'a Program, observed: Option<&Observation>) -> Vec<P
             }
             Profile::Stairs(_) | Profile::Steps(_) => {
                 for (stimulus, whole) in segment.levels() {
-                    if !add(stimulus, None, whole, None) {
+                    if !add(stimulus.into_owned(), None, whole, None) {
                         break;
                     }
                 }
