@@ -84,6 +84,25 @@ pub struct Edge {
     pub closed: bool,
 }
 
+/// As JSON, once for all who send it somewhere.
+impl Observation {
+    /// As it goes over a line.
+    ///
+    /// # Errors
+    /// Only if a value cannot be written as JSON, which plain data always can.
+    pub fn to_json(&self) -> Result<Vec<u8>, serde_json::Error> {
+        serde_json::to_vec(self)
+    }
+
+    /// What came over a line.
+    ///
+    /// # Errors
+    /// What is no JSON, or no observation.
+    pub fn from_json(json: &[u8]) -> Result<Self, serde_json::Error> {
+        serde_json::from_slice(json)
+    }
+}
+
 impl Observation {
     /// The value read for a probe at the end, in SI.
     pub fn reading(&self, probe: &Probe) -> Option<f64> {

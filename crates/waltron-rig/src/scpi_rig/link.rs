@@ -225,9 +225,13 @@ impl Link {
     ///
     /// # Errors
     /// As [`Link::ask_block`], and JSON that does not hold what is wanted.
-    pub fn ask_json<T: serde::de::DeserializeOwned>(&mut self, query: &str) -> Result<T, RigError> {
+    pub fn ask_json<T>(
+        &mut self,
+        query: &str,
+        read: impl FnOnce(&[u8]) -> Result<T, serde_json::Error>,
+    ) -> Result<T, RigError> {
         let json = self.ask_block(query)?;
-        serde_json::from_slice(&json).map_err(|e| self.nonsense(query, &json, &e.to_string()))
+        read(&json).map_err(|e| self.nonsense(query, &json, &e.to_string()))
     }
 
     /// Answers come one by one; what came unasked belongs to nothing.

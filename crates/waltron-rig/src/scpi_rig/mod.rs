@@ -122,7 +122,8 @@ impl ScpiRig {
     ) -> Result<Self, RigError> {
         let mut link = Link::connect(address)?;
         identity(&mut link)?;
-        let description: Description = link.ask_json("INST:CAP?")?;
+        let description: Description =
+            link.ask_json("INST:CAP?", |json| serde_json::from_slice(json))?;
         if link.ask("SYST:LOCK:REQ?")? != "1" {
             let owner = link.ask("SYST:LOCK:OWN?")?;
             return Err(RigError::Busy { address: address.to_owned(), owner });
@@ -184,8 +185,7 @@ impl ScpiRig {
 
     /// Uploads a program, begins it, and takes a first look at it.
     fn begin(&mut self, program: &Program) -> Result<String, RigError> {
-        let json =
-            serde_json::to_vec(program).map_err(|e| RigError::Reports { errors: e.to_string() })?;
+        let json = program.to_json().map_err(|e| RigError::Reports { errors: e.to_string() })?;
         let mut messages = Vec::new();
         if let Some(draw) = self.draw.take().filter(|_| self.description.simulated) {
             messages.extend(format!("SIM:DRAW {draw}\n").bytes());
@@ -348,7 +348,7 @@ impl Rig for ScpiRig {
         let outside = |c: &&Condition| matches!(c, Condition::Outside);
         let watches = stops.flat_map(|s| s.when.parts()).any(|c| outside(&c));
         let stopped = self.follow(first, watches, attendant)?;
-        let mut observation: Observation = self.link().ask_json("FETC:OBS?")?;
+        let mut observation = self.link().ask_json("FETC:OBS?", Observation::from_json)?;
         if observation.segments.len() > program.segments.len() {
             return Err(RigError::Reports { errors: "more segments than the program has".into() });
         }
@@ -381,7 +381,7 @@ impl Rig for ScpiRig {
     }
 
     fn settings(&mut self) -> Result<Vec<ReadSetting>, RigError> {
-        self.link().ask_json("INST:SETT?")
+        self.link().ask_json("INST:SETT?", |json| serde_json::from_slice(json))
     }
 
     fn is_simulated(&self) -> bool {

@@ -200,6 +200,25 @@ impl Stop {
     }
 }
 
+/// As JSON, once for all who send it somewhere.
+impl Program {
+    /// As it goes over a line.
+    ///
+    /// # Errors
+    /// Only if a value cannot be written as JSON, which plain data always can.
+    pub fn to_json(&self) -> Result<Vec<u8>, serde_json::Error> {
+        serde_json::to_vec(self)
+    }
+
+    /// What came over a line.
+    ///
+    /// # Errors
+    /// What is no JSON, or no program.
+    pub fn from_json(json: &[u8]) -> Result<Self, serde_json::Error> {
+        serde_json::from_slice(json)
+    }
+}
+
 impl Program {
     /// A program of these segments with outputs off at its end.
     pub fn of(segments: Vec<Segment>) -> Self {

@@ -4,6 +4,7 @@ use super::super::{Inner, Phase, player};
 use super::{MOST_WAIT, Meaning, Session, TREE};
 use std::time::Duration;
 use waltron_core::injection::measuring::Reading;
+use waltron_core::injection::program::Program;
 use waltron_core::injection::waveform::{pieces, render};
 use waltron_core::quantity::Measure;
 use waltron_wire::scpi::reply::{block, number, quoted};
@@ -84,11 +85,15 @@ impl Session {
                 let meters = self.set.description().meters.iter();
                 listed(meters.flat_map(|m| [m.id.as_str(), m.meaning.as_str()]))
             }
-            M::Define => return json_block(&self.set.lock().program),
+            M::Define => {
+                let program = self.set.lock().program.as_ref().map(Program::to_json);
+                return sent(program.unwrap_or_else(|| Ok(b"null".to_vec())));
+            }
             M::State => self.state(p)?,
             M::Cause => quoted(self.set.lock().cause.as_deref().unwrap_or_default()),
             M::Observation => {
-                return json_block(&self.observed(|inner| inner.observation.clone())?);
+                let seen = self.observed(|inner| inner.observation.clone())?;
+                return sent(seen.to_json());
             }
             M::Edges => {
                 let seen = self.observed(|inner| inner.observation.clone())?;
@@ -211,9 +216,12 @@ impl Session {
 }
 
 fn json_block(value: &impl serde::Serialize) -> Result<Vec<u8>, Fault> {
-    serde_json::to_vec(value)
-        .map(|bytes| block(&bytes))
-        .map_err(|e| faults::SYSTEM.because(e.to_string()))
+    sent(serde_json::to_vec(value))
+}
+
+/// JSON as a block.
+fn sent(json: Result<Vec<u8>, serde_json::Error>) -> Result<Vec<u8>, Fault> {
+    json.map(|bytes| block(&bytes)).map_err(|e| faults::SYSTEM.because(e.to_string()))
 }
 
 fn listed<'a>(texts: impl Iterator<Item = &'a str>) -> String {

@@ -78,7 +78,7 @@ impl Session {
             M::Heartbeat => self.set.hear(self.id),
             M::Watchdog => self.watchdog(first()?)?,
             M::Define => {
-                let mut program: Program = serde_json::from_slice(first()?.block()?)
+                let mut program = Program::from_json(first()?.block()?)
                     .map_err(|e| faults::INVALID_BLOCK.because(e.to_string()))?;
                 self.dimensions(&mut program);
                 self.set.lock().program = Some(program);
