@@ -163,6 +163,6 @@ impl<'a> Watch<'a> {
     }
 
     fn waits_for(&self, what: &Condition) -> bool {
-        self.parts.iter().any(|part| *part == what)
+        self.parts.contains(&what)
     }
 }
