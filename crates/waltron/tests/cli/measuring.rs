@@ -234,3 +234,23 @@ fn the_hook_up_sheet_tells_outputs_from_meters() {
     }
     assert!(!out.contains("tripping circuits"), "a transformer trips nothing\n{out}");
 }
+
+/// A supply knows no frequency; what alternates then says its own, and a relay cannot do without.
+#[test]
+fn a_frequency_is_required_where_it_means_something() {
+    let site = Site::examples();
+    let inject = |more: &[&str]| {
+        let files = ["--rig", "q07-ct.rig.toml", "--asset", "dc1.asset.toml", "--for", "1 s"];
+        site.waltron(&[&["inject", "--yes"], more, &files].concat())
+    };
+    let err = inject(&["vs=40 V"]).exits(2).err();
+    assert!(err.contains("nothing says at which frequency"), "{err}");
+    inject(&["vs=40 V", "--frequency", "50 Hz"]).exits(0);
+    inject(&["is.dc=0.5 A"]).exits(0);
+    let relay = std::fs::read_to_string(site.dir.path().join("q05-t2.asset.toml")).unwrap();
+    let without: String =
+        relay.lines().filter(|l| !l.starts_with("frequency")).map(|l| format!("{l}\n")).collect();
+    site.write("q05-t2.asset.toml", &without);
+    let err = site.waltron(&["check", "q05-t2.plan.toml"]).exits(2).err();
+    assert!(err.contains("no `frequency`") && err.contains("50 Hz"), "{err}");
+}
