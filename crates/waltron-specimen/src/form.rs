@@ -72,6 +72,11 @@ struct NoiseForm {
 }
 
 impl SpecimenForm {
+    /// Its JSON Schema, for editors.
+    pub fn schema() -> serde_json::Value {
+        waltron_core::text::document::schema::<Self>()
+    }
+
     /// Reads a specimen file and builds the specimen.
     ///
     /// # Errors

@@ -1,8 +1,10 @@
 //! A time characteristic as written in a file.
 
 use crate::characteristic::{Characteristic, Coefficients, Form, Reset, Shape, TimeTable};
-use crate::quantity::{Measure, Quantity, Ratio, Time, seconds};
-use crate::text::document::{Field, Number, Problem, Problems, QuantityText, Spannable, Text};
+use crate::quantity::{Current, Measure, Quantity, Ratio, Time, seconds};
+use crate::text::document::{
+    self, DocumentError, Field, Number, Problem, Problems, QuantityText, Source, Spannable, Text,
+};
 use crate::text::name::nearest;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -102,7 +104,33 @@ pub struct CurveForm {
 /// A point of a table: multiple of pickup and time.
 type PointForm = (QuantityText<Ratio>, QuantityText<Time>);
 
+/// A characteristic that stands alone, with its pickup.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct AloneForm {
+    /// The characteristic.
+    curve: CurveForm,
+    /// The pickup.
+    pickup: Option<QuantityText<Current>>,
+}
+
+impl document::Form for AloneForm {
+    const KIND: &'static str = "curve";
+}
+
 impl CurveForm {
+    /// Reads a text with a table `[curve]` alone, and a `pickup` where there is one.
+    ///
+    /// # Errors
+    /// Every problem of the text.
+    pub fn load_alone(source: &Source) -> Result<(Characteristic, Option<Current>), DocumentError> {
+        document::load(source, |form: AloneForm, problems| {
+            let curve = form.curve.read(problems);
+            let pickup = form.pickup.and_then(|p| p.positive(problems));
+            Some((curve?, pickup))
+        })
+    }
+
     /// The longest time in which an instantaneous element operates.
     pub fn within(&self, problems: &mut Problems) -> Option<Time> {
         let field = self.within.as_ref().filter(|_| *self.family.get() == Family::Instantaneous);

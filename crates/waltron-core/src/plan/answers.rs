@@ -44,6 +44,11 @@ struct Entry {
 }
 
 impl AnswersForm {
+    /// Its JSON Schema, for editors.
+    pub fn schema() -> serde_json::Value {
+        crate::text::document::schema::<Self>()
+    }
+
     /// Reads an answers file.
     ///
     /// # Errors

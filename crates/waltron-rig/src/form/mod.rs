@@ -248,6 +248,11 @@ impl RigFile {
 }
 
 impl RigForm {
+    /// Its JSON Schema, for editors.
+    pub fn schema() -> serde_json::Value {
+        waltron_core::text::document::schema::<Self>()
+    }
+
     /// Reads a rig file.
     ///
     /// # Errors

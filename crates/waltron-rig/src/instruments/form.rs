@@ -118,6 +118,11 @@ pub struct SetBy {
 }
 
 impl InstrumentForm {
+    /// Its JSON Schema, for editors.
+    pub fn schema() -> serde_json::Value {
+        waltron_core::text::document::schema::<Self>()
+    }
+
     /// Reads an instrument file.
     ///
     /// # Errors

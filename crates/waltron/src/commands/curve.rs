@@ -7,11 +7,11 @@ use crate::files::read_source;
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use serde_json::{Map, Value, json};
-use waltron_core::characteristic::Characteristic;
+use waltron_core::characteristic::{Characteristic, CurveForm};
 use waltron_core::quantity::{
     self, Current, Dimension, Measure, Quantity, Time, significant, text,
 };
-use waltron_core::text::document::{Form, Source, load};
+use waltron_core::text::document::Source;
 use waltron_relay::Overcurrent;
 
 /// A point of the answer.
@@ -119,20 +119,6 @@ fn current_for(
     Ok(Row { multiple, current, time: Some(time) })
 }
 
-/// A characteristic given on the command line, read like the one of a file.
-#[derive(serde::Deserialize, schemars::JsonSchema)]
-#[serde(deny_unknown_fields)]
-struct ArgumentForm {
-    /// The characteristic.
-    curve: waltron_core::characteristic::CurveForm,
-    /// The pickup.
-    pickup: Option<waltron_core::text::document::QuantityText<Current>>,
-}
-
-impl Form for ArgumentForm {
-    const KIND: &'static str = "curve";
-}
-
 fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>), Failure> {
     if let (Some(path), Some(id)) = (&args.asset, &args.element) {
         let asset = WINGS.asset(&read_source(path)?)?;
@@ -172,12 +158,7 @@ fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>),
         }
     }
     let source = Source::new("arguments", toml);
-    let read = load(&source, |form: ArgumentForm, problems| {
-        let curve = form.curve.read(problems);
-        let pickup = form.pickup.and_then(|p| p.positive(problems));
-        Some((curve?, pickup))
-    })?;
-    Ok(read)
+    Ok(CurveForm::load_alone(&source)?)
 }
 
 /// Text as a TOML string; JSON's quoting is a subset of TOML's.

@@ -6,7 +6,6 @@ use crate::failure::Failure;
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use waltron_core::plan::{AnswersForm, PlanForm};
-use waltron_core::text::document::schema as schema_of;
 use waltron_rig::RigForm;
 use waltron_rig::instruments::InstrumentForm;
 use waltron_specimen::SpecimenForm;
@@ -19,10 +18,10 @@ pub(crate) fn schema(kind: SchemaKind, terminal: &Terminal) -> Result<Exit, Fail
     let schema = match kind {
         SchemaKind::Asset => WINGS.asset_schema(),
         SchemaKind::Plan => PlanForm::schema(WINGS),
-        SchemaKind::Rig => schema_of::<RigForm>(),
-        SchemaKind::Instrument => schema_of::<InstrumentForm>(),
-        SchemaKind::Answers => schema_of::<AnswersForm>(),
-        SchemaKind::Specimen => schema_of::<SpecimenForm>(),
+        SchemaKind::Rig => RigForm::schema(),
+        SchemaKind::Instrument => InstrumentForm::schema(),
+        SchemaKind::Answers => AnswersForm::schema(),
+        SchemaKind::Specimen => SpecimenForm::schema(),
     };
     terminal.print(&format!("{schema:#}\n"));
     Ok(Exit::Pass)

@@ -210,6 +210,11 @@ impl Program {
         serde_json::to_vec(self)
     }
 
+    /// As a value, to be looked into; nothing where one of its numbers is none.
+    pub fn to_value(&self) -> serde_json::Value {
+        serde_json::to_value(self).unwrap_or_default()
+    }
+
     /// What came over a line.
     ///
     /// # Errors

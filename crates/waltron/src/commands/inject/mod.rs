@@ -254,7 +254,7 @@ fn as_json(program: &Program, seen: &Observation, wanted: &Wanted) -> Value {
         )
         .collect();
     json!({
-        "segments": program.segments,
+        "segments": program.to_value()["segments"],
         "length_s": seen.length().value,
         "stopped": seen.aborted(),
         "contacts": contacts,
