@@ -1,6 +1,11 @@
 //! Records: chained lines, cuts at any byte, changes that show.
 
+use std::sync::Arc;
+use waltron_core::clearance::duty::Warm;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Summary, Values, Verdict};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::seconds;
 use waltron_core::record::{
     Chain, Event, FileCopy, Line, Outcome, Progress, ReadError, Run, RunEnded, RunStarted, read,
@@ -162,5 +167,33 @@ fn a_line_is_one_flat_object() {
     ] {
         let error = read(&text).unwrap_err().to_string();
         assert!(error.contains(why), "{error} for {text}");
+    }
+}
+
+/// An injection's line is what it serialises to, also where its program was just written.
+#[test]
+fn an_injection_is_written_as_it_serialises() {
+    let program =
+        |s: f64| Arc::new(Program::of(vec![Segment::hold("a", Stimulus::off(), seconds(s))]));
+    let (one, other) = (program(1.0), program(2.0));
+    let mut chain = Chain::default();
+    let names: [&[&str]; 2] = [&[], &["t/a", "t/b"]];
+    for (program, points) in [&one, &one, &other, &one].into_iter().zip(names.iter().cycle()) {
+        for warm in
+            [Warm::default(), Warm { currents: vec![("ia".into(), 0.25)], voltages: vec![] }]
+        {
+            let event = Event::Observed {
+                test: "t".into(),
+                points: points.iter().map(ToString::to_string).collect(),
+                program: Arc::clone(program),
+                observation: Observation::default(),
+                warm,
+            };
+            let alone = serde_json::to_string(&event).unwrap();
+            let fields = alone.strip_prefix("{\"observed\":{").unwrap().strip_suffix("}}").unwrap();
+            let line = chain.line("now", &event).unwrap();
+            assert!(line.ends_with(&format!("\"event\":\"observed\",{fields}}}")), "{line}");
+            assert_eq!(Line::read(line.as_bytes()).unwrap().event, event);
+        }
     }
 }

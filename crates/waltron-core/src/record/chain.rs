@@ -1,7 +1,9 @@
 //! Lines of a record and the chain of digests between them.
 
 use super::event::Event;
+use crate::injection::program::Program;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// One line: an event with its number, time and the digest of the line before.
 ///
@@ -52,6 +54,8 @@ pub struct Chain {
     prev: String,
     /// The last event by itself; its room is used again.
     event: Vec<u8>,
+    /// The last program with its JSON: a point that is injected again has the same.
+    program: Option<(Arc<Program>, Vec<u8>)>,
 }
 
 /// Digest of a line's text without its line break: 128 bits of BLAKE3, as hex.
@@ -69,7 +73,38 @@ pub(super) fn digest_of(line: &[u8]) -> [u8; 32] {
 impl Chain {
     /// Goes on after a record's last whole line: its number and its text without line break.
     pub fn after(n: u64, line: &[u8]) -> Self {
-        Self { n, prev: digest(line), event: Vec::new() }
+        Self { n, prev: digest(line), ..Self::default() }
+    }
+
+    /// The event as `{"kind":{…}}`, as it serialises.
+    fn by_itself(&mut self, event: &Event) -> Result<(), serde_json::Error> {
+        self.event.clear();
+        let Event::Observed { test, points, program, observation, warm } = event else {
+            return serde_json::to_writer(&mut self.event, event);
+        };
+        let known = self.program.take().filter(|(known, _)| Arc::ptr_eq(known, program));
+        let (program, json) = match known {
+            Some(known) => known,
+            None => (Arc::clone(program), program.to_json()?),
+        };
+        let out = &mut self.event;
+        out.extend_from_slice(b"{\"observed\":{\"test\":");
+        serde_json::to_writer(&mut *out, test)?;
+        if !points.is_empty() {
+            out.extend_from_slice(b",\"points\":");
+            serde_json::to_writer(&mut *out, points)?;
+        }
+        out.extend_from_slice(b",\"program\":");
+        out.extend_from_slice(&json);
+        out.extend_from_slice(b",\"observation\":");
+        serde_json::to_writer(&mut *out, observation)?;
+        if !warm.is_cold() {
+            out.extend_from_slice(b",\"warm\":");
+            serde_json::to_writer(&mut *out, warm)?;
+        }
+        out.extend_from_slice(b"}}");
+        self.program = Some((program, json));
+        Ok(())
     }
 
     /// The next line's text, without line break.
@@ -98,9 +133,7 @@ impl Chain {
             at: &'a str,
             prev: &'a str,
         }
-        // `{"kind":{…}}`
-        self.event.clear();
-        serde_json::to_writer(&mut self.event, event)?;
+        self.by_itself(event)?;
         let parts = self.event.split_first().and_then(|(_, rest)| {
             let colon = rest.iter().position(|b| *b == b':')?;
             let fields = rest[colon + 1..].strip_prefix(b"{")?.strip_suffix(b"}}")?;
