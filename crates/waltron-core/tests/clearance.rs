@@ -211,6 +211,19 @@ fn a_frequency_of_zero_or_less_is_refused() {
             "{f} Hz, {rate} Hz/s: {found:?}"
         );
     }
+    // A direct current has none, but it is a number still.
+    let direct = |f: f64, rate: f64| {
+        let mut wave = current(0.0);
+        wave.currents[0].dc = Some(Dc::constant(amperes(1.0)));
+        wave.currents[0].frequency = hertz(f);
+        wave.currents[0].rate_hz_per_s = rate;
+        refusals(Program::of(vec![Segment::hold("h", wave, seconds(2.0))]))
+    };
+    assert!(direct(0.0, 0.0).is_empty() && direct(50.0, 0.0).is_empty());
+    for (f, rate) in [(-50.0, 0.0), (f64::NAN, 0.0), (f64::INFINITY, 0.0), (0.0, f64::NAN)] {
+        let found = direct(f, rate);
+        assert!(matches!(found[..], [Refusal::NoFrequency { .. }]), "{f} Hz: {found:?}");
+    }
 }
 
 fn stop(when: Condition) -> Stop {

@@ -365,18 +365,23 @@ impl Refusals {
 
     /// A wave swings from its begin to its end, also where its frequency moves.
     fn frequencies(&mut self, stimulus: &Stimulus, time: Time) {
-        fn of<Q: Measure>(drives: &[Drive<Q>], time: Time) -> impl Iterator<Item = (&Name, f64)> {
-            // What does not alternate has no frequency.
-            drives.iter().filter(|d| d.phasor.rms().si() != 0.0).map(move |d| {
+        fn of<Q: Measure>(
+            drives: &[Drive<Q>],
+            time: Time,
+        ) -> impl Iterator<Item = (&Name, f64, bool)> {
+            drives.iter().map(move |d| {
                 let (first, rate) = (d.frequency.si(), d.rate_hz_per_s);
                 let last = if rate == 0.0 { first } else { first + rate * time.si() };
                 // What is no number stays none.
-                (&d.channel, if last.is_finite() { first.min(last) } else { last })
+                let lowest = if last.is_finite() { first.min(last) } else { last };
+                (&d.channel, lowest, d.phasor.rms().si() != 0.0)
             })
         }
         let all = of(&stimulus.currents, time).chain(of(&stimulus.voltages, time));
-        for (channel, hertz) in all {
-            if hertz.is_nan() || hertz <= 0.0 || hertz.is_infinite() {
+        for (channel, hertz, alternates) in all {
+            // What does not alternate has none, but none that is no frequency either.
+            let is_none = hertz == 0.0 && !alternates;
+            if !is_none && (hertz.is_nan() || hertz <= 0.0 || hertz.is_infinite()) {
                 let value = text(crate::quantity::Frequency::from_si(hertz));
                 self.add(Refusal::NoFrequency { channel: channel.clone(), value });
             }

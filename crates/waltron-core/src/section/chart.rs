@@ -112,7 +112,7 @@ impl Outcome {
     /// All of them, as legends tell them.
     pub const ALL: [(Self, &'static str); 4] = [
         (Self::Pass, "pass"),
-        (Self::Nothing, "no trip, pass"),
+        (Self::Nothing, "no operation, pass"),
         (Self::Fail, "fail"),
         (Self::Open, "inconclusive"),
     ];

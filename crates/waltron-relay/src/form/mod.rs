@@ -15,7 +15,9 @@ use waltron_core::asset::IdentityForm;
 use waltron_core::asset::{Asset, Element};
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Ratio, amperes, seconds};
-use waltron_core::text::document::{DocumentError, Field, Form, Problem, Problems, Source, load};
+use waltron_core::text::document::{
+    DocumentError, Field, Form, Problem, Problems, Source, Spannable, load,
+};
 
 /// An asset: the thing under test with nameplate, ratings, tolerances and settings.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -27,7 +29,7 @@ pub struct AssetForm {
     /// `trip = "X2:5, X2:6"`. For the hook-up sheet.
     terminals: Option<BTreeMap<String, String>>,
     /// Nominal values and withstand.
-    ratings: RatingsForm,
+    ratings: Spannable<RatingsForm>,
     /// What measured values are graded against.
     tolerance: Option<ToleranceForm>,
     /// The protection elements with their settings.
@@ -68,9 +70,10 @@ impl AssetForm {
 
     fn read(self, problems: &mut Problems) -> Option<Asset> {
         let (kind, identity) = self.asset.read();
-        let ratings = self.ratings.read(problems)?;
+        let span = self.ratings.span();
+        let ratings = self.ratings.into_inner().read(problems)?;
         if kind == Kind::Relay && ratings.frequency.is_none() {
-            let problem = Problem::new(0..0, "the relay's ratings have no `frequency`");
+            let problem = Problem::new(span, "the relay's ratings have no `frequency`");
             problems.push(
                 problem.help("add its nominal one to [ratings], as in `frequency = \"50 Hz\"`"),
             );

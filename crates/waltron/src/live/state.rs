@@ -2,6 +2,7 @@
 
 use crate::view::mark;
 use crate::wings::WINGS;
+use std::cell::OnceCell;
 use std::collections::{HashMap, VecDeque};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
@@ -47,7 +48,8 @@ pub(crate) struct State {
     /// The element under test, with its points so far and the chart of them.
     element: Option<Name>,
     tested: Vec<Grade>,
-    chart: Option<Chart>,
+    /// Made when it is looked at: points may come faster than pictures.
+    chart: OnceCell<Option<Chart>>,
     /// The element that each test is about.
     tests: Vec<(Name, Option<Name>)>,
 }
@@ -134,7 +136,7 @@ impl State {
         if grade.point.element.is_some() && grade.point.element == self.element {
             self.tested.retain(|before| before.point.id != grade.point.id);
             self.tested.push(grade.clone());
-            self.draw();
+            self.chart.take();
         }
         let measured = words::main_value(&grade.measured, &grade.limits, true);
         let reason = if grade.verdict == Verdict::Pass { "" } else { &grade.reason };
@@ -168,19 +170,18 @@ impl State {
         if element.is_some() && element != self.element {
             self.element = element;
             self.tested.clear();
-            self.draw();
+            self.chart.take();
         }
     }
 
     /// The chart of the element under test.
     pub(super) fn chart(&self) -> Option<&Chart> {
-        self.chart.as_ref()
-    }
-
-    fn draw(&mut self) {
-        let (Some(asset), Some(element)) = (&self.asset, &self.element) else { return };
-        let all = WINGS.charts(asset, &self.tested);
-        self.chart = all.into_iter().find(|chart| chart.of.contains(element));
+        let chart = self.chart.get_or_init(|| {
+            let (asset, element) = (self.asset.as_ref()?, self.element.as_ref()?);
+            let all = WINGS.charts(asset, &self.tested);
+            all.into_iter().find(|chart| chart.of.contains(element))
+        });
+        chart.as_ref()
     }
 
     /// Takes what is put out and seen now.

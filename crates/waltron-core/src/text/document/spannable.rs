@@ -18,6 +18,13 @@ impl<T> Spannable<T> {
     }
 }
 
+impl<T> Spannable<T> {
+    /// The value, without its place.
+    pub fn into_inner(self) -> T {
+        self.0.into_inner()
+    }
+}
+
 impl<T> Field for Spannable<T> {
     fn span(&self) -> Range<usize> {
         self.0.span()
