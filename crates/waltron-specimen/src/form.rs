@@ -30,6 +30,8 @@ pub struct SpecimenForm {
     supply: Option<SupplyForm>,
     /// The true transformer (instrument-transformer).
     transformer: Option<TransformerForm>,
+    /// Its true cores, where there are several phases or cores (instrument-transformer).
+    core: Option<Vec<TransformerForm>>,
 }
 
 impl Form for SpecimenForm {
@@ -111,12 +113,15 @@ impl SpecimenForm {
             }
             Kind::InstrumentTransformer => {
                 let noise = form.noise.and_then(|n| n.current);
-                let Some(transformer) = form.transformer else {
-                    let message = "an instrument transformer needs a table `[transformer]`";
+                let cores: Vec<_> =
+                    form.transformer.into_iter().chain(form.core.into_iter().flatten()).collect();
+                if cores.is_empty() {
+                    let message =
+                        "an instrument transformer needs a table `[transformer]`, or `[[core]]`";
                     problems.push(Problem::new(0..0, message));
                     return None;
-                };
-                let truth = transformer.read(noise, problems)?;
+                }
+                let truth = TransformerForm::read(cores, noise, seed, problems)?;
                 Some(Box::new(Transformer::new(truth, seed)) as Box<dyn Specimen>)
             }
         }
@@ -134,6 +139,7 @@ impl SpecimenForm {
             ("display", "[display]", self.display.is_some() && own != "element"),
             ("supply", "[supply]", self.supply.is_some()),
             ("transformer", "[transformer]", self.transformer.is_some()),
+            ("transformer", "[[core]]", self.core.is_some()),
         ];
         for (name, written, given) in tables {
             if given && name != own && !(name == "display" && own == "element") {

@@ -81,6 +81,14 @@ pub trait Specimen: Send {
         }
     }
 
+    /// Takes the leads to a place of it, such as `A 1S1-1S3`; what has one place only takes any.
+    ///
+    /// # Errors
+    /// A place that it does not have.
+    fn lead(&mut self, _place: &Name) -> Result<(), Unconnected> {
+        Ok(())
+    }
+
     /// What a meter sees, sample by sample, in SI; `None` where it is not connected. The window must not
     /// reach beyond the present.
     fn samples(&self, _of: &Name, _window: Window) -> Option<Vec<f64>> {

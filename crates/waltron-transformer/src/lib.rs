@@ -7,6 +7,7 @@
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
+pub mod analysis;
 mod asset;
 mod burden;
 mod form;

@@ -1,244 +1,215 @@
-//! The linear circuit of a transformer, told on its secondary side.
+//! The circuit, stepped in time.
 //!
 //! ```text
-//!              R, L
-//!   o----+----/\/\/---~~~----o    secondary terminals: a source, the burden, or a short circuit
-//!        |
-//!      Lm ‖ Rm                     e is the voltage here; the primary shows e over the turns ratio
-//!        |
-//!   o----+-------------------o
+//!   primary: a current, a voltage, or open        secondary: a source, the burden, or a short circuit
+//!        Np · i        \                       /        Σ n · i = H(Φ) + eddy currents
+//!                        one flux Φ, e = dΦ/dt          v = R·i + L·di/dt + n·e   of every branch
 //! ```
 //!
-//! Every source is a sum of waves A·exp(s·t): s = jω for a sine, 0 for a direct value, -1/τ for a
-//! decaying one. The current in Lm is the only state; what it is off from where the sources want it
-//! dies away with the circuit's own time constant.
+//! One equation for the volts of a turn is left in each step (trapezoidal rule; the first two steps after
+//! a change backwards, so that jumps do not ring), solved by Newton's method. It always has one solution,
+//! since every part of it rises with e.
 
-use num_complex::Complex64;
+use super::core::Core;
+use super::wave::Source;
 
-/// What the transformer is really like.
+/// What drives a branch.
 #[derive(Clone, Debug, PartialEq)]
-pub struct TransformerTruth {
-    /// Secondary over primary turns.
-    pub turns: f64,
-    /// Whether the secondary is connected the wrong way round.
-    pub reversed: bool,
-    /// Resistance of the secondary winding, in ohms; of a voltage transformer that of its short circuit.
-    pub resistance_ohm: f64,
-    /// Leakage inductance, in henries.
-    pub leakage_h: f64,
-    /// Magnetising inductance, in henries.
-    pub magnetising_h: f64,
-    /// Resistance beside it that stands for the core's losses, in ohms.
-    pub losses_ohm: f64,
-    /// The burden on the secondary; none: open.
-    pub burden: Option<Burden>,
-    /// Standard deviation of a sample, as a share of the largest one.
-    pub noise: f64,
+pub(super) enum Drive {
+    /// A voltage; nothing: a short circuit.
+    Voltage(Source),
+    /// A current, as long as it takes no more than so many volts.
+    Current(Source, f64),
 }
 
-/// What is connected to the secondary.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Burden {
-    /// In ohms.
-    pub resistance_ohm: f64,
-    /// In henries.
-    pub inductance_h: f64,
+/// A circuit around the core.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Branch {
+    pub(super) turns: f64,
+    pub(super) ohm: f64,
+    pub(super) henry: f64,
+    pub(super) drive: Drive,
+    pub(super) i: f64,
+    /// Voltage at its terminals.
+    pub(super) v: f64,
 }
 
-/// A wave A·exp(s·t), of which the real part counts.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Wave {
-    pub(super) s: Complex64,
-    pub(super) a: Complex64,
-}
-
-/// Where something can be fed in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Feed {
-    /// Nothing is fed in; the source shorts the secondary terminals.
-    Off,
-    PrimaryCurrent,
-    PrimaryVoltage,
-    SecondaryCurrent,
-    SecondaryVoltage,
-    BurdenCurrent,
-}
-
-/// What can be looked at.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Look {
-    PrimaryCurrent,
-    PrimaryVoltage,
-    SecondaryCurrent,
-    SecondaryVoltage,
-    BurdenCurrent,
-    BurdenVoltage,
-}
-
-impl Feed {
-    pub(super) const NAMES: [(&'static str, Self); 5] = [
-        ("primary current", Self::PrimaryCurrent),
-        ("primary voltage", Self::PrimaryVoltage),
-        ("secondary current", Self::SecondaryCurrent),
-        ("secondary voltage", Self::SecondaryVoltage),
-        ("burden current", Self::BurdenCurrent),
-    ];
-}
-
-impl Look {
-    pub(super) const NAMES: [(&'static str, Self); 6] = [
-        ("primary current", Self::PrimaryCurrent),
-        ("primary voltage", Self::PrimaryVoltage),
-        ("secondary current", Self::SecondaryCurrent),
-        ("secondary voltage", Self::SecondaryVoltage),
-        ("burden current", Self::BurdenCurrent),
-        ("burden voltage", Self::BurdenVoltage),
-    ];
-}
-
-/// What one wave of a source makes of the circuit: what each look shows, and the current in Lm.
-struct Response {
-    primary: [Complex64; 2],
-    secondary: [Complex64; 2],
-    burden: [Complex64; 2],
-    magnetising: Complex64,
-}
-
-impl TransformerTruth {
-    fn sign(&self) -> f64 {
-        if self.reversed { -1.0 } else { 1.0 }
+impl Branch {
+    pub(super) fn new(turns: f64, ohm: f64, henry: f64, drive: Drive) -> Self {
+        Self { turns, ohm, henry, drive, i: 0.0, v: 0.0 }
     }
 
-    fn winding(&self, s: Complex64) -> Complex64 {
-        self.resistance_ohm + s * self.leakage_h
+    /// A branch that nothing drives.
+    pub(super) fn closed(turns: f64, ohm: f64, henry: f64) -> Self {
+        Self::new(turns, ohm, henry, Drive::Voltage(Source::nothing()))
     }
 
-    fn core(&self, s: Complex64) -> Complex64 {
-        let reactance = s * self.magnetising_h;
-        reactance * self.losses_ohm / (reactance + self.losses_ohm)
+    /// The current as `fixed - by·e` at the end of a step, with a voltage at the terminals.
+    fn at_voltage(&self, v: f64, e: f64, step: &Step) -> (f64, f64) {
+        if self.henry == 0.0 {
+            return (v / self.ohm, self.turns / self.ohm);
+        }
+        let Step { dt, theta } = *step;
+        let before = self.v - self.ohm * self.i - self.turns * e;
+        let under = self.henry / dt + theta * self.ohm;
+        let fixed = self.henry / dt * self.i + (1.0 - theta) * before + theta * v;
+        (fixed / under, theta * self.turns / under)
     }
 
-    fn load(&self, s: Complex64) -> Option<Complex64> {
-        self.burden.map(|b| b.resistance_ohm + s * b.inductance_h)
+    /// The voltage that a current takes, with the e.m.f. at the end of a step.
+    fn voltage(&self, i: f64, e: f64, step: &Step) -> f64 {
+        let dropped = self.ohm * i + self.turns * e;
+        if self.henry == 0.0 { dropped } else { dropped + self.henry * (i - self.i) / step.dt }
+    }
+}
+
+#[derive(Clone, Copy)]
+struct Step {
+    dt: f64,
+    /// 1 backwards, 1/2 trapezoidal.
+    theta: f64,
+}
+
+/// The core with everything around it.
+#[derive(Clone, Debug)]
+pub(super) struct Circuit {
+    pub(super) core: Core,
+    pub(super) branches: Vec<Branch>,
+    /// Volts of a turn.
+    pub(super) e: f64,
+    /// Volts of a turn that are forced on the core, whatever the branches do.
+    forced: Option<Source>,
+    /// The current that this takes, times turns.
+    pub(super) forced_at: f64,
+    since_change: u32,
+}
+
+impl Circuit {
+    pub(super) fn new(core: Core) -> Self {
+        Self { core, branches: Vec::new(), e: 0.0, forced: None, forced_at: 0.0, since_change: 0 }
     }
 
-    /// The resistance that Lm sees where the source is gone.
-    fn seen_by_core(&self, feed: Feed) -> f64 {
-        let beside = |r: f64| r * self.losses_ohm / (r + self.losses_ohm);
-        match feed {
-            Feed::Off | Feed::SecondaryVoltage | Feed::BurdenCurrent => beside(self.resistance_ohm),
-            Feed::SecondaryCurrent => self.losses_ohm,
-            Feed::PrimaryCurrent => match self.burden {
-                Some(burden) => beside(self.resistance_ohm + burden.resistance_ohm),
-                None => self.losses_ohm,
-            },
-            Feed::PrimaryVoltage => beside(self.resistance_ohm),
+    /// Puts other branches around the core. The first one goes on with its current where it is of the
+    /// same turns.
+    pub(super) fn change(&mut self, branches: Vec<Branch>, forced: Option<Source>) {
+        self.branches = branches;
+        self.forced = forced;
+        self.since_change = 0;
+    }
+
+    /// One step.
+    pub(super) fn step(&mut self, dt: f64) {
+        let theta = if self.since_change < 2 { 1.0 } else { 0.5 };
+        self.since_change = self.since_change.saturating_add(1);
+        let step = Step { dt, theta };
+        let targets: Vec<f64> = self.branches.iter_mut().map(|b| b.drive.next(dt)).collect();
+        if let Some(source) = &mut self.forced {
+            let e = source.next(dt);
+            return self.settle(e, &targets, &[], &step);
+        }
+        // A current source that would take too many volts is a voltage source for this step.
+        let mut limited: Vec<Option<f64>> = vec![None; self.branches.len()];
+        for _ in 0..=self.branches.len() {
+            let e = self.solve(&targets, &limited, &step);
+            let over =
+                self.branches.iter().zip(&targets).enumerate().find_map(|(k, (b, target))| {
+                    let Drive::Current(_, most) = b.drive else { return None };
+                    let v = b.voltage(*target, e, &step);
+                    (limited[k].is_none() && v.abs() > most).then(|| (k, most.copysign(v)))
+                });
+            match over {
+                Some((k, v)) => limited[k] = Some(v),
+                None => return self.settle(e, &targets, &limited, &step),
+            }
         }
     }
 
-    /// The pole of the circuit: what is left of a disturbance goes with exp(pole·t).
-    pub(super) fn pole(&self, feed: Feed) -> f64 {
-        -self.seen_by_core(feed) / self.magnetising_h
-    }
-
-    fn response(&self, feed: Feed, Wave { s, a }: Wave) -> Response {
-        let (sign, zero) = (self.sign(), Complex64::ZERO);
-        let (core, winding) = (self.core(s), self.winding(s));
-        // What the core takes at a voltage; a direct voltage stays on no core.
-        let taken = |e: Complex64| if s == zero { zero } else { e / (s * self.magnetising_h) };
-        let up = |e: Complex64| e * sign / self.turns;
-        let mut r = Response {
-            primary: [zero; 2],
-            secondary: [zero; 2],
-            burden: [zero; 2],
-            magnetising: zero,
+    /// The volts of a turn at the end of a step.
+    fn solve(&self, targets: &[f64], limited: &[Option<f64>], step: &Step) -> f64 {
+        let Step { dt, theta } = *step;
+        let (mut drive, mut load) = (0.0, self.core.eddy());
+        for (k, branch) in self.branches.iter().enumerate() {
+            let v = match branch.drive {
+                Drive::Current(..) => limited[k],
+                Drive::Voltage(_) => Some(targets[k]),
+            };
+            match v {
+                Some(v) => {
+                    let (fixed, by) = branch.at_voltage(v, self.e, step);
+                    drive += branch.turns * fixed;
+                    load += branch.turns * by;
+                }
+                None => drive += branch.turns * targets[k],
+            }
+        }
+        let start = self.core.flux + dt * (1.0 - theta) * self.e;
+        let residual = |e: f64| {
+            let force = self.core.force(start + dt * theta * e);
+            (force.value + load * e - drive, force.slope * dt * theta + load)
         };
-        match feed {
-            Feed::Off => {}
-            Feed::SecondaryVoltage => {
-                let i = a / (winding + core);
-                r.secondary = [i, a];
-                r.primary[1] = up(i * core);
-                r.magnetising = if s == zero { i } else { taken(i * core) };
-            }
-            Feed::SecondaryCurrent => {
-                r.secondary = [a, a * (winding + core)];
-                r.primary[1] = up(a * core);
-                r.magnetising = if s == zero { a } else { taken(a * core) };
-            }
-            Feed::PrimaryCurrent => {
-                let ideal = a * sign / self.turns;
-                r.primary[0] = a;
-                let e = match self.load(s) {
-                    Some(load) => {
-                        let i = ideal * core / (core + winding + load);
-                        r.secondary = [i, i * load];
-                        r.burden = r.secondary;
-                        i * (winding + load)
-                    }
-                    None => {
-                        r.secondary[1] = ideal * core;
-                        ideal * core
-                    }
-                };
-                r.primary[1] = up(e);
-                r.magnetising = if s == zero { ideal } else { taken(e) };
-            }
-            Feed::PrimaryVoltage => {
-                let e = a * sign * self.turns;
-                let i = self.load(s).map_or(zero, |load| e / (winding + load));
-                r.secondary = [i, e - i * winding];
-                r.burden = if self.burden.is_some() { r.secondary } else { r.burden };
-                let core_takes = if s == zero { zero } else { e / core };
-                r.primary = [(i + core_takes) * sign * self.turns, a];
-            }
-            Feed::BurdenCurrent => {
-                r.burden = [a, a * self.load(s).unwrap_or(zero)];
+        let mut e = self.e;
+        for _ in 0..12 {
+            let (value, slope) = residual(e);
+            let by = value / slope;
+            e -= by;
+            if by.abs() <= 1e-11 * e.abs() + 1e-16 {
+                return e;
             }
         }
-        r
+        bisect(residual, e)
     }
 
-    /// What a look shows of one wave of a source.
-    pub(super) fn shown(&self, feed: Feed, wave: Wave, look: Look) -> Complex64 {
-        let r = self.response(feed, wave);
-        match look {
-            Look::PrimaryCurrent => r.primary[0],
-            Look::PrimaryVoltage => r.primary[1],
-            Look::SecondaryCurrent => r.secondary[0],
-            Look::SecondaryVoltage => r.secondary[1],
-            Look::BurdenCurrent => r.burden[0],
-            Look::BurdenVoltage => r.burden[1],
+    fn settle(&mut self, e: f64, targets: &[f64], limited: &[Option<f64>], step: &Step) {
+        let flux = self.core.flux + step.dt * ((1.0 - step.theta) * self.e + step.theta * e);
+        let mut around = 0.0;
+        for (k, branch) in self.branches.iter_mut().enumerate() {
+            let (i, v) = match (&branch.drive, limited.get(k).copied().flatten()) {
+                (Drive::Current(..), None) => {
+                    let v = branch.voltage(targets[k], e, step);
+                    (targets[k], v)
+                }
+                (Drive::Current(..), Some(v)) => {
+                    let (fixed, by) = branch.at_voltage(v, self.e, step);
+                    (fixed - by * e, v)
+                }
+                (Drive::Voltage(_), _) => {
+                    let (fixed, by) = branch.at_voltage(targets[k], self.e, step);
+                    (fixed - by * e, targets[k])
+                }
+            };
+            (branch.i, branch.v) = (i, v);
+            around += branch.turns * i;
+        }
+        let force = self.core.force(flux).value;
+        self.forced_at = force + self.core.eddy() * e - around;
+        self.core.take(flux);
+        self.e = e;
+    }
+}
+
+impl Drive {
+    fn next(&mut self, dt: f64) -> f64 {
+        match self {
+            Self::Voltage(source) | Self::Current(source, _) => source.next(dt),
         }
     }
+}
 
-    /// The current in Lm that one wave of a source wants.
-    pub(super) fn magnetising(&self, feed: Feed, wave: Wave) -> Complex64 {
-        self.response(feed, wave).magnetising
+/// Where a rising function passes zero: slower than Newton's method, and never lost.
+fn bisect(residual: impl Fn(f64) -> (f64, f64), near: f64) -> f64 {
+    let mut width = near.abs().max(1e-6);
+    let (mut low, mut high) = (near - width, near + width);
+    while residual(low).0 > 0.0 && width < 1e12 {
+        width *= 4.0;
+        low = near - width;
     }
-
-    /// What a look shows of one ampere too much in Lm while it dies away.
-    pub(super) fn left(&self, feed: Feed, look: Look) -> f64 {
-        let e = -self.seen_by_core(feed);
-        let to_short = -e / self.resistance_ohm;
-        let through = match (feed, self.burden) {
-            (Feed::PrimaryCurrent, Some(b)) => e / (self.resistance_ohm + b.resistance_ohm),
-            _ => 0.0,
-        };
-        let burden = self.burden.map_or(0.0, |b| b.resistance_ohm);
-        match (look, feed) {
-            (_, Feed::PrimaryVoltage) => 0.0,
-            (Look::PrimaryVoltage, _) => e * self.sign() / self.turns,
-            (Look::SecondaryCurrent, Feed::Off | Feed::SecondaryVoltage | Feed::BurdenCurrent) => {
-                to_short
-            }
-            (Look::SecondaryCurrent | Look::BurdenCurrent, Feed::PrimaryCurrent) => through,
-            (Look::SecondaryVoltage, Feed::SecondaryCurrent) => e,
-            (Look::SecondaryVoltage, Feed::PrimaryCurrent) if self.burden.is_none() => e,
-            (Look::SecondaryVoltage | Look::BurdenVoltage, Feed::PrimaryCurrent) => {
-                through * burden
-            }
-            _ => 0.0,
-        }
+    while residual(high).0 < 0.0 && width < 1e12 {
+        width *= 4.0;
+        high = near + width;
     }
+    for _ in 0..100 {
+        let middle = f64::midpoint(low, high);
+        if residual(middle).0 < 0.0 { low = middle } else { high = middle }
+    }
+    f64::midpoint(low, high)
 }

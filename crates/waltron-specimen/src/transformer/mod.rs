@@ -1,23 +1,83 @@
-//! A simulated current or voltage transformer: linear, with the time constant of its core.
+//! A simulated current or voltage transformer: a circuit around a core with hysteresis, solved in time.
 
 mod circuit;
+mod core;
 mod form;
+mod history;
 #[cfg(test)]
 mod tests;
+mod truth;
+mod wave;
 
-pub use circuit::{Burden, TransformerTruth};
+pub use core::Magnetics;
 pub(crate) use form::TransformerForm;
+pub use truth::{Burden, Terminal, TransformerTruth, Unit};
 
 use crate::{Noise, Specimen, Unconnected, Window};
-use circuit::{Feed, Look, Wave};
+use circuit::{Branch, Circuit, Drive as Driven};
+use core::Core;
+use history::{History, KEPT};
 use num_complex::Complex64;
 use std::f64::consts::{FRAC_PI_2, SQRT_2, TAU};
+use truth::Part;
 use waltron_core::injection::capability::{Capability, Channel};
 use waltron_core::injection::observation::Edge;
 use waltron_core::injection::samples::PhaseClock;
 use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::quantity::{Measure, Time};
 use waltron_core::text::name::Name;
+use wave::{Source, Wave};
+
+/// Steps a second while something alternates, and fewest in a period.
+const RATE_HZ: f64 = 12_800.0;
+const IN_A_PERIOD: f64 = 256.0;
+
+/// Steps a second while nothing does.
+const DC_RATE_HZ: f64 = 3_000.0;
+
+/// Where something can be fed in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Feed {
+    /// Nothing is fed in; the source shorts the secondary terminals.
+    Off,
+    PrimaryCurrent,
+    PrimaryVoltage,
+    SecondaryCurrent,
+    SecondaryVoltage,
+    BurdenCurrent,
+}
+
+/// What can be looked at, in the order in which it is kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Look {
+    PrimaryCurrent,
+    PrimaryVoltage,
+    SecondaryCurrent,
+    SecondaryVoltage,
+    BurdenCurrent,
+    BurdenVoltage,
+}
+
+impl Feed {
+    const NAMES: [(&'static str, Self); 5] = [
+        ("primary current", Self::PrimaryCurrent),
+        ("primary voltage", Self::PrimaryVoltage),
+        ("secondary current", Self::SecondaryCurrent),
+        ("secondary voltage", Self::SecondaryVoltage),
+        ("burden current", Self::BurdenCurrent),
+    ];
+}
+
+impl Look {
+    const NAMES: [(&'static str, Self); 6] = [
+        ("primary current", Self::PrimaryCurrent),
+        ("primary voltage", Self::PrimaryVoltage),
+        ("secondary current", Self::SecondaryCurrent),
+        ("secondary voltage", Self::SecondaryVoltage),
+        ("burden current", Self::BurdenCurrent),
+        ("burden voltage", Self::BurdenVoltage),
+    ];
+}
 
 /// An output of the rig and where it feeds in.
 #[derive(Clone, Debug)]
@@ -28,101 +88,248 @@ struct Outlet {
     compliance_v: Option<f64>,
 }
 
-/// A stretch of time in which the sources stay as they are.
+/// What is fed in at present.
 #[derive(Clone, Debug)]
-struct Stretch {
-    start: f64,
+struct Fed {
     feed: Feed,
-    /// What is fed in, from `start` on.
-    waves: Vec<Wave>,
-    /// By how much the current in Lm is off at `start` from what the source wants.
-    off_by: f64,
-    /// What is fed into the burden by itself.
-    burden: Vec<Wave>,
+    /// Into the burden by itself: its current, and the voltage that this takes.
+    burden: [Source; 2],
+    /// Resistance that is parallel to a current source, where a burden was forgotten.
+    beside_ohm: Option<f64>,
 }
 
 /// The simulated transformer in virtual time. It has no contacts.
 #[derive(Clone, Debug)]
 pub struct Transformer {
     truth: TransformerTruth,
+    circuits: Vec<Circuit>,
     seed: u64,
     shot: u64,
     outlets: Vec<Outlet>,
     looks: Vec<(Name, Look)>,
-    /// Since the begin, oldest first; the last one goes on.
-    stretches: Vec<Stretch>,
+    /// Which of its cores the leads are at, and which part of the winding.
+    at: (usize, Part),
+    fed: Fed,
+    history: History,
     clock: PhaseClock,
     now: f64,
-    /// The current in Lm at the begin.
-    magnetising_a: f64,
+    /// Up to where the circuit is solved, and the present steps.
+    solved: f64,
+    step: f64,
 }
 
 impl Transformer {
-    /// A transformer without current in its core.
+    /// A transformer with nothing put on it.
+    ///
+    /// # Panics
+    /// Without any core; files always have one.
     pub fn new(truth: TransformerTruth, seed: u64) -> Self {
+        let circuits = truth.units.iter().map(|unit| {
+            let mut core = Core::new(unit.magnetics);
+            if unit.remanence != 0.0 {
+                core.magnetise(unit.remanence);
+            }
+            Circuit::new(core)
+        });
+        let circuits = circuits.collect();
+        let whole = truth.units[0].whole();
+        let fed = Fed { feed: Feed::Off, burden: Default::default(), beside_ohm: None };
         let mut all = Self {
             truth,
+            circuits,
             seed,
             shot: 0,
             outlets: Vec::new(),
             looks: Vec::new(),
-            stretches: Vec::new(),
+            at: (0, whole),
+            fed,
+            history: History::default(),
             clock: PhaseClock::default(),
             now: 0.0,
-            magnetising_a: 0.0,
+            solved: 0.0,
+            step: 1.0 / DC_RATE_HZ,
         };
         all.begin(0);
         all
     }
 
-    /// The current in Lm at a moment of a stretch.
-    fn magnetising(&self, of: &Stretch, at: f64) -> f64 {
-        let t = at - of.start;
-        let wanted = |w: &Wave| (self.truth.magnetising(of.feed, *w) * (w.s * t).exp()).re;
-        let left = of.off_by * (self.truth.pole(of.feed) * t).exp();
-        of.waves.iter().map(wanted).sum::<f64>() + left
+    /// The flux that is left in the core at the leads, as a share of saturation.
+    pub fn remanence(&self) -> f64 {
+        self.circuits[self.at.0].core.remanence()
     }
 
-    /// Begins a stretch now, in which the current in Lm goes on from where it is.
-    fn begin_stretch(&mut self, start: f64, feed: Feed, waves: Vec<Wave>, burden: Vec<Wave>) {
-        let current = match self.stretches.last() {
-            Some(last) => self.magnetising(last, start),
-            None => self.magnetising_a,
+    fn unit(&self) -> &Unit {
+        &self.truth.units[self.at.0]
+    }
+
+    /// Solves the circuit up to now.
+    fn solve(&mut self) {
+        // A step that ends now belongs to it, whatever was rounded.
+        while self.solved + self.step <= self.now + 1e-9 {
+            self.circuits[self.at.0].step(self.step);
+            self.solved += self.step;
+            let kept = self.kept(self.step);
+            self.history.push(kept);
+        }
+    }
+
+    /// What is looked at, at the end of a step.
+    fn kept(&mut self, dt: f64) -> [f64; KEPT] {
+        let (unit, circuit) = (&self.truth.units[self.at.0], &self.circuits[self.at.0]);
+        let [a, b] = &mut self.fed.burden;
+        let burden = [a.next(dt), b.next(dt)];
+        let e = circuit.e;
+        let mut primary = [0.0, e];
+        // The first branch is what is fed, the second what loads it.
+        let branch = |k: usize| circuit.branches.get(k).map_or((0.0, 0.0), |b| (b.i, b.v));
+        let (i, v) = branch(0);
+        let loaded = |k: usize| circuit.branches.get(k).filter(|_| unit.burden.is_some());
+        let at_burden = |b: &Branch| {
+            let out = -b.i;
+            let own = self.at.1;
+            // What the e.m.f. is left with at the terminals.
+            let rise = match b.henry {
+                0.0 => 0.0,
+                henry => (b.turns * e - b.ohm * out) / henry,
+            };
+            let v = b.turns * e - own.resistance_ohm * out - own.leakage_h * rise;
+            [out, v]
         };
-        // A voltage transformer's own voltage holds its core, whatever was there before.
-        let wanted: f64 = waves.iter().map(|w| self.truth.magnetising(feed, *w).re).sum();
-        let off_by = if feed == Feed::PrimaryVoltage { 0.0 } else { current - wanted };
-        self.stretches.push(Stretch { start, feed, waves, off_by, burden });
+        let mut all = [0.0; KEPT];
+        let secondary = match self.fed.feed {
+            Feed::Off | Feed::BurdenCurrent => [i, 0.0],
+            Feed::SecondaryVoltage => {
+                let beside = if unit.burden_stays { branch(1).0 } else { 0.0 };
+                [i + beside, v]
+            }
+            Feed::SecondaryCurrent => match self.fed.beside_ohm {
+                Some(ohm) => [v / ohm, v - ohm * i],
+                None => [i, v],
+            },
+            Feed::PrimaryCurrent => {
+                primary[0] = i;
+                match loaded(1) {
+                    Some(b) => at_burden(b),
+                    None => [0.0, self.at.1.turns * e],
+                }
+            }
+            Feed::PrimaryVoltage => {
+                let is_forced = unit.primary == (0.0, 0.0);
+                primary = if is_forced { [circuit.forced_at, e] } else { [i, v] };
+                match loaded(usize::from(!is_forced)) {
+                    Some(b) => at_burden(b),
+                    None => [0.0, self.at.1.turns * e],
+                }
+            }
+        };
+        if !matches!(self.fed.feed, Feed::PrimaryCurrent | Feed::PrimaryVoltage) && unit.hum.0 > 0.0
+        {
+            let (rms, hertz) = unit.hum;
+            primary[1] += rms * SQRT_2 * (TAU * hertz * self.solved).sin();
+        }
+        all[..2].copy_from_slice(&primary);
+        all[2..4].copy_from_slice(&secondary);
+        let is_loaded = matches!(self.fed.feed, Feed::PrimaryCurrent | Feed::PrimaryVoltage);
+        let burden = if is_loaded && unit.burden.is_some() { secondary } else { burden };
+        all[4..].copy_from_slice(&burden);
+        all
     }
 
-    /// A current source that reaches its highest voltage charges the core with that, until its current
-    /// is there.
-    fn charge(&mut self, wave: Wave, compliance_v: f64, burden: &[Wave]) {
-        let t = &self.truth;
-        let (wanted, sign) = (wave.a.re.abs(), wave.a.re.signum());
-        let now =
-            self.stretches.last().map_or(self.magnetising_a, |l| self.magnetising(l, self.now));
-        let now = now * sign;
-        let (r, losses) = (t.resistance_ohm, t.losses_ohm);
-        if r * wanted + losses * (wanted - now) <= compliance_v {
-            return self.begin_stretch(
-                self.now,
-                Feed::SecondaryCurrent,
-                vec![wave],
-                burden.to_vec(),
-            );
+    /// Puts something else on the transformer, from now on.
+    fn feed(&mut self, feed: Feed, waves: Vec<Wave>, compliance_v: Option<f64>, burden: Vec<Wave>) {
+        self.solve();
+        let fastest = waves.iter().chain(&burden).map(|w| w.s.im.abs() / TAU).fold(0.0, f64::max);
+        self.step = match fastest {
+            0.0 => 1.0 / DC_RATE_HZ,
+            hertz => 1.0 / RATE_HZ.max(IN_A_PERIOD * hertz),
+        };
+        // Waves begin now; what is solved may be a fraction of a step behind.
+        let late = self.now - self.solved;
+        if late > 1e-9 {
+            self.circuits[self.at.0].step(late);
         }
-        let limited = Wave { s: Complex64::ZERO, a: Complex64::from(compliance_v * sign) };
-        let pole = t.pole(Feed::SecondaryVoltage);
-        // Where the source's current is what is wanted, and where it would end.
-        let there = (wanted * (r + losses) - compliance_v) / losses;
-        let end = compliance_v / r;
-        self.begin_stretch(self.now, Feed::SecondaryVoltage, vec![limited], burden.to_vec());
-        if there < end {
-            let takes = ((there - end) / (now - end)).ln() / pole;
-            let at = self.now + takes.max(0.0);
-            self.begin_stretch(at, Feed::SecondaryCurrent, vec![wave], burden.to_vec());
+        self.solved = self.now;
+        let unit = self.unit().clone();
+        let part = self.at.1;
+        let source = Source::new(waves);
+        let closed = |ohm: f64, henry: f64| {
+            Branch::closed(part.turns, part.resistance_ohm + ohm, part.leakage_h + henry)
+        };
+        let load = unit.burden.map(|b| closed(b.resistance_ohm, b.inductance_h));
+        let (mut branches, mut forced, mut beside_ohm) = (Vec::new(), None, None);
+        let fed = |drive| Branch::new(part.turns, part.resistance_ohm, part.leakage_h, drive);
+        match feed {
+            Feed::Off | Feed::BurdenCurrent => branches.push(closed(0.0, 0.0)),
+            Feed::SecondaryVoltage => {
+                branches.push(fed(Driven::Voltage(source.clone())));
+                if let Some(b) = unit.burden.filter(|_| unit.burden_stays) {
+                    let drive = Driven::Voltage(source);
+                    branches.push(Branch::new(0.0, b.resistance_ohm, b.inductance_h, drive));
+                }
+            }
+            Feed::SecondaryCurrent => match unit.burden.filter(|_| unit.burden_stays) {
+                // Source and burden side by side are a voltage behind the burden's resistance.
+                Some(b) => {
+                    beside_ohm = Some(b.resistance_ohm);
+                    let drive = Driven::Voltage(source.times(b.resistance_ohm));
+                    let ohm = part.resistance_ohm + b.resistance_ohm;
+                    branches.push(Branch::new(part.turns, ohm, part.leakage_h, drive));
+                }
+                None => {
+                    let most = compliance_v.unwrap_or(f64::INFINITY);
+                    branches.push(fed(Driven::Current(source, most)));
+                }
+            },
+            Feed::PrimaryCurrent => {
+                let drive = Driven::Current(source, f64::INFINITY);
+                branches.push(Branch::new(1.0, 0.0, 0.0, drive));
+                branches.extend(load);
+            }
+            Feed::PrimaryVoltage => {
+                let (ohm, henry) = unit.primary;
+                if unit.primary == (0.0, 0.0) {
+                    forced = Some(source);
+                } else {
+                    branches.push(Branch::new(1.0, ohm, henry, Driven::Voltage(source)));
+                }
+                branches.extend(load);
+            }
         }
+        if let Some((turns, ohm)) = unit.shorted {
+            branches.push(Branch::closed(turns, ohm, 0.0));
+        }
+        let is_primary = matches!(feed, Feed::PrimaryCurrent | Feed::PrimaryVoltage);
+        if let Some(ohm) = unit.primary_loop_ohm.filter(|_| !is_primary) {
+            branches.push(Branch::closed(1.0, ohm, 0.0));
+        }
+        let circuit = &mut self.circuits[self.at.0];
+        // A current in a leaky winding goes on where only what drives it changes.
+        if let (Some(before), Some(first)) = (circuit.branches.first(), branches.first_mut())
+            && before.turns == first.turns
+            && first.henry > 0.0
+        {
+            (first.i, first.v) = (before.i, before.v);
+        }
+        circuit.change(branches, forced);
+        let of_burden = |w: &Wave| {
+            let b = unit.burden.unwrap_or(Burden { resistance_ohm: 0.0, inductance_h: 0.0 });
+            Wave { a: w.a * (b.resistance_ohm + w.s * b.inductance_h), ..*w }
+        };
+        let volts = burden.iter().map(of_burden).collect();
+        self.fed = Fed { feed, burden: [Source::new(burden), Source::new(volts)], beside_ohm };
+        self.history.begin(self.now, self.step);
+        let first = self.first();
+        self.history.push(first);
+    }
+
+    /// What is seen in the first moment: a step of almost nothing, after which what is driven has its
+    /// value and what is stored is as it was.
+    fn first(&mut self) -> [f64; KEPT] {
+        let before = (self.circuits[self.at.0].clone(), self.fed.clone());
+        self.circuits[self.at.0].step(1e-9);
+        let seen = self.kept(1e-9);
+        (self.circuits[self.at.0], self.fed) = before;
+        seen
     }
 
     /// The waves of a drive, from now on.
@@ -150,24 +357,6 @@ impl Transformer {
         }
         all
     }
-
-    fn stretch_at(&self, at: f64) -> Option<&Stretch> {
-        let next = self.stretches.partition_point(|s| s.start <= at + 1e-12);
-        self.stretches.get(next.saturating_sub(1))
-    }
-
-    /// The waves that a look shows in a stretch.
-    fn shown(&self, of: &Stretch, look: Look) -> Vec<Wave> {
-        let wave = |feed: Feed, w: &Wave| Wave { s: w.s, a: self.truth.shown(feed, *w, look) };
-        let fed = of.waves.iter().map(|w| wave(of.feed, w));
-        let burden = of.burden.iter().map(|w| wave(Feed::BurdenCurrent, w));
-        let left = Wave {
-            s: self.truth.pole(of.feed).into(),
-            a: (of.off_by * self.truth.left(of.feed, look)).into(),
-        };
-        let all = fed.chain(burden).chain([left]);
-        all.filter(|w| w.a != Complex64::ZERO).collect()
-    }
 }
 
 /// Where a rig's outputs of one kind feed in.
@@ -185,14 +374,12 @@ fn outlets<Q: Measure>(channels: &[Channel<Q>]) -> impl Iterator<Item = Result<O
 
 impl Specimen for Transformer {
     fn begin(&mut self, shot: u64) {
-        if let Some(last) = self.stretches.last() {
-            self.magnetising_a = self.magnetising(last, self.now);
-        }
+        self.solve();
         self.shot = shot;
-        self.now = 0.0;
+        (self.now, self.solved) = (0.0, 0.0);
         self.clock = PhaseClock::default();
-        self.stretches.clear();
-        self.begin_stretch(0.0, Feed::Off, Vec::new(), Vec::new());
+        self.history.clear();
+        self.feed(Feed::Off, Vec::new(), None, Vec::new());
     }
 
     fn connect(&mut self, rig: &Capability) -> Result<(), Unconnected> {
@@ -221,6 +408,20 @@ impl Specimen for Transformer {
         Ok(())
     }
 
+    fn lead(&mut self, place: &Name) -> Result<(), Unconnected> {
+        let found = self.truth.units.iter().enumerate();
+        let found = found.filter_map(|(k, unit)| Some((k, unit.at(place.as_str())?)));
+        let unnamed =
+            self.truth.units.len() == 1 && self.truth.units[0].terminals[0].name.is_empty();
+        match found.into_iter().next() {
+            Some(at) => self.at = at,
+            // Of a single winding without names there is no doubt.
+            None if unnamed => {}
+            None => return Err(Unconnected { meaning: place.clone(), has: Vec::new() }),
+        }
+        Ok(())
+    }
+
     fn apply(&mut self, stimulus: &Stimulus) {
         self.clock.apply(self.now, stimulus);
         let mut burden = Vec::new();
@@ -243,22 +444,15 @@ impl Specimen for Transformer {
                 _ => {}
             }
         }
-        // What had not begun yet does not begin any more.
-        let now = self.now;
-        self.stretches.retain(|s| s.start <= now);
         match fed {
-            None => self.begin_stretch(now, Feed::Off, Vec::new(), burden),
-            Some((Feed::SecondaryCurrent, waves, Some(compliance)))
-                if waves.len() == 1 && waves[0].s == Complex64::ZERO =>
-            {
-                self.charge(waves[0], compliance, &burden);
-            }
-            Some((feed, waves, _)) => self.begin_stretch(now, feed, waves, burden),
+            None => self.feed(Feed::Off, Vec::new(), None, burden),
+            Some((feed, waves, compliance)) => self.feed(feed, waves, compliance, burden),
         }
     }
 
     fn advance(&mut self, to: Time) -> Option<Edge> {
         self.now = self.now.max(to.si());
+        self.solve();
         None
     }
 
@@ -268,27 +462,9 @@ impl Specimen for Transformer {
 
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
-        let step = 1.0 / window.rate_hz;
-        let time = |k: usize| window.start_s + k as f64 * step;
-        let mut samples = vec![0.0; window.count];
-        let mut k = 0;
-        while k < window.count {
-            let Some(stretch) = self.stretch_at(time(k)) else { break };
-            let next = self.stretches.iter().map(|s| s.start).find(|s| *s > time(k) + 1e-12);
-            let until = next.map_or(window.count, |next| {
-                let inside = ((next - window.start_s) * window.rate_hz - 1e-9).ceil();
-                (inside as usize).clamp(k + 1, window.count)
-            });
-            for wave in self.shown(stretch, *look) {
-                let mut value = wave.a * (wave.s * (time(k) - stretch.start)).exp();
-                let turn = (wave.s * step).exp();
-                for sample in &mut samples[k..until] {
-                    *sample += value.re;
-                    value *= turn;
-                }
-            }
-            k = until;
-        }
+        let time = |k: usize| window.start_s + k as f64 / window.rate_hz;
+        let at = |k: usize| self.history.at(time(k), *look as usize);
+        let mut samples: Vec<f64> = (0..window.count).map(at).collect();
         if self.truth.noise > 0.0 {
             let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
             // Each stretch of samples has its own scatter, the same whenever it is looked at.
