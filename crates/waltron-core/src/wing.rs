@@ -6,7 +6,8 @@
 use crate::asset::Asset;
 use crate::grading::Grade;
 use crate::injection::capability::Capability;
-use crate::procedure::Registration;
+use crate::procedure::{Registration, Served};
+use crate::quantity::Quantity;
 use crate::section::{Block, Chart, Section};
 use crate::text::document::{DocumentError, Problem, Problems, Source};
 use crate::text::name::nearest;
@@ -36,9 +37,15 @@ pub trait Wing: Sync {
         None
     }
 
+    /// Whether what it tells of an asset of its own follows from the injections of a run, and not from
+    /// the points alone.
+    fn looks_at_injections(&self) -> bool {
+        false
+    }
+
     /// What a report tells of an asset besides its identity, with the points of a run, where they are
     /// best seen in a chart.
-    fn sections(&self, asset: &Asset, _points: &[Grade]) -> Vec<Section> {
+    fn sections(&self, asset: &Asset, _told: Told<'_>) -> Vec<Section> {
         let Some(own) = &asset.own else { return Vec::new() };
         let mut blocks = vec![Block::Facts(own.facts())];
         if !asset.assumed.is_empty() {
@@ -49,15 +56,73 @@ pub trait Wing: Sync {
     }
 
     /// Charts of what an asset should do, with the points of a run on them.
-    fn charts(&self, _asset: &Asset, _points: &[Grade]) -> Vec<Chart> {
+    fn charts(&self, _asset: &Asset, _told: Told<'_>) -> Vec<Chart> {
         Vec::new()
+    }
+
+    /// Values read off the curves that a run has measured, such as `240 V` of an excitation curve, as
+    /// tables. `None` where it has no curves.
+    ///
+    /// # Errors
+    /// Why there is nothing to be read.
+    fn read_off(
+        &self,
+        _asset: &Asset,
+        _told: Told<'_>,
+        _wanted: &Reading<'_>,
+    ) -> Option<Result<Vec<Section>, String>> {
+        None
     }
 
     /// The `[[test]]` entries of a plan for an asset, in the order of the day's work, commented, with
     /// nothing that the rig cannot do, where it is known; `None` where it derives none.
-    fn new_tests(&self, _asset: &Asset, _rig: Option<&Capability>) -> Option<String> {
+    fn new_tests(
+        &self,
+        _asset: &Asset,
+        _rig: Option<&Capability>,
+        _depth: Depth,
+    ) -> Option<String> {
         None
     }
+}
+
+/// How deep a derived plan goes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Depth {
+    /// Everything, as before an asset goes into service for the first time.
+    #[default]
+    Commissioning,
+    /// What is tested again after years.
+    Routine,
+    /// What tells in a short outage whether something is wrong.
+    Quick,
+}
+
+/// What a run has come to.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Told<'a> {
+    /// The latest grade of each point.
+    pub points: &'a [Grade],
+    /// Its injections, in order, where the wing looks at them.
+    pub served: &'a [Served],
+}
+
+impl<'a> Told<'a> {
+    /// Points without the injections behind them.
+    pub fn points(points: &'a [Grade]) -> Self {
+        Self { points, served: &[] }
+    }
+}
+
+/// What is to be read off measured curves.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Reading<'a> {
+    /// Values to read at; without any, the curves themselves.
+    pub at: &'a [Quantity],
+    /// Of this place only, such as `A 1S1-1S3`.
+    pub place: Option<&'a str>,
+    /// Whether every measured point is wanted; else some, spread evenly.
+    pub whole: bool,
 }
 
 /// All wings there are.
@@ -82,13 +147,13 @@ impl Wings {
     }
 
     /// What a report tells of an asset.
-    pub fn sections(&self, asset: &Asset, points: &[Grade]) -> Vec<Section> {
-        self.of(asset.kind).map(|wing| wing.sections(asset, points)).unwrap_or_default()
+    pub fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
+        self.of(asset.kind).map(|wing| wing.sections(asset, told)).unwrap_or_default()
     }
 
     /// Charts of what an asset should do.
-    pub fn charts(&self, asset: &Asset, points: &[Grade]) -> Vec<Chart> {
-        self.of(asset.kind).map(|wing| wing.charts(asset, points)).unwrap_or_default()
+    pub fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
+        self.of(asset.kind).map(|wing| wing.charts(asset, told)).unwrap_or_default()
     }
 
     /// All procedures.

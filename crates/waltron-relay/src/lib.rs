@@ -21,12 +21,11 @@ pub use trip_time::{Level, TripTime, TripTimeSettings};
 
 use serde_json::Value;
 use waltron_core::asset::Asset;
-use waltron_core::grading::Grade;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
 use waltron_core::section::{Chart, Section};
 use waltron_core::text::document::{DocumentError, Source};
-use waltron_core::wing::{Wing, Wings};
+use waltron_core::wing::{Depth, Told, Wing, Wings};
 
 /// Protection relays.
 #[derive(Clone, Copy, Debug)]
@@ -55,19 +54,19 @@ impl Wing for RelayWing {
         ]
     }
 
-    fn sections(&self, asset: &Asset, points: &[Grade]) -> Vec<Section> {
-        sections::sections(asset, points)
+    fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
+        sections::sections(asset, told.points)
     }
 
-    fn charts(&self, asset: &Asset, points: &[Grade]) -> Vec<Chart> {
-        time_current::charts(asset, points)
+    fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
+        time_current::charts(asset, told.points)
     }
 
     fn new_asset(&self, kind: &str) -> Option<String> {
         scaffold::asset(kind)
     }
 
-    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>) -> Option<String> {
+    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, _depth: Depth) -> Option<String> {
         let tests = scaffold::tests(asset, rig);
         (asset.own.is_none() && !tests.is_empty()).then_some(tests)
     }

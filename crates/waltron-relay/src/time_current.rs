@@ -81,13 +81,15 @@ fn chart(asset: &Asset, group: &[&Tested], points: &[Grade]) -> Chart {
     if sharing.len() > 1 {
         curves.extend(sharing.iter().map(|e| Curve {
             name: String::new(),
+            label: String::new(),
             style: Style::Aside,
             points: grid.iter().filter_map(|i| time_of(e, *i)).collect(),
         }));
     }
     let y = times(&marks, &expected);
     let name = "expected".to_owned();
-    curves.push(Curve { name, style: Style::Expected, points: expected });
+    let label = String::new();
+    curves.push(Curve { name, label, style: Style::Expected, points: expected });
     let lines = sharing.iter().filter_map(|e| {
         let name = format!("{} {}", e.id, text(e.pickup));
         Some(Line { at: pickup(e)?, name, is_tested: tested(&e.id).is_some() })

@@ -8,6 +8,7 @@ use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values, Verdict};
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::section::{Axis, Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
+use waltron_core::wing::Told;
 use waltron_relay::WINGS;
 use waltron_report::plot::{PlotError, svg};
 use waltron_test_support::relay;
@@ -95,15 +96,20 @@ fn axis() -> impl Strategy<Value = Axis> {
 
 fn panel() -> impl Strategy<Value = Panel> {
     let points = || proptest::collection::vec((any_number(), any_number()), 0..6);
-    let style =
-        prop_oneof![Just(Style::Expected), Just(Style::Aside), (0usize..9).prop_map(Style::Trace)];
+    let style = prop_oneof![
+        Just(Style::Expected),
+        Just(Style::Aside),
+        (0usize..9).prop_map(Style::Trace),
+        (0usize..9, 0usize..4).prop_map(|(number, dashes)| Style::Dashed { number, dashes }),
+    ];
     let curve = (points(), style).prop_map(|(points, style)| Curve {
         name: "ia <b>".into(),
+        label: "at <its> end".into(),
         style,
         points,
     });
     let region = points().prop_map(|outline| Region { name: "band".into(), outline });
-    let outcome = (0usize..4).prop_map(|n| Outcome::ALL[n].0);
+    let outcome = (0usize..6).prop_map(|n| Outcome::ALL[n].0);
     let mark = (any_number(), any_number(), outcome).prop_map(|(x, y, outcome)| Mark {
         x,
         y,
@@ -159,7 +165,7 @@ proptest! {
 
     #[test]
     fn any_run_has_its_diagrams(asset in asset(), grades in proptest::collection::vec(grade(), 0..6)) {
-        for chart in WINGS.charts(&asset, &grades) {
+        for chart in WINGS.charts(&asset, Told::points(&grades)) {
             is_drawn(svg(&chart, (640, 400)))?;
         }
     }
@@ -175,11 +181,11 @@ proptest! {
 fn what_operates_at_once_is_drawn_and_what_is_off_is_not() {
     let at_once = "[[element]]\nid = \"50P\"\nfunction = \"overcurrent\"\nmeasures = \"phase\"\n\
                    pickup = \"5 A\"\ncurve = { family = \"definite\", delay = \"0 s\" }\n";
-    let charts = WINGS.charts(&relay(at_once), &[]);
+    let charts = WINGS.charts(&relay(at_once), Told::points(&[]));
     let panel = &charts[0].panels[0];
     assert!(panel.curves[0].points.iter().any(|(i, t)| *i > 5.0 && *t == 0.0));
     assert!(panel.y.ends().0 > 0.0);
     svg(&charts[0], (640, 400)).unwrap();
     let off = relay(&at_once.replace("pickup", "enabled = false\npickup"));
-    assert_eq!(WINGS.charts(&off, &[]), []);
+    assert_eq!(WINGS.charts(&off, Told::points(&[])), []);
 }

@@ -5,6 +5,7 @@ use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::record::{FileCopy, Outcome, Run, RunEnded, RunStarted};
 use waltron_core::section::{Outcome as Mark, Style};
+use waltron_core::wing::Told;
 use waltron_relay::WINGS;
 use waltron_report::html::html;
 use waltron_report::plot::{png, svg};
@@ -74,6 +75,12 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
     let copy = |text: &str| FileCopy { name: "f".into(), text: text.into() };
     let summary = Summary::of(points.iter().map(|g| g.verdict));
     Run {
+        notes: vec![(
+            "2026-03-03T08:00:00Z".into(),
+            Some("R. Amsel".into()),
+            "terminal <3> was loose".into(),
+        )],
+        served: Vec::new(),
         started: RunStarted {
             format: 1,
             version: "0".into(),
@@ -197,11 +204,11 @@ fn what_is_not_whole_is_never_called_a_pass() {
 #[test]
 fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape() {
     let asset = run(vec![], None).asset(WINGS).unwrap();
-    let of_asset = WINGS.charts(&asset, &[]);
+    let of_asset = WINGS.charts(&asset, Told::points(&[]));
     let elements: Vec<Vec<&str>> =
         of_asset.iter().map(|c| c.of.iter().map(|e| e.as_str()).collect()).collect();
     assert_eq!(elements, [vec!["51P", "50P"], vec!["50N"]]);
-    let of_run = WINGS.charts(&asset, &all_kinds());
+    let of_run = WINGS.charts(&asset, Told::points(&all_kinds()));
     assert_eq!(of_run.len(), 1, "only what was tested");
     let panel = &of_run[0].panels[0];
     let outcomes: Vec<Mark> = panel.marks.iter().map(|m| m.outcome).collect();
@@ -224,7 +231,7 @@ fn diagrams_are_grouped_by_contact_and_quantity_and_marks_tell_outcomes_by_shape
 #[test]
 fn pictures_carry_their_text_and_are_rendered_with_the_built_in_font() {
     let asset = run(vec![], None).asset(WINGS).unwrap();
-    let diagram = &WINGS.charts(&asset, &all_kinds())[0];
+    let diagram = &WINGS.charts(&asset, Told::points(&all_kinds()))[0];
     let picture = svg(diagram, (640, 400)).unwrap();
     assert!(picture.starts_with("<svg width=\"640\" height=\"400\""));
     assert_eq!(picture.matches("<title>").count(), 4);

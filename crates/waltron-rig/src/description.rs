@@ -34,6 +34,9 @@ pub struct Description {
     /// The input that switches everything off, where it watches one.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub emergency_stop: Option<EmergencyStop>,
+    /// Whether it takes its leads from one place of the asset to another by itself.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub switches_leads: bool,
 }
 
 /// An output.
@@ -143,6 +146,7 @@ impl Description {
             parameters: parameters.collect(),
             timing_resolution_s: capability.timing_resolution.si(),
             emergency_stop: capability.emergency_stop.clone(),
+            switches_leads: capability.switches_leads,
         }
     }
 
@@ -210,6 +214,9 @@ impl Description {
                     by(stop)
                 ),
             });
+        }
+        if wanted.switches_leads && !self.switches_leads {
+            all.push("it does not switch its leads".to_owned());
         }
         for reading in &wanted.readings {
             if !self.readings.contains(&reading.name) {

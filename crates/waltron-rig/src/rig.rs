@@ -198,6 +198,9 @@ pub enum RigError {
         /// The pattern of its file.
         wanted: String,
     },
+    /// A place of the asset where its leads cannot be.
+    #[error("the leads cannot be taken there: {0}")]
+    NoPlace(String),
     /// A parameter that cannot be set.
     #[error("the rig cannot set `{parameter}`")]
     NoParameter {

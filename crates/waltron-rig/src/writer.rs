@@ -84,7 +84,7 @@ impl RecordWriter {
         self.chain.line_to(&mut self.waiting, at, event)?;
         self.waiting.push(b'\n');
         // The end has nothing behind it that would vouch for it, but for a seal.
-        if matches!(event, Event::RunEnded(_) | Event::GradedAgain(_)) {
+        if matches!(event, Event::RunEnded(_) | Event::GradedAgain(_) | Event::Noted { .. }) {
             self.chain.line_to(&mut self.waiting, at, &Event::Sealed {})?;
             self.waiting.push(b'\n');
         }

@@ -128,6 +128,7 @@ fn capability() -> Capability {
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
         instruments: Vec::new(),
         emergency_stop: None,
+        switches_leads: false,
     }
 }
 

@@ -85,6 +85,7 @@ fn context(text: &str) -> Arc<Context> {
         timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
         instruments: vec!["psu".into()],
         emergency_stop: None,
+        switches_leads: false,
     };
     let mut context = Context::new("t".into(), asset, capability, text.into());
     context.seed = 7;

@@ -81,7 +81,8 @@ pub trait Specimen: Send {
         }
     }
 
-    /// Takes the leads to a place of it, such as `A 1S1-1S3`; what has one place only takes any.
+    /// Takes the leads to a place of it, such as `A 1S1-1S3`, or, without a name, to where the connection
+    /// sheet has them; what has one place only takes any.
     ///
     /// # Errors
     /// A place that it does not have.

@@ -9,24 +9,25 @@
 
 pub mod analysis;
 mod asset;
-mod burden;
-mod form;
-mod measure;
-mod ratio;
-mod resistance;
+mod procedure;
 mod scaffold;
+mod shown;
 
-pub use asset::{InstrumentTransformer, Kind, Material, Winding};
-pub use burden::{BurdenKeys, BurdenTest};
-pub use form::InstrumentTransformerForm;
-pub use ratio::{RatioKeys, RatioTest};
-pub use resistance::{ResistanceKeys, ResistanceTest};
+pub use asset::{
+    InstrumentTransformer, InstrumentTransformerForm, Kind, Material, Phase, Secondary, Spot, Tap,
+    Wanted,
+};
+pub use procedure::{
+    BurdenKeys, BurdenTest, ClassKeys, ClassTest, ExcitationKeys, ExcitationTest, RatioKeys,
+    RatioTest, ResistanceKeys, ResistanceTest, Resolution,
+};
 
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
+use waltron_core::section::{Chart, Section};
 use waltron_core::text::document::{DocumentError, Source};
-use waltron_core::wing::Wing;
+use waltron_core::wing::{Depth, Reading, Told, Wing};
 
 /// Current and voltage transformers.
 #[derive(Clone, Copy, Debug)]
@@ -53,14 +54,43 @@ impl Wing for InstrumentTransformerWing {
             ),
             Registration::of::<RatioKeys>("ratio", "both sides read: ratio and polarity"),
             Registration::of::<BurdenKeys>("burden", "what is connected to the secondary, in VA"),
+            Registration::of::<ExcitationKeys>(
+                "excitation",
+                "from beyond the knee downwards: the curve and its knee points",
+            ),
+            Registration::of::<ClassKeys>(
+                "class",
+                "everything that the class asks, at every place, criterion by criterion",
+            ),
         ]
+    }
+
+    fn looks_at_injections(&self) -> bool {
+        true
+    }
+
+    fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
+        shown::sections(asset, told)
+    }
+
+    fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
+        shown::charts(asset, told)
+    }
+
+    fn read_off(
+        &self,
+        asset: &Asset,
+        told: Told<'_>,
+        wanted: &Reading<'_>,
+    ) -> Option<Result<Vec<Section>, String>> {
+        Some(shown::read_off(asset, told, wanted))
     }
 
     fn new_asset(&self, kind: &str) -> Option<String> {
         scaffold::asset(kind)
     }
 
-    fn new_tests(&self, asset: &Asset, _rig: Option<&Capability>) -> Option<String> {
-        scaffold::tests(asset.family()?)
+    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
+        scaffold::tests(asset.family()?, rig, depth)
     }
 }

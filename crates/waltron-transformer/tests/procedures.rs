@@ -14,7 +14,7 @@ use waltron_core::plan::PlanForm;
 use waltron_core::procedure::{Action, Bench, Procedure, SetupError};
 use waltron_core::quantity::{Quantity, seconds};
 use waltron_core::text::document::{DocumentError, Source};
-use waltron_core::wing::Wings;
+use waltron_core::wing::{Depth, Wings};
 use waltron_rig::attendant::Unattended;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
@@ -239,7 +239,7 @@ fn a_resistance_counts_when_it_was_steady_and_says_when_the_winding_is_still_cha
 fn without_anything_required_a_value_is_measured_and_no_more() {
     let bare = ASSET
         .replace("burden = \"10 VA\"\n", "")
-        .replace("[winding]\nresistance = \"4.5 Ohm\"\nreference = \"75 degC\"\n", "");
+        .replace("resistance = \"4.5 Ohm\"\nreference = \"75 degC\"\n", "");
     let asset = asset(&bare);
     let specimen = include_str!("../../../examples/q07-ct.specimen.toml");
     for test in
@@ -304,7 +304,7 @@ fn what_asset_and_rig_do_not_allow_is_told_before() {
 fn files_to_begin_with_load_and_their_tests_can_be_set_up() {
     for kind in ["current-transformer", "voltage-transformer"] {
         let asset = asset(&WINGS.0[0].new_asset(kind).unwrap());
-        let tests = WINGS.0[0].new_tests(&asset, None).unwrap();
+        let tests = WINGS.0[0].new_tests(&asset, None, Depth::Commissioning).unwrap();
         let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}");
         let source = Source::new("plan", text.as_str());
         let plan = PlanForm::load(&source, WINGS).unwrap().resolve(&source, &asset).unwrap();

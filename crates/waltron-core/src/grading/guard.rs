@@ -32,6 +32,7 @@ pub fn guard(grade: &mut Finding) {
     let with = |si: f64| match value {
         Value::Plain(q) => Value::Plain(Quantity { si, ..q }),
         Value::Percent(_) => Value::Percent(si),
+        Value::Minutes(_) => Value::Minutes(si),
     };
     let below = grade.limits.upper().map(|upper| upper - value.si());
     let above = grade.limits.lower().map(|lower| value.si() - lower);

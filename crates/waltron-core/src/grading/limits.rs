@@ -170,7 +170,7 @@ impl Value {
     pub fn si(self) -> f64 {
         match self {
             Self::Plain(q) => q.si,
-            Self::Percent(share) => share,
+            Self::Percent(si) | Self::Minutes(si) => si,
         }
     }
 

@@ -15,7 +15,12 @@ pub enum Value {
     Plain(Quantity),
     /// A share, reported in percent.
     Percent(f64),
+    /// An angle in radians, reported in minutes of arc, as phase displacements are.
+    Minutes(f64),
 }
+
+/// Minutes of arc in a radian.
+const MINUTES: f64 = 60.0 * 180.0 / std::f64::consts::PI;
 
 /// A few named values in the order they were added.
 ///
@@ -35,6 +40,7 @@ const SUFFIXES: &[(&str, Dimension)] = &[
     ("_va", Dimension::POWER),
     ("_k", Dimension::TEMPERATURE),
     ("_a2s", Dimension::AMPERE_SQUARED_SECOND),
+    ("_as", Dimension::CHARGE),
     ("_v_per_hz", Dimension::VOLTS_PER_HERTZ),
 ];
 
@@ -81,6 +87,15 @@ impl Values {
         self
     }
 
+    /// Adds a value if there is one.
+    #[must_use]
+    pub fn with_perhaps(self, name: &'static str, value: Option<Value>) -> Self {
+        match value {
+            Some(value) => self.with_value(name, value),
+            None => self,
+        }
+    }
+
     /// Adds other values behind its own.
     #[must_use]
     pub fn and(mut self, other: Self) -> Self {
@@ -92,7 +107,7 @@ impl Values {
     pub fn get(&self, name: &str) -> Option<f64> {
         self.0.iter().find(|(n, _)| n == name).map(|(_, v)| match v {
             Value::Plain(q) => q.si,
-            Value::Percent(share) => *share,
+            Value::Percent(si) | Value::Minutes(si) => *si,
         })
     }
 
@@ -129,6 +144,8 @@ impl fmt::Display for Value {
             Self::Plain(q) => q.fmt(f),
             Self::Percent(share) if f.alternate() => write!(f, "{} %", fixed(share * 100.0, 4)),
             Self::Percent(share) => write!(f, "{} %", significant(share * 100.0, 4)),
+            Self::Minutes(si) if f.alternate() => write!(f, "{} min", fixed(si * MINUTES, 4)),
+            Self::Minutes(si) => write!(f, "{} min", significant(si * MINUTES, 4)),
         }
     }
 }
@@ -142,6 +159,7 @@ impl Value {
                 let percent = (share * 1e4).round() / 1e2 + 0.0;
                 format!("{percent:+.2} %")
             }
+            Self::Minutes(si) => format!("{:+.1} min", si * MINUTES + 0.0),
             Self::Plain(q) => {
                 let size = Quantity { si: q.si.abs(), ..q };
                 let rounding = q.si.abs() < 1e-9;
@@ -156,6 +174,7 @@ impl Value {
     fn edge(self) -> (&'static str, f64) {
         match self {
             Self::Percent(share) => ("_pct", tidy(share * 100.0)),
+            Self::Minutes(si) => ("_arcmin", tidy(si * MINUTES)),
             Self::Plain(q) => {
                 let suffix = SUFFIXES.iter().find(|(_, d)| *d == q.dimension).map_or("", |s| s.0);
                 let number = if q.dimension == Dimension::ANGLE {
@@ -171,6 +190,9 @@ impl Value {
     pub(super) fn from_edge(key: &str, number: f64) -> (String, Self) {
         if let Some(name) = key.strip_suffix("_pct") {
             return (name.to_owned(), Self::Percent(number / 100.0));
+        }
+        if let Some(name) = key.strip_suffix("_arcmin") {
+            return (name.to_owned(), Self::Minutes(number / MINUTES));
         }
         let longest = SUFFIXES
             .iter()
@@ -236,12 +258,17 @@ mod tests {
             .with("time", seconds(4.05))
             .with("current", amperes(2.4))
             .with("angle", degrees(-120.0))
-            .with_percent("reset", 0.95);
+            .with_percent("reset", 0.95)
+            .with_value("phase", Value::Minutes(0.5f64.to_radians()));
         let json = serde_json::to_string(&values).unwrap();
-        assert_eq!(json, r#"{"time_s":4.05,"current_a":2.4,"angle_deg":-120.0,"reset_pct":95.0}"#);
+        assert_eq!(
+            json,
+            r#"{"time_s":4.05,"current_a":2.4,"angle_deg":-120.0,"reset_pct":95.0,"phase_arcmin":30.0}"#
+        );
         let back: Values = serde_json::from_str(&json).unwrap();
         assert_eq!(serde_json::to_string(&back).unwrap(), json);
         assert_eq!(back.text("reset").unwrap(), "95 %");
+        assert_eq!(back.text("phase").unwrap(), "30 min");
         assert_eq!(back.get("time"), Some(4.05));
     }
 }

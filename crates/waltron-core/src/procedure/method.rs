@@ -49,6 +49,16 @@ pub trait Method: Debug + Send + Sync {
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String>;
 
+    /// All that it grades by its parameters of injections that serve points together, where other
+    /// parameters or another nameplate may make other points of them; `None` where they make the same.
+    fn all_again(
+        &self,
+        _bench: Bench<'_>,
+        _served: &[(&Program, &Observation)],
+    ) -> Option<Vec<Finding>> {
+        None
+    }
+
     /// Itself, to be compared.
     fn as_any(&self) -> &dyn Any;
 

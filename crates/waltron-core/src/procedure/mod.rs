@@ -11,6 +11,7 @@
 mod also;
 mod contact;
 mod method;
+mod served;
 mod setup;
 mod shots;
 
@@ -18,6 +19,7 @@ pub use also::{Also, Span};
 pub use contact::{closed_already, seen_trip};
 pub(crate) use method::schema_of;
 pub use method::{Method, Registration, TestHead, TestKeys};
+pub use served::Served;
 pub use setup::{Bench, SetupError};
 pub use shots::{Grader, Measuring, Shot, Shots};
 

@@ -75,6 +75,7 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
         }
         Dimension::VOLTS_PER_HERTZ => ("V/Hz", 1.0),
         Dimension::AMPERE_SQUARED_SECOND => ("A2s", 1.0),
+        Dimension::CHARGE => ("As", 1.0),
         Dimension::TEMPERATURE => ("K", 1.0),
         _ => ("(SI)", 1.0),
     }

@@ -108,6 +108,14 @@ pub enum Event {
     Continued(Box<Continued>),
     /// What was measured was graded again, without testing.
     GradedAgain(Box<GradedAgain>),
+    /// Somebody added a note.
+    Noted {
+        /// What it says.
+        text: String,
+        /// Who, where that is told.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        by: Option<String>,
+    },
     /// Stands behind the end of a run and vouches for it, as every line does for the one before.
     Sealed {},
     /// The last line of a run that came to its end in order, but for its seal.

@@ -181,7 +181,7 @@ impl Progress {
         // What stands behind an end takes nothing from it, and is none itself.
         self.is_closed = match &*head.event {
             "run-ended" => true,
-            "graded-again" | "sealed" => self.is_closed,
+            "graded-again" | "noted" | "sealed" => self.is_closed,
             _ => false,
         };
         self.last_at.clear();

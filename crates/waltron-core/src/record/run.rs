@@ -7,9 +7,10 @@ use super::kept::Kept;
 use crate::asset::Asset;
 use crate::asset::readback::{Difference, with_device};
 use crate::grading::{Grade, Summary};
+use crate::procedure::Served;
 use crate::text::document::{DocumentError, Source};
 use crate::text::name::Name;
-use crate::wing::Wings;
+use crate::wing::{Told, Wing, Wings};
 use std::collections::HashMap;
 
 /// A run put together from its record; the latest attempt of each point counts.
@@ -33,8 +34,12 @@ pub struct Run {
     pub changes: Vec<(String, Vec<Name>)>,
     /// When it was graded again, RFC 3339, and what came of it.
     pub again: Vec<(String, GradedAgain)>,
+    /// Notes that were added: when (RFC 3339), by whom, what.
+    pub notes: Vec<(String, Option<String>, String)>,
     /// Waveforms that were kept, in order.
     pub kept: Vec<Kept>,
+    /// Its injections in order; read only where somebody looks at them: see [`Run::read_injections`].
+    pub served: Vec<Served>,
     /// How it ended; absent if the record stops before the run did.
     pub ended: Option<RunEnded>,
     /// Bytes left out at the record's end.
@@ -88,7 +93,7 @@ impl Run {
                 (None, _) => return Err(ReadError::NoStart),
                 (Some(run), event) => {
                     // Grading again is no part of the test, but for its own time.
-                    let again = matches!(&*head.event, "graded-again" | "sealed");
+                    let again = matches!(&*head.event, "graded-again" | "noted" | "sealed");
                     let at = head.at.into_owned();
                     let before = std::mem::replace(&mut run.last_at, at);
                     event.into_iter().for_each(|event| run.take(event, &mut index));
@@ -115,7 +120,9 @@ impl Run {
             from_file: Vec::new(),
             changes: Vec::new(),
             again: Vec::new(),
+            notes: Vec::new(),
             kept: Vec::new(),
+            served: Vec::new(),
             ended: None,
             cut_bytes: 0,
             broken_at: None,
@@ -132,6 +139,7 @@ impl Run {
                 }
             }
             Event::Kept(kept) => self.kept.push(kept),
+            Event::Noted { text, by } => self.notes.push((self.last_at.clone(), by, text)),
             Event::RunEnded(end) => self.ended = Some(end),
             Event::GradedAgain(again) => self.again.push((self.last_at.clone(), *again)),
             Event::Continued(continued) => {
@@ -158,6 +166,27 @@ impl Run {
             }
             _ => {}
         }
+    }
+
+    /// Reads its injections out of its record's bytes as well, where the asset's wing looks at them.
+    pub fn read_injections(&mut self, bytes: &[u8], wings: Wings) {
+        let looks = |asset: &Asset| wings.of(asset.kind).is_some_and(Wing::looks_at_injections);
+        if !self.asset(wings).is_ok_and(|asset| looks(&asset)) {
+            return;
+        }
+        let observed = lines(bytes).filter_map(|(_, line, _)| Line::read(line).ok());
+        let served = observed.filter_map(|line| match line.event {
+            Event::Observed { points, program, observation, .. } => {
+                Some(Served { points, program, observation })
+            }
+            _ => None,
+        });
+        self.served = served.collect();
+    }
+
+    /// What it has come to, for its asset's wing.
+    pub fn told(&self) -> Told<'_> {
+        Told { points: &self.points, served: &self.served }
     }
 
     /// Counts of the latest verdicts.

@@ -63,6 +63,8 @@ impl Region {
 pub struct Curve {
     /// What it is, in the legend; empty where it needs no words.
     pub name: String,
+    /// What stands at its last point, to tell it from its neighbours; may be empty.
+    pub label: String,
     /// How it is drawn.
     pub style: Style,
     /// Its points, by rising place.
@@ -78,6 +80,13 @@ pub enum Style {
     Aside,
     /// One of several that are told apart, by its number.
     Trace(usize),
+    /// One of several groups that are told apart by their dashes as well.
+    Dashed {
+        /// Which of the group.
+        number: usize,
+        /// Which group: the first one is not dashed.
+        dashes: usize,
+    },
 }
 
 /// A single value.
@@ -106,15 +115,21 @@ pub enum Outcome {
     Open,
     /// Rightly nothing came, for as long as is shown.
     Nothing,
+    /// Nothing is required of it.
+    Measured,
+    /// What a nameplate says.
+    Rated,
 }
 
 impl Outcome {
     /// All of them, as legends tell them.
-    pub const ALL: [(Self, &'static str); 4] = [
+    pub const ALL: [(Self, &'static str); 6] = [
         (Self::Pass, "pass"),
         (Self::Nothing, "no operation, pass"),
         (Self::Fail, "fail"),
         (Self::Open, "inconclusive"),
+        (Self::Measured, "measured"),
+        (Self::Rated, "rated"),
     ];
 }
 

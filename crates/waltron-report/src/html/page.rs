@@ -68,7 +68,7 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
         (Err(error), None) => return Err(error),
     };
     let sections = match &asset {
-        Ok(asset) => wings.sections(asset, &run.points),
+        Ok(asset) => wings.sections(asset, run.told()),
         Err(resolved) => vec![tables::resolved(resolved)],
     };
     Ok(markup! {
@@ -81,6 +81,7 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
                 div.stamps { (stamp(run)) (latest_stamp(run)) }
             }
             (warnings(run))
+            (notes(run))
             (title_block(run, asset.as_ref().map_or_else(|r| &r.identity, |a| &a.identity), asset.as_ref().ok()))
             (tables::summary(run))
             @for section in &sections { (block::section(section)) }
@@ -93,6 +94,25 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
             (signatures(run))
         }
     })
+}
+
+/// What somebody added.
+fn notes(run: &Run) -> Markup {
+    markup! {
+        @if !run.notes.is_empty() {
+            section {
+                h2 { "Notes" }
+                table.facts { tbody {
+                    @for (at, by, text) in &run.notes {
+                        tr {
+                            th scope="row" { (moment(at)) @if let Some(by) = by { br; (by) } }
+                            td { (text) }
+                        }
+                    }
+                } }
+            }
+        }
+    }
 }
 
 /// The verdict of the whole, which is what the reader wants first.

@@ -113,7 +113,7 @@ fn stroke(style: Style) -> (RGBColor, f64) {
     match style {
         Style::Expected => (CURVE, 2.4),
         Style::Aside => (STAGE, 1.3),
-        Style::Trace(number) => (TRACES[number % TRACES.len()], 1.5),
+        Style::Trace(number) | Style::Dashed { number, .. } => (TRACES[number % TRACES.len()], 1.5),
     }
 }
 
@@ -128,11 +128,39 @@ fn line<B: DrawingBackend>(
     let points: Vec<(i32, i32)> = points.into_iter().map(|(x, y)| area.at(x, y)).collect();
     let (colour, width) = stroke(curve.style);
     let stroke = colour.stroke_width(px(width));
-    if curve.style == Style::Aside {
-        let dashes = DashedPathElement::new(points, px(6.0), px(4.0), stroke);
-        return root.draw(&dashes).map_err(drawing);
+    if let (false, Some((x, y))) = (curve.label.is_empty(), points.last()) {
+        let width = px(7.0 * curve.label.chars().count() as f64) as i32;
+        let fits = x + px(10.0) as i32 + width < area.at(1.0, 0.0).0;
+        // Where it would be cut off it stands above the line instead of behind it.
+        let (place, at) = match fits {
+            true => (Pos::new(HPos::Left, VPos::Center), (x + px(10.0) as i32, *y)),
+            false => {
+                (Pos::new(HPos::Right, VPos::Bottom), (x - px(4.0) as i32, y - px(4.0) as i32))
+            }
+        };
+        let style = label(12.0, &FAINT).pos(place);
+        root.draw(&Text::new(curve.label.clone(), at, style)).map_err(drawing)?;
     }
-    root.draw(&PathElement::new(points, stroke)).map_err(drawing)
+    match dashes(curve.style) {
+        Some((dash, gap)) => {
+            let dashed = DashedPathElement::new(points, px(dash), px(gap), stroke);
+            root.draw(&dashed).map_err(drawing)
+        }
+        None => root.draw(&PathElement::new(points, stroke)).map_err(drawing),
+    }
+}
+
+/// Dash and gap of a line; none of one that goes through.
+fn dashes(style: Style) -> Option<(f64, f64)> {
+    match style {
+        Style::Aside => Some((6.0, 4.0)),
+        Style::Dashed { dashes, .. } => match dashes % 3 {
+            1 => Some((8.0, 4.0)),
+            2 => Some((2.0, 3.0)),
+            _ => None,
+        },
+        Style::Expected | Style::Trace(_) => None,
+    }
 }
 
 /// What the panel shows and what its lines, areas and marks are, on one line above it.
@@ -161,7 +189,14 @@ fn legend<B: DrawingBackend>(
         entry(&curve.name, &mut |cx| {
             let ends = vec![(cx - px(9.0) as i32, y), (cx + px(9.0) as i32, y)];
             let stroke = colour.stroke_width(px(width.max(2.0)));
-            root.draw(&PathElement::new(ends, stroke)).map_err(drawing)
+            match dashes(curve.style).filter(|_| curve.style != Style::Aside) {
+                Some((dash, gap)) => {
+                    let dashed =
+                        DashedPathElement::new(ends, px(dash / 2.0), px(gap / 2.0), stroke);
+                    root.draw(&dashed).map_err(drawing)
+                }
+                None => root.draw(&PathElement::new(ends, stroke)).map_err(drawing),
+            }
         })?;
     }
     for region in panel.regions.iter().filter(|r| r.outline.len() > 2) {

@@ -2,7 +2,7 @@
 
 use super::PlotError;
 use super::frame::Area;
-use super::style::{FAIL, OPEN, PASS, drawing, px};
+use super::style::{FAIL, INK, OPEN, PASS, drawing, px};
 use plotters::prelude::*;
 use waltron_core::section::Outcome;
 
@@ -30,6 +30,16 @@ pub(super) fn symbol<B: DrawingBackend>(
         Outcome::Open => {
             let ends = [(x - r, y - r), (x + r, y + r)];
             root.draw(&Rectangle::new(ends, OPEN.stroke_width(px(2.0)))).map_err(drawing)
+        }
+        Outcome::Measured => {
+            let r = px(2.8) as i32;
+            root.draw(&Circle::new((x, y), r, WHITE.filled())).map_err(drawing)?;
+            root.draw(&Circle::new((x, y), r, INK.stroke_width(px(1.4)))).map_err(drawing)
+        }
+        Outcome::Rated => {
+            let r = px(6.0) as i32;
+            let points = vec![(x, y - r), (x + r, y), (x, y + r), (x - r, y), (x, y - r)];
+            root.draw(&PathElement::new(points, INK.stroke_width(px(1.8)))).map_err(drawing)
         }
         Outcome::Nothing => {
             let points = vec![(x, y - r), (x + r, y + r), (x - r, y + r), (x, y - r)];

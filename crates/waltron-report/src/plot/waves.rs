@@ -115,6 +115,7 @@ impl Traces {
         let traces = self.traces.into_iter().enumerate();
         let curve = |(number, trace): (usize, Trace)| Curve {
             name: trace.name,
+            label: String::new(),
             style: Style::Trace(number),
             points: trace.points,
         };

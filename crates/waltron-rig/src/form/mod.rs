@@ -79,6 +79,9 @@ struct HeadForm {
     timing_accuracy: Option<ToleranceText<Time>>,
     /// Meaning of the input that switches everything off.
     emergency_stop: Option<Text>,
+    /// Whether it takes its leads from one place of the asset to another by itself; somebody does it if
+    /// not given.
+    switches_leads: Option<bool>,
     /// Whether that input stops by `closing` or by `opening`; `opening` if not given, which also
     /// notices a broken wire.
     emergency_stop_by: Option<StopsBy>,
@@ -386,6 +389,7 @@ impl RigForm {
                 timing_accuracy,
                 instruments: Vec::new(),
                 emergency_stop,
+                switches_leads: head.switches_leads.unwrap_or(false),
             },
         })
     }

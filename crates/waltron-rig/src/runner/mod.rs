@@ -18,7 +18,7 @@ use waltron_core::clearance::duty::{Duty, Warm};
 use waltron_core::clearance::{Cleared, clear};
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Rule, Values, Verdict};
 use waltron_core::injection::program::{Finish, Program};
-use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure};
+use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure, Question};
 use waltron_core::quantity::{Dimension, Quantity, Time, seconds, text};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
 use waltron_core::text::name::Name;
@@ -95,6 +95,8 @@ struct Runner<'a> {
     held: bool,
     /// The program that was put out last.
     cleared: Option<Cleared>,
+    /// Where somebody has taken the leads.
+    leads: Option<Name>,
     /// Whether sequences may run programs.
     may_execute: bool,
     /// The most that is put out of each channel, as it was told before the run.
@@ -136,6 +138,7 @@ pub fn run<'a>(
         short_rests: false,
         held: false,
         cleared: None,
+        leads: None,
         may_execute: prepared.may_execute,
         told,
     };
@@ -398,6 +401,32 @@ impl Runner<'_> {
         self.beyond(program).map_or(Ok(cleared), Err)
     }
 
+    /// Has the leads taken to where a program wants them, by somebody where the rig does not do it
+    /// itself; returns why they were not.
+    fn lead(&mut self, program: &Program) -> Result<Option<String>, Halt> {
+        if self.leads == program.connection || self.rig.capability().switches_leads {
+            return Ok(None);
+        }
+        // Whoever takes leads off must not hold them under voltage.
+        self.off()?;
+        let to = match &program.connection {
+            Some(place) => place.to_string(),
+            None => "where the connection sheet has them".to_owned(),
+        };
+        let question = Question::confirm(format!("Take the leads to {to}; outputs are off"));
+        self.emit(&Event::Asked(question.clone()))?;
+        let answer = self.attendant.ask(&question);
+        self.emit(&Event::Answered { answer: answer.clone() })?;
+        match answer {
+            Answer::Stop => Err(Halt::Stopped),
+            Answer::Skip(reason) => Ok(Some(format!("the leads were not taken to {to}: {reason}"))),
+            _ => {
+                self.leads.clone_from(&program.connection);
+                Ok(None)
+            }
+        }
+    }
+
     fn inject(
         &mut self,
         id: &Name,
@@ -410,6 +439,9 @@ impl Runner<'_> {
             Ok(cleared) => cleared,
             Err(reason) => return Ok(procedure.refuse(&reason)),
         };
+        if let Some(skipped) = self.lead(&program)? {
+            return Ok(procedure.refuse(&skipped));
+        }
         self.cool_for(&program)?;
         if self.attendant.wants_to_stop() {
             return Err(Halt::Stopped);

@@ -108,14 +108,7 @@ impl<'a> Inputs<'a> {
     }
 
     fn alternating(&self, meter: &Meter, orders: u32) -> Result<Alternating, Lack> {
-        let (mut samples, start_s) = self.samples(meter, RATE_HZ)?;
-        let all = rms(&samples);
-        if !meter.coupling.is_dc() {
-            let direct = mean(&samples);
-            samples.iter_mut().for_each(|s| *s -= direct);
-        }
-        let size = if meter.coupling.is_dc() { all } else { rms(&samples) };
-        Self::within(meter, size)?;
+        let ((samples, start_s), size) = self.coupled(meter)?;
         let nominal = self.moment.nominal;
         let cycles = samples.len() as f64 / RATE_HZ * nominal;
         if cycles < 1.0 {
@@ -147,6 +140,59 @@ impl<'a> Inputs<'a> {
         Ok(value)
     }
 
+    /// The RMS value, without looking for waves where nobody did before.
+    fn true_rms(&self, meter: &Meter) -> Result<f64, Lack> {
+        if let Some((_, known)) = self.fundamentals.iter().find(|(id, _)| *id == meter.id) {
+            return known.as_ref().map(|seen| seen.rms).map_err(Clone::clone);
+        }
+        let (samples, size) = self.coupled(meter)?;
+        if samples.0.len() as f64 / RATE_HZ * self.moment.nominal < 1.0 {
+            return Err(Lack::Nothing(meter.meaning.clone()));
+        }
+        Ok(size)
+    }
+
+    /// Samples as the meter's coupling lets them through, with their start and their RMS value.
+    fn coupled(&self, meter: &Meter) -> Result<((Vec<f64>, f64), f64), Lack> {
+        let (mut samples, start_s) = self.samples(meter, RATE_HZ)?;
+        if !meter.coupling.is_dc() {
+            let direct = mean(&samples);
+            samples.iter_mut().for_each(|s| *s -= direct);
+        }
+        let size = rms(&samples);
+        Self::within(meter, size)?;
+        Ok(((samples, start_s), size))
+    }
+
+    /// The largest size in the window; of what alternates around its mean.
+    fn peak(&self, meter: &Meter) -> Result<f64, Lack> {
+        let (samples, _) = self.samples(meter, RATE_HZ)?;
+        let middle = if meter.coupling.is_dc() { 0.0 } else { mean(&samples) };
+        let most = samples.iter().fold(0.0f64, |most, s| most.max((s - middle).abs()));
+        Self::within(meter, most / std::f64::consts::SQRT_2)?;
+        Ok(most)
+    }
+
+    /// The integral since the level began: the error of each sample stays the same.
+    fn integral(&mut self, meter: &Meter, noise: &mut Noise) -> Result<(Seen, Option<f64>), Lack> {
+        let Moment { now, level_start: start_s, .. } = self.moment;
+        let length = now - start_s;
+        let count = (length * DC_RATE_HZ).floor().max(0.0) as usize;
+        let window = Window { start_s, rate_hz: DC_RATE_HZ, count: count + 1 };
+        let nothing = || Lack::Nothing(meter.meaning.clone());
+        let samples = self.specimen.samples(&meter.meaning, window).ok_or_else(nothing)?;
+        let most = samples.iter().fold(0.0f64, |most, s| most.max(s.abs()));
+        Self::within(meter, most)?;
+        // Trapezoids, with the rest of a step behind the last sample.
+        let ends = (samples.first().unwrap_or(&0.0) + samples.last().unwrap_or(&0.0)) / 2.0;
+        let rest = length - count as f64 / DC_RATE_HZ;
+        let whole = (samples.iter().sum::<f64>() - ends) / DC_RATE_HZ;
+        let true_value = whole + rest * samples.last().unwrap_or(&0.0);
+        let size = meter.uncertainty(true_value / length.max(1e-9)) * length;
+        let value = true_value + size * self.error(meter, noise)[0];
+        Ok((Seen { value: value.into(), size, angle: 0.0 }, None))
+    }
+
     /// What a meter shows of a property that can be worked on with others': a phasor, or a real number;
     /// and the frequency, where it is one.
     pub(super) fn seen(
@@ -157,7 +203,9 @@ impl<'a> Inputs<'a> {
     ) -> Result<(Seen, Option<f64>), Lack> {
         let (true_value, hertz) = match what {
             Property::Dc => (Complex64::from(self.direct(meter)?), None),
-            Property::Rms => (Complex64::from(self.fundamental(meter)?.rms), None),
+            Property::Rms => (Complex64::from(self.true_rms(meter)?), None),
+            Property::Peak => (Complex64::from(self.peak(meter)?), None),
+            Property::Integral => return self.integral(meter, noise),
             _ => {
                 let seen = self.fundamental(meter)?;
                 let common = self.moment.clock.common_at(seen.start_s);
@@ -173,7 +221,7 @@ impl<'a> Inputs<'a> {
             norm => true_value * (1.0 + by / norm),
         };
         let value = match what {
-            Property::Dc | Property::Rms => value,
+            Property::Dc | Property::Rms | Property::Peak => value,
             _ => value * Complex64::from_polar(1.0, meter.angle_uncertainty() * angle),
         };
         let seen =

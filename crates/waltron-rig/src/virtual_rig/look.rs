@@ -70,7 +70,8 @@ impl<'a> Look<'a> {
                 };
                 return read.map(Measured::plain).ok_or_else(|| Lack::Nothing(name.clone()));
             };
-            if !probe.what.can_be_worked_out() {
+            let is_of_samples = matches!(probe.what, Property::Peak | Property::Integral);
+            if !probe.what.can_be_worked_out() && !is_of_samples {
                 return self.inputs.own(meter, probe.what, noise).map(Measured::plain);
             }
         }

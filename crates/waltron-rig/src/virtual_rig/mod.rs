@@ -90,6 +90,9 @@ impl Rig for VirtualRig {
         let program = program.program();
         let draw = self.draw;
         self.draw += 1;
+        let place = program.connection.clone().unwrap_or_else(|| "".into());
+        let led = self.bench.specimen.lead(&place);
+        led.map_err(|error| RigError::NoPlace(error.to_string()))?;
         self.bench.begin(draw);
         let closed: Vec<Name> = self.bench.specimen.closed();
         let (bench, raw) = (&mut self.bench, program.raw_edges);

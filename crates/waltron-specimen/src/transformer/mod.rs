@@ -28,6 +28,9 @@ use waltron_core::quantity::{Measure, Time};
 use waltron_core::text::name::Name;
 use wave::{Source, Wave};
 
+/// What stands behind a place where the primary is shorted for a test.
+const SHORTED: &str = "primary shorted";
+
 /// Steps a second while something alternates, and fewest in a period.
 const RATE_HZ: f64 = 12_800.0;
 const IN_A_PERIOD: f64 = 256.0;
@@ -109,6 +112,8 @@ pub struct Transformer {
     looks: Vec<(Name, Look)>,
     /// Which of its cores the leads are at, and which part of the winding.
     at: (usize, Part),
+    /// Whether somebody has shorted the primary.
+    primary_shorted: bool,
     fed: Fed,
     history: History,
     clock: PhaseClock,
@@ -142,6 +147,7 @@ impl Transformer {
             outlets: Vec::new(),
             looks: Vec::new(),
             at: (0, whole),
+            primary_shorted: false,
             fed,
             history: History::default(),
             clock: PhaseClock::default(),
@@ -302,6 +308,10 @@ impl Transformer {
         if let Some(ohm) = unit.primary_loop_ohm.filter(|_| !is_primary) {
             branches.push(Branch::closed(1.0, ohm, 0.0));
         }
+        if self.primary_shorted && !is_primary {
+            let (ohm, henry) = unit.primary;
+            branches.push(Branch::closed(1.0, ohm.max(1e-9), henry));
+        }
         let circuit = &mut self.circuits[self.at.0];
         // A current in a leaky winding goes on where only what drives it changes.
         if let (Some(before), Some(first)) = (circuit.branches.first(), branches.first_mut())
@@ -409,14 +419,20 @@ impl Specimen for Transformer {
     }
 
     fn lead(&mut self, place: &Name) -> Result<(), Unconnected> {
+        let (at, shorted) = match place.as_str().strip_suffix(SHORTED) {
+            Some(at) => (at.trim_end_matches(", "), true),
+            None => (place.as_str(), false),
+        };
+        self.primary_shorted = shorted;
         let found = self.truth.units.iter().enumerate();
-        let found = found.filter_map(|(k, unit)| Some((k, unit.at(place.as_str())?)));
+        let found = found.filter_map(|(k, unit)| Some((k, unit.at(at)?)));
         let unnamed =
             self.truth.units.len() == 1 && self.truth.units[0].terminals[0].name.is_empty();
+        let unnamed = unnamed || at.is_empty();
         match found.into_iter().next() {
             Some(at) => self.at = at,
-            // Of a single winding without names there is no doubt.
-            None if unnamed => {}
+            // Of a single winding without names, or as the sheet says, there is no doubt.
+            None if unnamed => self.at = (0, self.truth.units[0].whole()),
             None => return Err(Unconnected { meaning: place.clone(), has: Vec::new() }),
         }
         Ok(())
@@ -462,9 +478,8 @@ impl Specimen for Transformer {
 
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
-        let time = |k: usize| window.start_s + k as f64 / window.rate_hz;
-        let at = |k: usize| self.history.at(time(k), *look as usize);
-        let mut samples: Vec<f64> = (0..window.count).map(at).collect();
+        let Window { start_s, rate_hz, count } = window;
+        let mut samples = self.history.samples(start_s, 1.0 / rate_hz, count, *look as usize);
         if self.truth.noise > 0.0 {
             let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
             // Each stretch of samples has its own scatter, the same whenever it is looked at.

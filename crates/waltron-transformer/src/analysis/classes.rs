@@ -259,10 +259,13 @@ impl Class {
         }
     }
 
+    /// The standard whose constants differ a little.
+    pub const IEEE: &'static str = "IEEE C57.13";
+
     /// The standard that it belongs to.
     pub fn standard(self) -> &'static str {
         match self {
-            Self::IeeeMetering(_) | Self::IeeeRelaying { .. } => "IEEE C57.13",
+            Self::IeeeMetering(_) | Self::IeeeRelaying { .. } => Self::IEEE,
             Self::Voltage(_) | Self::VoltageProtection(_) => "IEC 61869-3",
             _ => "IEC 61869-2",
         }

@@ -77,7 +77,7 @@ pub enum Of {
 /// A criterion of a class with what came of it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Assessed {
-    /// Its name, unique in the class: `ratio-error 20 % 1/4`.
+    /// Its name, unique in the class: `ratio-error-20%-quarter`.
     pub key: String,
     /// Its clause, in words.
     pub what: String,
@@ -224,7 +224,7 @@ impl Assessment<'_> {
         let percent = waltron_core::quantity::significant(share * 100.0, 4);
         let at = format!("at {percent} % of rated current, {words}");
         let mut all = vec![Assessed {
-            key: format!("ratio-error {percent} % {name}").trim_end().to_owned(),
+            key: format!("ratio-error-{percent}%{name}"),
             what: format!("ratio error {at}"),
             of: Of::Share,
             value: found.as_ref().map(|(f, ..)| f.ratio).map_err(Clone::clone),
@@ -235,7 +235,7 @@ impl Assessment<'_> {
         if let Some((lower, upper)) = minutes {
             let to_minutes = |radians: f64| radians.to_degrees() * 60.0;
             all.push(Assessed {
-                key: format!("phase {percent} % {name}").trim_end().to_owned(),
+                key: format!("phase-{percent}%{name}"),
                 what: format!("phase displacement {at}"),
                 of: Of::Minutes,
                 value: found.as_ref().map(|(f, ..)| to_minutes(f.phase)).map_err(Clone::clone),
@@ -250,11 +250,12 @@ impl Assessment<'_> {
     fn measuring(&self, connected: Option<Burden>) -> Vec<Assessed> {
         let Class::Measuring(class) = self.class else { return Vec::new() };
         let least = class.least_burden();
-        let part = if least < 0.5 { ("1/4", "quarter burden") } else { ("1/2", "half burden") };
+        let part =
+            if least < 0.5 { ("-quarter", "quarter burden") } else { ("-half", "half burden") };
         let mut burdens =
             vec![(self.burden(1.0), ("", "rated burden")), (self.burden(least), part)];
         if let Some(burden) = connected {
-            burdens.push((Ok(burden), ("connected", "burden that is connected")));
+            burdens.push((Ok(burden), ("-connected", "burden that is connected")));
         }
         let mut all = Vec::new();
         for row in class.rows(self.plate.extended) {
@@ -496,7 +497,7 @@ impl Assessment<'_> {
     /// angle β in minutes, the transformer correction factor is RCF - β/2600, and lies in the same band.
     fn metering(&self, percent: f64) -> Vec<Assessed> {
         let mut all = Vec::new();
-        for (share, times, at) in [(1.0, 1.0, "100 %"), (0.1, 2.0, "10 %")] {
+        for (share, times, at) in [(1.0, 1.0, "100%"), (0.1, 2.0, "10%")] {
             let rated = self.burden(1.0).map(|b| match self.plate.power_factor {
                 Some(_) => b,
                 None => Burden::of_size(b.z.norm(), 0.9),
@@ -513,7 +514,7 @@ impl Assessment<'_> {
             });
             let u = self.seen.turns.as_ref().map_or(0.0, |(v, u)| u / v);
             let one = |name: &str, words: &str, value| Assessed {
-                key: format!("{name} {at}"),
+                key: format!("{name}-{at}"),
                 what: format!("{words} at {at} of rated current, rated burden"),
                 of: Of::Number,
                 value,

@@ -126,5 +126,5 @@ pub fn burden_for(of: &Loop<'_>, multiple: f64, share: f64, power_factor: f64) -
     let (r, cos) = (of.winding_ohm, power_factor);
     let root = (r * cos).mul_add(r * cos, z * z - r * r);
     let b = if root < 0.0 { return None } else { root.sqrt() - r * cos };
-    (b >= 0.0).then(|| b * of.rated_a * of.rated_a)
+    (b >= 0.0).then_some(b * of.rated_a * of.rated_a)
 }

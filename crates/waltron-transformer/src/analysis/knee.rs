@@ -32,12 +32,12 @@ impl KneeKind {
         }
     }
 
-    /// Its name as a key.
-    pub fn key(self) -> &'static str {
+    /// Its name in a table.
+    pub fn short(self) -> &'static str {
         match self {
-            Self::TenFifty => "knee_iec",
-            Self::Tangent45 => "knee_45",
-            Self::Tangent30 => "knee_30",
+            Self::TenFifty => "10/50 %",
+            Self::Tangent45 => "45°",
+            Self::Tangent30 => "30°",
         }
     }
 

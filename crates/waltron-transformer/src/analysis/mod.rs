@@ -13,6 +13,7 @@ pub mod knee;
 pub mod meets;
 mod powers;
 pub mod transient;
+pub mod voltage;
 
 pub use burden::Burden;
 pub use classes::Class;

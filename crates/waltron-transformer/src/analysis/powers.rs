@@ -13,7 +13,7 @@ const N: usize = EXPONENTS.len();
 
 /// A fitted sum of powers.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Powers {
+pub(super) struct Powers {
     coefficients: [f64; N],
     /// ln E and ln I at which all powers are 1.
     origin: (f64, f64),
@@ -22,7 +22,7 @@ pub struct Powers {
 impl Powers {
     /// Fits to points (ln E, ln I): least squares of what the current is off by as a share, where both
     /// scatter alike. `None` where nothing fits.
-    pub fn fit(points: &[(f64, f64)]) -> Option<Self> {
+    pub(super) fn fit(points: &[(f64, f64)]) -> Option<Self> {
         let origin = *points.last()?;
         let mut weights = vec![1.0; points.len()];
         let mut fitted = None;
@@ -46,12 +46,12 @@ impl Powers {
     }
 
     /// ln I at ln E.
-    pub fn at(&self, x: f64) -> f64 {
+    pub(super) fn at(&self, x: f64) -> f64 {
         self.terms(x).map(|(_, t)| t).sum::<f64>().ln() + self.origin.1
     }
 
     /// d ln I over d ln E.
-    pub fn slope(&self, x: f64) -> f64 {
+    pub(super) fn slope(&self, x: f64) -> f64 {
         let (sum, rise) = self.terms(x).fold((0.0, 0.0), |(s, r), (n, t)| (s + t, r + n * t));
         rise / sum
     }
@@ -62,16 +62,9 @@ fn least_squares(points: &[(f64, f64)], origin: (f64, f64), weights: &[f64]) -> 
     let (mut gram, mut right) = ([[0.0; N]; N], [0.0; N]);
     for ((x, y), w) in points.iter().zip(weights) {
         let row = EXPONENTS.map(|n| (n * (x - origin.0) - (y - origin.1)).exp());
-        for i in 0..N {
+        for (i, line) in gram.iter_mut().enumerate() {
             right[i] += w * row[i];
-            for j in 0..=i {
-                gram[i][j] += w * row[i] * row[j];
-            }
-        }
-    }
-    for i in 0..N {
-        for j in i + 1..N {
-            gram[i][j] = gram[j][i];
+            line.iter_mut().zip(row).for_each(|(sum, of)| *sum += w * row[i] * of);
         }
     }
     let (mut x, mut free) = ([0.0f64; N], [false; N]);

@@ -125,7 +125,12 @@ pub(crate) enum Command {
         #[command(subcommand)]
         what: Wave,
     },
-    /// Evaluate a time characteristic, or find the current for a time.
+    /// Add a note to a run's record; reports show it.
+    #[command(
+        after_help = "Examples:\n  waltron note brackwater/q07-f1.run.jsonl \"terminal 3 was loose, tightened\" --by \"R. Amsel\""
+    )]
+    Note(Note),
+    /// Evaluate a time characteristic, or find the current for a time; read an excitation curve.
     Curve {
         #[command(subcommand)]
         what: Curve,
@@ -169,6 +174,7 @@ impl Command {
             Self::Wave { what } => what.format(),
             Self::Curve { what: Curve::Time(c) } => c.curve.format,
             Self::Curve { what: Curve::Current(c) } => c.curve.format,
+            Self::Curve { what: Curve::Excitation(c) } => c.format,
             _ => Format::Text,
         }
     }
@@ -373,6 +379,40 @@ pub(crate) enum Curve {
         after_help = "Examples:\n  waltron curve current --family iec --shape very-inverse --tms 0.3 --pickup \"1.2 A\" --time \"1 s\"\n  waltron curve current --asset brackwater/q07-f1.asset.toml --element 51P --time \"1 s\""
     )]
     Current(CurveCurrent),
+    /// Read the excitation curves of a record, both ways.
+    #[command(
+        after_help = "Examples:\n  waltron curve excitation brackwater/q01-ct.run.jsonl --at \"240 V\" --at \"80 mA\"\n  waltron curve excitation brackwater/q01-ct.run.jsonl --place \"A 1S1-1S6\"\n  waltron curve excitation brackwater/q01-ct.run.jsonl --place \"A 1S1-1S6\" --whole --format json"
+    )]
+    Excitation(CurveExcitation),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct CurveExcitation {
+    /// The run record.
+    pub(crate) record: PathBuf,
+    /// An e.m.f. or an exciting current; may be repeated. Without any, the curves are printed.
+    #[arg(long, value_name = "VALUE")]
+    pub(crate) at: Vec<String>,
+    /// Of this place only: phase and tap.
+    #[arg(long, value_name = "PLACE")]
+    pub(crate) place: Option<String>,
+    /// Every measured point, not only some spread evenly around the knee.
+    #[arg(long, conflicts_with = "at")]
+    pub(crate) whole: bool,
+    /// How results are printed.
+    #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Note {
+    /// The run record.
+    pub(crate) record: PathBuf,
+    /// What it says.
+    pub(crate) text: String,
+    /// Who says it.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) by: Option<String>,
 }
 
 #[derive(Debug, ClapArgs)]

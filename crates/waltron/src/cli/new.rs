@@ -1,6 +1,6 @@
 //! Options of `waltron new`.
 
-use clap::{Args as ClapArgs, Subcommand};
+use clap::{Args as ClapArgs, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
 #[derive(Debug, Subcommand)]
@@ -38,10 +38,24 @@ pub(crate) struct NewPlan {
     /// The rig.
     #[arg(long, value_name = "FILE")]
     pub(crate) rig: Option<PathBuf>,
+    /// How deep it goes, where the kind of asset knows several depths; commissioning if not given.
+    #[arg(long, value_name = "DEPTH")]
+    pub(crate) depth: Option<DepthArg>,
     /// Where it is written; to the terminal if not given.
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     /// Overwrite a file that is there.
     #[arg(long, requires = "output")]
     pub(crate) force: bool,
+}
+
+/// How deep a derived plan goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum DepthArg {
+    /// Everything, as before the first service.
+    Commissioning,
+    /// What is tested again after years.
+    Routine,
+    /// What tells in a short outage whether something is wrong.
+    Quick,
 }

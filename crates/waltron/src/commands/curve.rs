@@ -37,6 +37,8 @@ pub(crate) fn curve(what: &Curve, terminal: &Terminal) -> Result<Exit, Failure> 
             let rows = args.time.iter().map(|time| current_for(&curve, pickup, time));
             (&args.curve, rows.collect::<Result<Vec<_>, _>>()?)
         }
+        // Has a file of its own.
+        Curve::Excitation(args) => return super::excitation::excitation(args, terminal),
     };
     match args.format {
         Format::Json => {

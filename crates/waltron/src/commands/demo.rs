@@ -16,7 +16,7 @@ use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 32] = [
+const FILES: [(&str, &str); 40] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -46,13 +46,22 @@ const FILES: [(&str, &str); 32] = [
     ("q08-ct.plan.toml", include_str!("../../../../examples/q08-ct.plan.toml")),
     ("q08-ct.rig.toml", include_str!("../../../../examples/q08-ct.rig.toml")),
     ("q08-ct.specimen.toml", include_str!("../../../../examples/q08-ct.specimen.toml")),
+    ("q01-ct.asset.toml", include_str!("../../../../examples/q01-ct.asset.toml")),
+    ("q01-ct.plan.toml", include_str!("../../../../examples/q01-ct.plan.toml")),
+    ("q01-ct.rig.toml", include_str!("../../../../examples/q01-ct.rig.toml")),
+    ("q01-ct.specimen.toml", include_str!("../../../../examples/q01-ct.specimen.toml")),
+    ("q01-vt.asset.toml", include_str!("../../../../examples/q01-vt.asset.toml")),
+    ("q01-vt.plan.toml", include_str!("../../../../examples/q01-vt.plan.toml")),
+    ("q01-vt.rig.toml", include_str!("../../../../examples/q01-vt.rig.toml")),
+    ("q01-vt.specimen.toml", include_str!("../../../../examples/q01-vt.specimen.toml")),
     ("supply-settles.seq", include_str!("../../../../examples/supply-settles.seq")),
     ("readings.seq", include_str!("../../../../examples/readings.seq")),
     ("raise-source.seq", include_str!("../../../../examples/raise-source.seq")),
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 6] = ["q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct"];
+const ASSETS: [&str; 8] =
+    ["q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt"];
 
 /// Writes the files, runs every plan, writes reports.
 ///
@@ -80,10 +89,12 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let at = |name: &str| dir.join(name).display().to_string();
     terminal.print(&format!(
         "{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
+         open {}: current transformers tap by tap, one of them with a shorted turn\n  \
          read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron hookup {}\n  waltron run {}\n  \
          read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
         at("q07-f1.html"),
+        at("q01-ct.html"),
         at("q07-f1.asset.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
@@ -117,7 +128,8 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal)?;
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));
     let bytes = files::read_bytes(&record)?;
-    let run = Run::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
+    let mut run = Run::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
+    run.read_injections(&bytes, crate::wings::WINGS);
     let told = Told { run: &run, waveforms: super::report::waveforms(&record, &run) };
     let page = waltron_report::html::html(&[told], false, crate::wings::WINGS)
         .map_err(|e| Failure::trouble(e.to_string()))?;

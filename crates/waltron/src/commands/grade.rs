@@ -28,24 +28,7 @@ use waltron_rig::writer::{Durability, Reopened, WriteError};
 /// # Errors
 /// A record, asset or plan that cannot be read, a record that is being written or was changed.
 pub(crate) fn grade(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
-    if !args.record.exists() {
-        return Err(Failure::file(&args.record, "there is no such record"));
-    }
-    let reopened = Reopened::open(&args.record).map_err(|error| match &error {
-        WriteError::Unreadable { source, .. } => {
-            Failure::file(&args.record, source.to_string()).help("run records end in .run.jsonl")
-        }
-        WriteError::Busy { .. } => Failure::file(&args.record, "a run is writing this record")
-            .help("wait until it has ended"),
-        _ => Failure::trouble(error.to_string()),
-    })?;
-    if let Some(line) = reopened.progress.broken_at {
-        let message = format!(
-            "the record was changed after the test: line {line} does not follow from the line before"
-        );
-        return Err(Failure::file(&args.record, message)
-            .help("what was changed is not graded; it can still be reported, with a warning"));
-    }
+    let reopened = reopened(&args.record)?;
     let bytes = read_bytes(&args.record)?;
     let run = Run::read(&bytes).map_err(|e| Failure::file(&args.record, e.to_string()))?;
     let again = graded(args, &run)?;
@@ -56,6 +39,35 @@ pub(crate) fn grade(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let exit = Exit::of_verdict(again.summary.verdict());
     show(args, &run, &again, exit, terminal);
     Ok(exit)
+}
+
+/// A record to be gone on with.
+///
+/// # Errors
+/// It is not there, is being written, or was changed after the test.
+pub(super) fn reopened(record: &Path) -> Result<Reopened, Failure> {
+    if !record.exists() {
+        return Err(Failure::file(record, "there is no such record"));
+    }
+    let reopened = Reopened::open(record).map_err(|error| match &error {
+        WriteError::Unreadable { source, .. } => {
+            Failure::file(record, source.to_string()).help("run records end in .run.jsonl")
+        }
+        WriteError::Busy { .. } => {
+            Failure::file(record, "a run is writing this record").help("wait until it has ended")
+        }
+        _ => Failure::trouble(error.to_string()),
+    })?;
+    match reopened.progress.broken_at {
+        None => Ok(reopened),
+        Some(line) => {
+            let message = format!(
+                "the record was changed after the test: line {line} does not follow from the line before"
+            );
+            Err(Failure::file(record, message)
+                .help("nothing is added to it; it can still be reported, with a warning"))
+        }
+    }
 }
 
 fn trouble(error: WriteError) -> Failure {

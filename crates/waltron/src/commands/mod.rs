@@ -3,12 +3,14 @@
 mod check;
 mod curve;
 mod demo;
+mod excitation;
 mod fmt;
 mod grade;
 mod hookup;
 mod inject;
 mod man;
 mod new;
+mod note;
 mod plot;
 mod report;
 mod rig;
@@ -21,6 +23,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::read_bytes;
 use crate::terminal::Terminal;
+use crate::wings::WINGS;
 use clap::CommandFactory;
 use std::path::Path;
 use waltron_core::quantity::counted;
@@ -45,6 +48,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Inject(args) => inject::inject(&args, terminal),
         Command::Wave { what } => wave::wave(&what, terminal),
         Command::Curve { what } => curve::curve(&what, terminal),
+        Command::Note(args) => note::note(&args, terminal),
         Command::Schema { kind } => schema::schema(kind, terminal),
         Command::Completions { shell } => {
             // Into a buffer first: the generator panics on a closed pipe.
@@ -60,7 +64,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
 /// Reads a run record; says what was cut or changed.
 fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
     let bytes = read_bytes(path)?;
-    let run = Run::read(&bytes).map_err(|error| {
+    let mut run = Run::read(&bytes).map_err(|error| {
         Failure::file(path, error.to_string()).help("run records end in .run.jsonl")
     })?;
     let name = path.display();
@@ -81,5 +85,6 @@ fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
             "warning: {name} ends before the run did; it holds {points} graded points\n"
         ));
     }
+    run.read_injections(&bytes, WINGS);
     Ok(run)
 }

@@ -1,6 +1,6 @@
 //! `waltron new`: files to begin with.
 
-use crate::cli::new::{New, NewAsset, NewPlan};
+use crate::cli::new::{DepthArg, New, NewAsset, NewPlan};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, for_shell, read_source};
@@ -8,6 +8,7 @@ use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use std::path::{Component, Path, PathBuf};
 use waltron_core::text::name::nearest;
+use waltron_core::wing::Depth;
 use waltron_rig::RigForm;
 
 /// Writes a file to begin with.
@@ -49,7 +50,12 @@ fn plan(args: &NewPlan, terminal: &Terminal) -> Result<Exit, Failure> {
         Some(rig) => Some(RigForm::load(&read_source(rig)?)?.capability),
         None => None,
     };
-    let tests = WINGS.0.iter().find_map(|wing| wing.new_tests(&asset, rig.as_ref()));
+    let depth = match args.depth {
+        None | Some(DepthArg::Commissioning) => Depth::Commissioning,
+        Some(DepthArg::Routine) => Depth::Routine,
+        Some(DepthArg::Quick) => Depth::Quick,
+    };
+    let tests = WINGS.0.iter().find_map(|wing| wing.new_tests(&asset, rig.as_ref(), depth));
     let tests = tests.ok_or_else(|| {
         Failure::file(&args.asset, "no tests follow from this asset")
             .help("write a plan with `procedure = \"sequence\"`, see docs/sequences.md")

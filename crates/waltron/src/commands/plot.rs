@@ -11,8 +11,8 @@ use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use std::path::Path;
 use waltron_core::asset::Asset;
-use waltron_core::grading::Grade;
 use waltron_core::quantity::Measure;
+use waltron_core::record::Run;
 use waltron_core::section::Chart;
 use waltron_core::text::name::Name;
 use waltron_report::plot::{of_program, png, svg};
@@ -34,8 +34,8 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         return Err(Failure::usage("which test of the plan shall be drawn?")
             .help("name it with --test ID, or draw a run record or an asset"));
     }
-    let (asset, points) = load(&args.source, terminal)?;
-    let charts = WINGS.charts(&asset, &points);
+    let (asset, run) = load(&args.source, terminal)?;
+    let charts = WINGS.charts(&asset, run.as_ref().map(Run::told).unwrap_or_default());
     let chart = choose(&charts, &asset, args.element.as_deref())?;
     write(args, is_png, chart)?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
@@ -95,13 +95,13 @@ fn stimulus(args: &Args, test: &str) -> Result<Chart, Failure> {
         .map_err(|e| Failure::usage(e.to_string()))
 }
 
-fn load(path: &Path, terminal: &Terminal) -> Result<(Asset, Vec<Grade>), Failure> {
+fn load(path: &Path, terminal: &Terminal) -> Result<(Asset, Option<Run>), Failure> {
     if path.extension().is_some_and(|e| e == "toml") {
         let asset = WINGS.asset(&files::read_source(path)?)?;
-        return Ok((asset, Vec::new()));
+        return Ok((asset, None));
     }
     let run = load_run(path, terminal)?;
-    Ok((run.asset(WINGS)?, run.points))
+    Ok((run.asset(WINGS)?, Some(run)))
 }
 
 fn choose<'c>(

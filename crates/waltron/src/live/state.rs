@@ -13,6 +13,7 @@ use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
 use waltron_core::section::Chart;
 use waltron_core::text::name::Name;
+use waltron_core::wing::Told;
 use waltron_rig::attendant::Present;
 
 /// Lines that the log keeps.
@@ -178,7 +179,7 @@ impl State {
     pub(super) fn chart(&self) -> Option<&Chart> {
         let chart = self.chart.get_or_init(|| {
             let (asset, element) = (self.asset.as_ref()?, self.element.as_ref()?);
-            let all = WINGS.charts(asset, &self.tested);
+            let all = WINGS.charts(asset, Told::points(&self.tested));
             all.into_iter().find(|chart| chart.of.contains(element))
         });
         chart.as_ref()

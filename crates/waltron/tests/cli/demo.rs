@@ -9,7 +9,15 @@ fn the_demo_tests_both_relays_and_writes_records_and_reports() {
     let done = site.waltron(&["demo", "first"]).exits(0);
     assert!(done.out().contains("What to look at next"));
     let dir = site.dir.path().join("first");
-    for name in ["q07-f1.run.jsonl", "q07-f1.html", "q08-f2.run.jsonl", "q05-t2.html", "dc1.html"] {
+    for name in [
+        "q07-f1.run.jsonl",
+        "q07-f1.html",
+        "q08-f2.run.jsonl",
+        "q05-t2.html",
+        "dc1.html",
+        "q01-ct.html",
+        "q01-vt.html",
+    ] {
         assert!(dir.join(name).is_file(), "{name}");
     }
     let page = std::fs::read_to_string(dir.join("q07-f1.html")).unwrap();

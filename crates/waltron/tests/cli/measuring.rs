@@ -132,7 +132,7 @@ fn a_new_asset_leads_to_a_plan_that_runs() {
 fn what_is_only_measured_counts_neither_for_nor_against() {
     let site = Site::examples();
     let asset = std::fs::read_to_string(site.dir.path().join("q07-ct.asset.toml")).unwrap();
-    let bare = asset.replace("[winding]\nresistance = \"4.5 Ohm\"\nreference = \"75 degC\"\n", "");
+    let bare = asset.replace("resistance = \"4.5 Ohm\"\nreference = \"75 degC\"\n", "");
     site.write("q07-ct.asset.toml", &bare);
     let args = ["run", "q07-ct.plan.toml", "--record", "m.run.jsonl", "--format", "json"];
     let json = site.waltron(&args).exits(0).json();

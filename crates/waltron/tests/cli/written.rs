@@ -45,7 +45,7 @@ fn tree() -> Site {
             std::fs::copy(dir.join(name), dir.join(folder).join(name)).unwrap();
         }
     }
-    for relay in ["q07-f1", "q08-f2"] {
+    for relay in ["q07-f1", "q08-f2", "q01-ct"] {
         let record = format!("brackwater/{relay}.run.jsonl");
         let plan = format!("brackwater/{relay}.plan.toml");
         let done = site.waltron(&["run", &plan, "--record", &record, "--yes"]);

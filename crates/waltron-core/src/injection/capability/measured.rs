@@ -125,7 +125,8 @@ impl Capability {
             | Property::Rms
             | Property::Magnitude
             | Property::Phasor
-            | Property::Dc => self.accuracy_of(name, si).map(|(size, _)| size),
+            | Property::Dc
+            | Property::Peak => self.accuracy_of(name, si).map(|(size, _)| size),
             _ => None,
         }
     }

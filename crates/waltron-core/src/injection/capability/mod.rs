@@ -37,6 +37,8 @@ pub struct Capability {
     pub instruments: Vec<Name>,
     /// The input that switches everything off: its meaning, and whether closing or opening does it.
     pub emergency_stop: Option<EmergencyStop>,
+    /// Whether it takes its leads from one place of the asset to another by itself; else somebody does.
+    pub switches_leads: bool,
 }
 
 /// An input that switches all outputs off.
@@ -140,6 +142,7 @@ impl Capability {
             timing_accuracy: Tolerance::larger_of(0.0, Time::default()),
             instruments: Vec::new(),
             emergency_stop: None,
+            switches_leads: false,
         }
     }
 

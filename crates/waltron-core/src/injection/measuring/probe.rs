@@ -42,6 +42,10 @@ pub enum Property {
     Thd,
     /// Direct component.
     Dc,
+    /// Largest size that was seen.
+    Peak,
+    /// Integral over time since the level began: of a voltage the flux.
+    Integral,
     /// Three-phase active power of the phase channels.
     ActivePower,
     /// Three-phase reactive power of the phase channels.
@@ -50,7 +54,7 @@ pub enum Property {
 
 impl Property {
     /// The names that scripts give them; harmonics take the order as a second argument.
-    pub const NAMES: [(&'static str, Self); 8] = [
+    pub const NAMES: [(&'static str, Self); 10] = [
         ("true_rms", Self::Rms),
         ("magnitude", Self::Magnitude),
         ("phase", Self::Phase),
@@ -59,6 +63,8 @@ impl Property {
         ("harmonic_angle", Self::HarmonicAngle(0)),
         ("thd", Self::Thd),
         ("dc", Self::Dc),
+        ("peak", Self::Peak),
+        ("integral", Self::Integral),
     ];
 
     /// Whether it is had from the fundamental or the direct value alone, so that it can be worked out
@@ -73,8 +79,8 @@ impl Property {
     /// Whether it is one of a direct value; else it needs alternating ones, but for true RMS.
     pub fn fits(self, coupling: Coupling) -> bool {
         match self {
-            Self::Dc => coupling.is_dc(),
-            Self::Rms | Self::Value => true,
+            Self::Dc | Self::Integral => coupling.is_dc(),
+            Self::Rms | Self::Value | Self::Peak => true,
             _ => coupling.is_ac(),
         }
     }
@@ -82,7 +88,10 @@ impl Property {
     /// What it measures, on a channel of this dimension.
     pub fn dimension(self, channel: Dimension) -> Dimension {
         match self {
-            Self::Value | Self::Rms | Self::Magnitude | Self::Phasor | Self::Dc => channel,
+            Self::Value | Self::Rms | Self::Magnitude | Self::Phasor | Self::Dc | Self::Peak => {
+                channel
+            }
+            Self::Integral => channel.times(Dimension::TIME),
             Self::Phase | Self::HarmonicAngle(_) => Dimension::ANGLE,
             Self::Frequency => Dimension::FREQUENCY,
             Self::Harmonic(_) | Self::Thd => Dimension::NUMBER,

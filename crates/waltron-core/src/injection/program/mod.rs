@@ -34,6 +34,9 @@ pub struct Program {
     /// Samples that are taken of what meters see.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub captures: Vec<Capture>,
+    /// Where the leads are while it plays, such as `A 1S1-1S3`, of what is tested at several places.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub connection: Option<Name>,
     /// The name under which its waveforms are kept, where they are.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub capture: Option<Name>,

@@ -7,29 +7,20 @@
 mod sequence;
 
 use crate::grading::{Finding, Grade, PointId, Verdict};
-use crate::injection::observation::Observation;
-use crate::injection::program::Program;
 use crate::plan::{Plan, Playable, ProcedureSettings};
-use crate::procedure::Bench;
+use crate::procedure::{Bench, Served};
 use crate::record::Event;
 use crate::text::name::Name;
 use std::collections::HashMap;
-use std::sync::Arc;
-
-/// An injection of the record.
-struct Seen {
-    points: Vec<String>,
-    program: Arc<Program>,
-    observation: Observation,
-}
 
 /// Grades a record's points again.
 pub struct Again<'a, S> {
     plan: &'a Plan,
     bench: Bench<'a>,
     scripts: &'a HashMap<Name, S>,
-    /// The last two injections: a reset ratio follows from a ramp up and one down.
-    seen: [Option<Seen>; 2],
+    /// The injections that may still serve a point: a reset ratio follows from a ramp up and one down,
+    /// a class from resistance, ratio and excitation.
+    seen: Vec<Served>,
     /// What the present sequence put out, asked and was answered since it began.
     tape: Vec<Event>,
     /// Points of the record, by id, in the order in which they were graded first.
@@ -44,7 +35,7 @@ impl<'a, S: Playable> Again<'a, S> {
             plan,
             bench,
             scripts,
-            seen: [None, None],
+            seen: Vec::new(),
             tape: Vec::new(),
             grades: Vec::new(),
             places: HashMap::new(),
@@ -58,8 +49,15 @@ impl<'a, S: Playable> Again<'a, S> {
                 if self.scripts.contains_key(&test) {
                     self.tape.push(Event::Observed { points, program, observation, test, warm });
                 } else {
-                    let last = Seen { points, program, observation };
-                    self.seen = [self.seen[1].take(), Some(last)];
+                    let last = Served { points, program, observation };
+                    let together =
+                        |before: &Served| before.points.iter().any(|id| last.points.contains(id));
+                    if !self.seen.iter().any(together) {
+                        self.complete();
+                    }
+                    // What served other points than the last one did is over.
+                    self.seen.retain(together);
+                    self.seen.push(last);
                 }
             }
             Event::Graded(grade) => {
@@ -90,6 +88,7 @@ impl<'a, S: Playable> Again<'a, S> {
 
     /// The latest grade of every point.
     pub fn finish(mut self) -> Vec<Grade> {
+        self.complete();
         // A sequence that was broken off has no end.
         let broken_off = self.tape.iter().find_map(|event| match event {
             Event::Observed { test, .. } => Some(test.clone()),
@@ -99,6 +98,41 @@ impl<'a, S: Playable> Again<'a, S> {
             self.replay(&test);
         }
         self.grades
+    }
+
+    /// Injections that served points together are all seen: what other settings make of them takes the
+    /// place of what was graded then.
+    fn complete(&mut self) {
+        let Some(points) = self.seen.last().map(|last| last.points.clone()) else { return };
+        let of = |grade: &&Grade| points.contains(&grade.point.id);
+        // Only what was graded in the record is graded again.
+        let Some(first) = self.grades.iter().position(|grade| of(&grade)) else { return };
+        let attempt = self.grades[first].attempt;
+        let test = self.grades[first].point.test.clone();
+        let Some(test) = self.plan.tests.iter().find(|t| t.id == test) else { return };
+        let ProcedureSettings::Built(method) = &test.procedure else { return };
+        let served: Vec<_> = self.seen.iter().map(|s| (&*s.program, &s.observation)).collect();
+        let Some(found) = method.all_again(self.bench, &served) else { return };
+        let rule = self.plan.rule;
+        let grades = found.into_iter().map(|found| Grade { attempt, ..found.graded(rule) });
+        let stays = |grade: &Grade| !of(&grade);
+        let mut all: Vec<Grade> = Vec::with_capacity(self.grades.len());
+        let mut fresh = Some(grades);
+        for grade in std::mem::take(&mut self.grades) {
+            if stays(&grade) {
+                all.push(grade);
+            } else if let Some(grades) = fresh.take() {
+                all.extend(grades);
+            }
+        }
+        self.grades = all;
+        self.index();
+    }
+
+    /// Notes anew where each grade stands.
+    fn index(&mut self) {
+        let places = self.grades.iter().enumerate();
+        self.places = places.map(|(at, grade)| (grade.point.id.clone(), at)).collect();
     }
 
     fn is_of_sequence(&self, test: &Name) -> bool {
@@ -117,8 +151,7 @@ impl<'a, S: Playable> Again<'a, S> {
 
     fn drop_tests(&mut self, tests: &[Name]) {
         self.grades.retain(|grade| !tests.contains(&grade.point.test));
-        let places = self.grades.iter().enumerate();
-        self.places = places.map(|(at, grade)| (grade.point.id.clone(), at)).collect();
+        self.index();
     }
 
     /// A built-in procedure's point, from the injection that served it.
@@ -143,8 +176,7 @@ impl<'a, S: Playable> Again<'a, S> {
     fn by_settings(&self, measured: &Grade) -> Result<Finding, String> {
         let test = self.plan.tests.iter().find(|test| test.id == measured.point.test);
         let test = test.ok_or("the plan has no such test")?;
-        let serves = |seen: &&Seen| seen.points.contains(&measured.point.id);
-        let serving = self.seen.iter().flatten().filter(serves);
+        let serving = self.seen.iter().filter(|seen| seen.serves(&measured.point.id));
         let serving: Vec<_> = serving.map(|seen| (&*seen.program, &seen.observation)).collect();
         if serving.is_empty() {
             return Err("the record does not tell which injection served it".to_owned());

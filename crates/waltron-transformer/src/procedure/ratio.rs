@@ -1,7 +1,8 @@
 //! The ratio: one side fed, both sides read; with it the polarity.
 
-use crate::asset::Kind;
-use crate::measure::{between, current, injected, point, probe, shown, transformer, voltage};
+use super::measure::{between, current, injected, point, probe, shown, transformer, voltage};
+use super::places::{spots, wanted};
+use crate::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -15,11 +16,11 @@ use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
 use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, Voltage, seconds};
-use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText};
+use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
 
 /// The ratio lies within its tolerance.
-const RATIO: Criterion = Criterion::named("ratio");
+pub(super) const RATIO: Criterion = Criterion::named("ratio");
 
 /// Both sides read: the ratio with its deviation from the nameplate, and the polarity.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -32,6 +33,12 @@ pub struct RatioKeys {
     level: Option<AnyQuantityText>,
     /// How long; 2 s if not given.
     time: Option<QuantityText<Time>>,
+    /// Of this phase only.
+    phase: Option<Text>,
+    /// Of this core, or winding, only.
+    core: Option<Text>,
+    /// At this tap only.
+    tap: Option<Text>,
 }
 
 /// What is fed in.
@@ -50,8 +57,10 @@ pub struct RatioTest {
     test: Name,
     /// Whether the primary current is fed in.
     by_current: bool,
-    level: Quantity,
+    /// As the plan gives it; else by the place.
+    level: Option<Quantity>,
     time: Time,
+    wanted: Wanted,
 }
 
 impl TestKeys for RatioKeys {
@@ -76,37 +85,74 @@ impl TestKeys for RatioKeys {
             return None;
         }
         let dimension = if by_current { Dimension::CURRENT } else { Dimension::VOLTAGE };
-        let usual = match (of.kind, by_current) {
-            (Kind::Current, false) => of.test_voltage_v.map(|v| v / 2.0),
-            _ => Some(of.primary.si / 10.0),
+        let level = match &self.level {
+            Some(level) => Some(Some(level.positive_of(dimension, problems)?)),
+            None => Some(None),
         };
-        let level = match (&self.level, usual) {
-            (Some(level), _) => level.positive_of(dimension, problems),
-            (None, Some(si)) => Some(Quantity { si, dimension }),
-            (None, None) => {
-                let message = "nothing says which voltage the secondary withstands";
-                problems.push(
-                    Problem::new(head.id.span(), message)
-                        .help("give `level`, or `test_voltage` in the asset's [ratings]"),
-                );
-                None
+        let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
+        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        if self.level.is_none() {
+            for spot in of.spots(&wanted).unwrap_or_default() {
+                if let Err(why) = usual(of, &spot, by_current) {
+                    problems.push(
+                        Problem::new(head.id.span(), why)
+                            .help("give `level`, or `test_voltage` in the asset's `[[core]]`"),
+                    );
+                    return None;
+                }
             }
-        };
+        }
         let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems));
-        Some(Arc::new(RatioTest { test: head.name(), by_current, level: level?, time: time? }))
+        Some(Arc::new(RatioTest {
+            test: head.name(),
+            by_current,
+            level: level?,
+            time: time?,
+            wanted,
+        }))
     }
+}
+
+/// What is fed in where the plan does not say: half of the largest test voltage, or a tenth of the rated
+/// primary value.
+fn usual(of: &InstrumentTransformer, spot: &Spot, by_current: bool) -> Result<Quantity, String> {
+    let tap = of.tap(spot);
+    if of.kind == Kind::Current && !by_current {
+        let volts = tap.test_voltage_v.map(|v| v / 2.0);
+        let why = "nothing says which voltage the secondary withstands";
+        return volts
+            .map(|si| Quantity { si, dimension: Dimension::VOLTAGE })
+            .ok_or_else(|| why.to_owned());
+    }
+    let tenth = |q: Quantity| Quantity { si: q.si / 10.0, ..q };
+    tap.primary.map(tenth).ok_or_else(|| "nothing says what the primary is rated for".to_owned())
 }
 
 impl Measuring for RatioTest {
     const WORD: &'static str = "ratio";
 
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
-        let (of, rig) = (transformer(bench.asset)?.clone(), bench.capability);
+        let (of, spots) = spots(bench.asset, &self.wanted)?;
+        let shots = spots.iter().map(|spot| self.shot(of, spot, bench));
+        Ok(Shots::new(shots.collect::<Result<_, _>>()?))
+    }
+}
+
+impl RatioTest {
+    fn shot(
+        &self,
+        of: &InstrumentTransformer,
+        spot: &Spot,
+        bench: Bench<'_>,
+    ) -> Result<Shot, SetupError> {
+        let rig = bench.capability;
         let frequency = bench.frequency()?;
-        let volts = Voltage::from_si(self.level.si);
+        let usual = usual(of, spot, self.by_current).map_err(SetupError::Unknown);
+        let level = self.level.map_or(usual, Ok)?;
+        let volts = Voltage::from_si(level.si);
         let (out, sides) = match (of.kind, self.by_current) {
             (Kind::Current, true) => {
-                let amps = Current::from_si(self.level.si);
+                let amps = Current::from_si(level.si);
                 let out = current(rig, "primary current", amps, frequency)?;
                 (out, ["primary current", "secondary current"])
             }
@@ -126,18 +172,25 @@ impl Measuring for RatioTest {
         ];
         let mut program = Program::of(vec![Segment::hold("ratio", out, self.time)]);
         program.reads = each.into_iter().chain([whole.clone()]).collect();
+        program.connection = spot.connection.clone();
         let program = Arc::new(program);
         let fed = if self.by_current { "current" } else { "voltage" };
-        let stimulus = Values::none().with_quantity(fed, self.level);
-        let ratio = of.ratio();
-        let expected = Values::none().with_quantity("ratio", Quantity::number(ratio));
-        let limits = between(of.ratio_tolerance.limits(ratio), Dimension::NUMBER);
-        let test = self.test.clone();
+        let stimulus = Values::none().with_quantity(fed, level);
+        let ratio = of.secondary(spot).ratio(of.tap(spot));
+        let expected = match ratio {
+            Some(ratio) => Values::none().with_quantity("ratio", Quantity::number(ratio)),
+            None => Values::none(),
+        };
+        let limits = ratio.map_or(Limits::None, |ratio| {
+            between(of.ratio_tolerance.limits(ratio), Dimension::NUMBER)
+        });
+        let (test, prefix) = (self.test.clone(), spot.prefix.clone());
+        let of_place = move |what: &str| point(&test, &format!("{prefix}{what}"));
         let points = [("ratio", RATIO), ("polarity", Criterion::CONDITION)];
         let planned = Planned {
             points: points
                 .iter()
-                .map(|(id, criterion)| PlannedPoint::certain(point(&test, id), criterion.clone()))
+                .map(|(id, criterion)| PlannedPoint::certain(of_place(id), criterion.clone()))
                 .collect(),
             stimulus: stimulus.clone(),
             expected: expected.clone(),
@@ -150,9 +203,8 @@ impl Measuring for RatioTest {
             also: Vec::new(),
         };
         let grade = move |seen: &Observation| {
-            let ratio_found = injected(point(&test, "ratio"), RATIO, &stimulus);
-            let polarity_found =
-                injected(point(&test, "polarity"), Criterion::CONDITION, &stimulus);
+            let ratio_found = injected(of_place("ratio"), RATIO, &stimulus);
+            let polarity_found = injected(of_place("polarity"), Criterion::CONDITION, &stimulus);
             let ratio_found =
                 Finding { expected: expected.clone(), limits: limits.clone(), ..ratio_found };
             match shown(seen, &whole) {
@@ -168,22 +220,31 @@ impl Measuring for RatioTest {
                 }
             }
         };
-        Ok(Shots::new(vec![Shot { planned, grade: Arc::new(grade) }]))
+        Ok(Shot { planned, grade: Arc::new(grade) })
     }
 }
 
-fn graded_ratio(found: Finding, value: f64, u: Option<f64>, expected: f64) -> Finding {
+pub(super) fn graded_ratio(
+    found: Finding,
+    value: f64,
+    u: Option<f64>,
+    expected: Option<f64>,
+) -> Finding {
     let measured = Quantity::number(value);
-    let (low, high) = (found.limits.lower(), found.limits.upper());
-    let judged =
-        judge_between(measured, low.unwrap_or(f64::NEG_INFINITY), high.unwrap_or(f64::INFINITY));
+    let judged = match (found.limits.lower(), found.limits.upper()) {
+        (Some(low), Some(high)) => judge_between(measured, low, high),
+        _ => Judgement::new(Verdict::Measured, "the file tells no rated ratio"),
+    };
     let uncertainty = match u {
         Some(u) => Values::none().with_quantity("u", Quantity::number(u)),
         None => Values::none(),
     };
     Finding {
         measured: Values::none().with_quantity("ratio", measured),
-        deviation: Values::none().with_percent("ratio", value / expected - 1.0),
+        deviation: match expected {
+            Some(expected) => Values::none().with_percent("ratio", value / expected - 1.0),
+            None => Values::none(),
+        },
         uncertainty,
         ..found
     }
@@ -193,7 +254,7 @@ fn graded_ratio(found: Finding, value: f64, u: Option<f64>, expected: f64) -> Fi
 /// The largest uncertainty of an angle that still tells a polarity, in radians: 30°.
 const VAGUE: f64 = std::f64::consts::PI / 6.0;
 
-fn graded_polarity(found: Finding, angle: Option<f64>, u: Option<f64>) -> Finding {
+pub(super) fn graded_polarity(found: Finding, angle: Option<f64>, u: Option<f64>) -> Finding {
     // Of what is lost in the meters' uncertainty the angle may be any.
     let Some(angle) = angle.filter(|_| u.is_none_or(|u| u < VAGUE)) else {
         let why = "too little was measured to tell the angle between both sides";

@@ -1,7 +1,8 @@
 //! The burden: a current through what is connected to the secondary, and the voltage at it.
 
-use crate::asset::Kind;
-use crate::measure::{between, current, injected, point, probe, shown, transformer};
+use super::measure::{between, current, injected, point, probe, shown, transformer};
+use super::places::{spots, wanted};
+use crate::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -15,7 +16,7 @@ use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
 use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, seconds, significant};
-use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
 
 /// What is connected lies between a quarter of the rated burden and all of it.
@@ -32,14 +33,21 @@ pub struct BurdenKeys {
     current: Option<QuantityText<Current>>,
     /// How long; 2 s if not given.
     time: Option<QuantityText<Time>>,
+    /// Of this phase only.
+    phase: Option<Text>,
+    /// Of this core only.
+    core: Option<Text>,
+    /// At this tap only; at the whole winding if not given.
+    tap: Option<Text>,
 }
 
 /// A burden test with its parameters.
 #[derive(Clone, Debug, PartialEq)]
 pub struct BurdenTest {
     test: Name,
-    current: Current,
+    current: Option<Current>,
     time: Time,
+    wanted: Wanted,
 }
 
 impl TestKeys for BurdenKeys {
@@ -54,17 +62,18 @@ impl TestKeys for BurdenKeys {
             Kind::Current => Ok(of),
             Kind::Voltage => Err("the burden of current transformers is measured so".to_owned()),
         });
-        let of = match of {
-            Ok(of) => of,
-            Err(why) => {
-                problems.push(Problem::new(head.id.span(), why));
-                return None;
-            }
+        if let Err(why) = of {
+            problems.push(Problem::new(head.id.span(), why));
+            return None;
+        }
+        let current = match &self.current {
+            Some(current) => Some(current.positive(problems)?),
+            None => None,
         };
-        let rated = Current::from_si(of.secondary.si);
-        let current = self.current.as_ref().map_or(Some(rated), |c| c.positive(problems));
         let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems));
-        Some(Arc::new(BurdenTest { test: head.name(), current: current?, time: time? }))
+        let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
+        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        Some(Arc::new(BurdenTest { test: head.name(), current, time: time?, wanted }))
     }
 }
 
@@ -72,9 +81,28 @@ impl Measuring for BurdenTest {
     const WORD: &'static str = "burden";
 
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
-        let (of, rig) = (transformer(bench.asset)?, bench.capability);
+        let (of, spots) = spots(bench.asset, &self.wanted)?;
+        // A burden hangs on the tap that is in service: of several the whole winding's.
+        let whole = |spot: &&Spot| {
+            self.wanted.tap.is_some() || std::ptr::eq(of.tap(spot), of.secondary(spot).whole())
+        };
+        let shots = spots.iter().filter(whole).map(|spot| self.shot(of, spot, bench));
+        Ok(Shots::new(shots.collect::<Result<_, _>>()?))
+    }
+}
+
+impl BurdenTest {
+    fn shot(
+        &self,
+        of: &InstrumentTransformer,
+        spot: &Spot,
+        bench: Bench<'_>,
+    ) -> Result<Shot, SetupError> {
+        let rig = bench.capability;
         let frequency = bench.frequency()?;
-        let out = current(rig, "burden current", self.current, frequency)?;
+        let rated_a = of.secondary(spot).secondary.si;
+        let amps = self.current.unwrap_or(Current::from_si(rated_a));
+        let out = current(rig, "burden current", amps, frequency)?;
         let sides = ["burden voltage", "burden current"];
         let impedance = probe(rig, &sides, Property::Phasor)?;
         let mut program = Program::of(vec![Segment::hold("burden", out, self.time)]);
@@ -83,12 +111,13 @@ impl Measuring for BurdenTest {
             probe(rig, &sides[1..], Property::Phasor)?,
             impedance.clone(),
         ];
-        let stimulus = Values::none().with("current", self.current);
-        let rated = of.burden_va;
+        program.connection = spot.connection.clone();
+        let stimulus = Values::none().with("current", amps);
+        let rated = of.tap(spot).burden_va;
         let limits = rated.map_or(Limits::None, |va| between((LEAST * va, va), Dimension::POWER));
-        let (test, rated_a) = (self.test.clone(), of.secondary.si);
+        let of_place = point(&self.test, &format!("{}burden", spot.prefix));
         let planned = Planned {
-            points: vec![PlannedPoint::certain(point(&test, "burden"), BURDEN)],
+            points: vec![PlannedPoint::certain(of_place.clone(), BURDEN)],
             stimulus: stimulus.clone(),
             expected: Values::none(),
             limits: limits.clone(),
@@ -100,7 +129,7 @@ impl Measuring for BurdenTest {
             also: Vec::new(),
         };
         let grade = move |seen: &Observation| {
-            let found = injected(point(&test, "burden"), BURDEN, &stimulus);
+            let found = injected(of_place.clone(), BURDEN, &stimulus);
             let found = Finding { limits: limits.clone(), ..found };
             vec![match shown(seen, &impedance) {
                 Err(why) => found.judged(Judgement::new(Verdict::Inconclusive, why)),
@@ -110,7 +139,7 @@ impl Measuring for BurdenTest {
                 }
             }]
         };
-        Ok(Shots::new(vec![Shot { planned, grade: Arc::new(grade) }]))
+        Ok(Shot { planned, grade: Arc::new(grade) })
     }
 }
 

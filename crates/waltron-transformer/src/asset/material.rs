@@ -1,0 +1,44 @@
+//! What windings are made of, and what that does to their resistance.
+
+use waltron_core::quantity::significant;
+
+/// What a winding is made of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Material {
+    /// Copper.
+    #[default]
+    Copper,
+    /// Aluminium.
+    Aluminium,
+}
+
+impl Material {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Copper => "copper",
+            Self::Aluminium => "aluminium",
+        }
+    }
+
+    /// The temperature below 0 °C at which its resistance would vanish, in K (IEC 60076-1, 11.2: 235 of
+    /// copper, 225 of aluminium; IEEE C57.13 takes 234.5 of copper).
+    fn vanishes(self, by_ieee: bool) -> f64 {
+        match self {
+            Self::Copper if by_ieee => 234.5,
+            Self::Copper => 235.0,
+            Self::Aluminium => 225.0,
+        }
+    }
+
+    /// By how much a resistance at one temperature is larger at another, both in K.
+    pub fn factor(self, by_ieee: bool, from_k: f64, to_k: f64) -> f64 {
+        let above = |kelvin: f64| self.vanishes(by_ieee) + kelvin - 273.15;
+        above(to_k) / above(from_k)
+    }
+}
+
+/// A temperature in K as people say it: `23 °C`.
+pub(crate) fn celsius(kelvin: f64) -> String {
+    format!("{} °C", significant(kelvin - 273.15, 4))
+}

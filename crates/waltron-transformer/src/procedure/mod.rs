@@ -1,0 +1,22 @@
+//! How instrument transformers are tested.
+
+mod burden;
+mod class;
+mod excitation;
+mod excite;
+mod measure;
+mod places;
+mod plausible;
+mod ratio;
+mod remanence;
+mod resistance;
+mod staged;
+mod voltage;
+
+pub use burden::{BurdenKeys, BurdenTest};
+pub use class::{ClassKeys, ClassTest};
+pub use excitation::{ExcitationKeys, ExcitationTest};
+pub use excite::Resolution;
+pub(crate) use excite::{Curve, read_curve};
+pub use ratio::{RatioKeys, RatioTest};
+pub use resistance::{ResistanceKeys, ResistanceTest};

@@ -1,0 +1,39 @@
+//! Which places a test takes, as its keys say.
+
+use super::measure::transformer;
+use crate::asset::{InstrumentTransformer, Spot, Wanted};
+use waltron_core::asset::Asset;
+use waltron_core::procedure::{SetupError, TestHead};
+use waltron_core::text::document::{Field, Problem, Problems, Text};
+
+/// The keys `phase`, `core` and `tap` of a test.
+pub(super) fn wanted(
+    phase: Option<&Text>,
+    core: Option<&Text>,
+    tap: Option<&Text>,
+    head: TestHead<'_>,
+    asset: &Asset,
+    problems: &mut Problems,
+) -> Option<Wanted> {
+    let of = |text: Option<&Text>| text.map(|t| t.as_str().to_owned());
+    let wanted = Wanted { phase: of(phase), core: of(core), tap: of(tap) };
+    let found = transformer(asset).and_then(|of| of.spots(&wanted));
+    match found {
+        Ok(_) => Some(wanted),
+        Err(error) => {
+            let place = [phase, core, tap].into_iter().flatten().next();
+            let span = place.map_or_else(|| head.id.span(), Field::span);
+            problems.push(Problem::new(span, error.to_string()));
+            None
+        }
+    }
+}
+
+/// The places with the transformer that they are of.
+pub(super) fn spots<'a>(
+    asset: &'a Asset,
+    wanted: &Wanted,
+) -> Result<(&'a InstrumentTransformer, Vec<Spot>), SetupError> {
+    let of = transformer(asset)?;
+    Ok((of, of.spots(wanted)?))
+}
