@@ -29,6 +29,9 @@ pub trait Attendant {
         false
     }
 
+    /// Tells what is injected next, in words: where, and which stage of how many seconds at most.
+    fn begins(&mut self, _stage: &str) {}
+
     /// Whether [`Attendant::sees`] is worth the trouble of measuring.
     fn is_watching(&self) -> bool {
         false

@@ -18,7 +18,8 @@ pub use asset::{
     Wanted,
 };
 pub use procedure::{
-    BurdenKeys, BurdenTest, ClassKeys, ClassTest, ExcitationKeys, ExcitationTest, RatioKeys,
+    BurdenKeys, BurdenTest, ClassKeys, ClassTest, DemagnetiseKeys, DemagnetiseTest, ErrorsKeys,
+    ErrorsTest, ExcitationKeys, ExcitationTest, RatioKeys,
     RatioTest, ResistanceKeys, ResistanceTest, Resolution,
 };
 
@@ -57,6 +58,14 @@ impl Wing for InstrumentTransformerWing {
             Registration::of::<ExcitationKeys>(
                 "excitation",
                 "from beyond the knee downwards: the curve and its knee points",
+            ),
+            Registration::of::<DemagnetiseKeys>(
+                "demagnetise",
+                "takes remanence away, and shows it before and after",
+            ),
+            Registration::of::<ErrorsKeys>(
+                "errors",
+                "the primary fed: ratio error and phase displacement at currents",
             ),
             Registration::of::<ClassKeys>(
                 "class",

@@ -120,7 +120,7 @@ pub(crate) fn progress(terminal: &Terminal, points: usize, likely: Time) -> Prog
         return ProgressBar::hidden();
     }
     let bar = ProgressBar::new(points as u64);
-    let template = "{wide_bar} {pos}/{len} points, {msg}";
+    let template = "{prefix} {wide_bar} {pos}/{len} points, {msg}";
     if let Ok(style) = ProgressStyle::with_template(template) {
         bar.set_style(style);
     }

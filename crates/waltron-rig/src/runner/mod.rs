@@ -454,6 +454,7 @@ impl Runner<'_> {
         };
         let serves = injection.serves;
         let words = format!("{} {}", injection.point.unwrap_or_default(), injection.part);
+        self.attendant.begins(&stage(&program, &injection.part));
         self.rig.announce(&Announced { test: id.as_str(), injection: &words, times_before });
         let observation = self.rig.play(&cleared, self.attendant).map_err(Halt::Rig)?;
         self.cleared = Some(cleared);
@@ -475,6 +476,14 @@ impl Runner<'_> {
         }
         Ok(procedure.observe(&observation))
     }
+}
+
+/// What is injected, in words: the place where there are several, and the stage.
+fn stage(program: &Program, part: &str) -> String {
+    let place = program.connection.as_ref().map(Name::as_str);
+    let names = program.segments.iter().map(|s| s.name.as_str());
+    let stage = if part.is_empty() { names.last() } else { Some(part) };
+    place.into_iter().chain(stage).collect::<Vec<_>>().join(" · ")
 }
 
 /// A point that was not injected.

@@ -128,6 +128,11 @@ impl ExcitationCurve {
         self.rms.inverse(rms_a.ln()).map(f64::exp)
     }
 
+    /// The e.m.f. at which the exciting current has a peak, in V.
+    pub fn emf_at_peak(&self, peak_a: f64) -> Option<f64> {
+        self.peak.as_ref()?.inverse(peak_a.ln()).map(f64::exp)
+    }
+
     /// The fundamental of the exciting current over the e.m.f., as an admittance in S. Below the lowest
     /// point it is that of the lowest one, since permeability becomes constant towards nothing; `None`
     /// above the highest.

@@ -18,6 +18,9 @@ pub struct Meets {
 
 /// The outcome of several criteria: the first that is not met, the first that is open, else the closest.
 pub fn decided(all: &[Assessed]) -> (Met, String) {
+    if all.is_empty() {
+        return (Met::Open, "the nameplate tells too little to assess it".to_owned());
+    }
     if let Some(failed) = all.iter().find(|a| a.met() == Met::No) {
         return (Met::No, failed.what.clone());
     }

@@ -12,8 +12,8 @@ use super::resistance::{self, CHARGE, Direct, RESISTANCE};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
 use super::voltage::OfVoltageClass;
 use crate::analysis::criteria::{Assessed, Met, Of};
-use crate::analysis::{Burden, Class, Evidence, assess, meets};
-use crate::asset::{InstrumentTransformer, Kind, Spot, Wanted};
+use crate::analysis::{Burden, Class, Evidence, KneeKind, assess, meets};
+use crate::asset::{InstrumentTransformer, Kind, Spot, Tap, Wanted};
 use num_complex::Complex64;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -38,6 +38,8 @@ use waltron_core::text::document::{
 };
 use waltron_core::text::name::Name;
 
+/// What the nameplate does not tell, estimated.
+const ESTIMATE: Criterion = Criterion::named("estimate");
 /// A criterion of the class.
 const CRITERION: Criterion = Criterion::named("class_criterion");
 
@@ -263,8 +265,6 @@ impl RatioStage {
             u: turns * shares.iter().map(|s| s * s).sum::<f64>().sqrt(),
             angle: (p / emf).arg(),
             angle_u: a_v.zip(a_p).map(|(a, b)| a.hypot(b)).map(|u| u.max(u_p / p.norm())),
-            emf_v: emf.norm(),
-            exciting: i * emf.conj() / emf.norm(),
             primary_v: [quiet, p.norm()],
         })
     }
@@ -277,8 +277,6 @@ struct Ratio {
     u: f64,
     angle: f64,
     angle_u: Option<f64>,
-    emf_v: f64,
-    exciting: Complex64,
     primary_v: [f64; 2],
 }
 
@@ -316,6 +314,8 @@ struct Gathered {
     /// As measured, in ohms.
     winding: Result<(f64, Option<f64>), String>,
     evidence: Evidence,
+    /// The flux that was in the core before, as a share of saturation.
+    before: Option<f64>,
 }
 
 impl OfClass {
@@ -377,7 +377,16 @@ impl OfClass {
             curve: curve.as_ref().map(|c| c.curve.clone()).map_err(Clone::clone),
             remanence,
         };
-        Gathered { ratio, curve, winding, evidence }
+        let before = (|| {
+            let curve = &curve.as_ref().ok()?.curve;
+            // Where the current went, the flux is that of the curve; what it rose less was there before.
+            let end = curve.emf_at_peak(work.direct.current.si())?;
+            let rose = work.direct.rise(last(CHARGE)?, ohm)?;
+            let flux =
+                |emf: f64| emf * std::f64::consts::SQRT_2 / (std::f64::consts::TAU * self.hertz);
+            Some((flux(end) - rose) / flux(curve.saturation()?))
+        })();
+        Gathered { ratio, curve, winding, evidence, before }
     }
 
     fn point(&self, spot: &Spot, what: &str) -> waltron_core::grading::PointId {
@@ -403,6 +412,9 @@ impl Course for OfClass {
         let criteria = self.assessed(spot, &nothing());
         let of_class = |a: &Assessed| PlannedPoint::certain(self.point(spot, &a.key), CRITERION);
         points.extend(criteria.iter().map(of_class));
+        if self.is_unknown(spot) {
+            points.push(PlannedPoint::certain(self.point(spot, "estimate"), ESTIMATE));
+        }
         if self.of.tap(spot).class.is_some() {
             points.push(PlannedPoint::certain(self.point(spot, "class"), Criterion::CONDITION));
         }
@@ -452,7 +464,10 @@ impl Course for OfClass {
         if !has(CHARGE) {
             return Some(work.direct.program());
         }
-        if let Some(program) = work.excitation.next(seen) {
+        let charge =
+            seen.iter().find(|(p, _)| p.segments.first().is_some_and(|s| s.name == CHARGE));
+        let winding = charge.and_then(|(_, seen)| work.direct.read(seen).ok());
+        if let Some(program) = work.excitation.next(seen, winding.map(|(ohm, _)| ohm)) {
             return Some(program);
         }
         work.remanence.as_ref().and_then(|remanence| remanence.next(seen))
@@ -473,6 +488,10 @@ impl Course for OfClass {
             of_knee.reason.push_str(&at_frequency(curve.hertz, self.hertz));
         }
         found.push(of_knee);
+        if self.is_unknown(spot) {
+            let of_estimate = injected(self.point(spot, "estimate"), ESTIMATE, &Values::none());
+            found.push(estimate(of_estimate, &self.of, spot, &all.evidence, self.hertz));
+        }
         let assessed = self.assessed(spot, &all.evidence);
         let doubtful = doubts.iter().find(|d| d.kind == DoubtKind::HookUp);
         found.extend(assessed.iter().map(|a| {
@@ -490,6 +509,11 @@ impl Course for OfClass {
 }
 
 impl OfClass {
+    /// Whether the nameplate lacks what can be estimated.
+    fn is_unknown(&self, spot: &Spot) -> bool {
+        self.of.tap(spot).primary.is_none()
+    }
+
     fn look<'a>(&'a self, spot: &'a Spot, all: &'a Gathered) -> Look<'a> {
         let ratio = all.ratio.as_ref().ok();
         Look {
@@ -497,7 +521,7 @@ impl OfClass {
             spot,
             primary_v: ratio.map(|r| r.primary_v),
             turns: ratio.map(|r| r.turns),
-            at_ratio: ratio.map(|r| (r.emf_v, r.exciting)),
+            before: all.before,
             winding_ohm: all.evidence.winding.as_ref().ok().map(|(ohm, _)| *ohm),
             curve: all.curve.as_ref().ok(),
         }
@@ -555,6 +579,64 @@ impl OfClass {
         let told = resistance::Told { temperature_k, reference_k, factor };
         resistance::graded(found, &work.direct, seen, told)
     }
+}
+
+/// What a place may be by its values, where its nameplate does not tell its ratio or its class.
+fn estimate(found: Finding, of: &InstrumentTransformer, spot: &Spot, seen: &Evidence, hertz: f64) -> Finding {
+    let (secondary, tap) = (of.secondary(spot), of.tap(spot));
+    let Ok((turns, u)) = &seen.turns else {
+        return found.judged(Judgement::new(Verdict::Inconclusive, "the ratio was not measured"));
+    };
+    let measured_a = turns * secondary.secondary.si;
+    let primary_a = tap.primary.map_or_else(|| standard(measured_a), |p| p.si);
+    let off = measured_a / primary_a - 1.0;
+    let mut told = format!(
+        "estimated: {} A / {}, from a ratio of {} ± {} ({} % from the standard value)",
+        significant(primary_a, 4),
+        secondary.secondary,
+        significant(*turns, 5),
+        significant(*u, 2),
+        significant(off * 100.0, 2)
+    );
+    if let Ok(curve) = &seen.curve {
+        let knee = curve.knees().into_iter().find(|k| k.kind == KneeKind::TenFifty);
+        told.push_str(&knee.map_or_else(
+            || "; no knee point was reached".to_owned(),
+            |k| format!("; knee point {} V", significant(k.emf_v, 4)),
+        ));
+    }
+    let with = Tap {
+        primary: Some(Quantity { si: primary_a, ..secondary.secondary }),
+        burden_va: tap.burden_va.or(Some(ESTIMATED_VA)),
+        ..tap.clone()
+    };
+    if tap.class.is_none()
+        && let Some(plate) = secondary.plate(&with, hertz)
+    {
+        let met = meets::table(&plate, seen).into_iter().filter(|m| m.met == Met::Yes);
+        let met: Vec<String> = met.map(|m| m.class).collect();
+        let va = significant(with.burden_va.unwrap_or_default(), 3);
+        told.push_str(&match met.is_empty() {
+            true => format!("; at {va} VA it meets no class that could be told"),
+            false => format!("; at {va} VA it would meet {}", met.join(", ")),
+        });
+    }
+    told.push_str("; put what holds into the asset's file and grade again");
+    let ratio = Quantity::number(*turns);
+    let measured = Values::none().with_quantity("ratio", ratio);
+    Finding { measured, ..found }.judged(Judgement::new(Verdict::Measured, told))
+}
+
+/// The burden at which an unknown class is estimated, where the nameplate tells none.
+const ESTIMATED_VA: f64 = 10.0;
+
+/// The nearest standard primary current (IEC 61869-2, 5.201.1).
+fn standard(amps: f64) -> f64 {
+    const STEPS: [f64; 11] = [1.0, 1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.5, 8.0];
+    let decade = 10f64.powf(amps.log10().floor());
+    let all = STEPS.iter().chain(&[10.0, 12.0]).map(|step| step * decade);
+    let off = |v: &f64| (v / amps).ln().abs();
+    all.min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or(amps)
 }
 
 /// The verdict of a class as a whole.

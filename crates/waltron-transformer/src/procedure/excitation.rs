@@ -189,7 +189,7 @@ impl Course for OfExcitation {
 
     fn next(&self, spot: &Spot, seen: &[Seen<'_>]) -> Option<Program> {
         let (_, excitation) = self.excitations.iter().find(|(of, _)| of == spot)?;
-        excitation.next(seen)
+        excitation.next(seen, self.resistance_ohm.or(self.of.tap(spot).resistance_ohm))
     }
 
     fn grade(&self, spot: &Spot, seen: &[Seen<'_>]) -> Vec<Finding> {

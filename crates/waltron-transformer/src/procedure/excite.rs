@@ -73,8 +73,7 @@ pub(crate) struct Excitation {
     most_v: f64,
     /// The current at which the core counts as saturated, in A.
     enough_a: f64,
-    /// The lowest level, in V.
-    least_v: f64,
+    lowest: Lowest,
     /// The rated frequency and the lowest that the source puts out, in Hz.
     hertz: [f64; 2],
     /// What ends it by the plan's own word.
@@ -154,21 +153,43 @@ fn enough(of: &InstrumentTransformer, spot: &Spot) -> f64 {
     }
 }
 
-/// The lowest e.m.f. whose exciting current a class asks for, in V.
-fn lowest(of: &InstrumentTransformer, spot: &Spot) -> f64 {
-    let (secondary, tap) = (of.secondary(spot), of.tap(spot));
-    let rated = secondary.secondary.si;
-    if of.kind == Kind::Voltage {
-        return 0.018 * rated;
+/// The lowest e.m.f. whose exciting current a class asks for.
+#[derive(Clone, Copy, Debug)]
+struct Lowest {
+    /// The least secondary current, in A.
+    current_a: f64,
+    /// The least burden, in ohms.
+    burden_ohm: f64,
+    /// What it is at least, in V.
+    floor_v: f64,
+}
+
+impl Lowest {
+    fn of(of: &InstrumentTransformer, spot: &Spot, resolution: Resolution) -> Self {
+        let (secondary, tap) = (of.secondary(spot), of.tap(spot));
+        let rated = secondary.secondary.si;
+        if of.kind == Kind::Voltage {
+            return Self { current_a: 0.0, burden_ohm: 0.0, floor_v: 0.018 * rated };
+        }
+        let va = tap.burden_va.unwrap_or(0.0);
+        let (share, least_va) = match tap.class {
+            Some(Class::Measuring(class)) => {
+                let share = class.rows(1.2).first().map_or(0.05, |row| row.share);
+                (share, (class.least_burden() * va).max(1.0f64.min(va)))
+            }
+            // Far enough to be graded again by any other class.
+            _ if resolution == Resolution::Fine => (0.01, (0.25 * va).max(1.0f64.min(va))),
+            Some(Class::IeeeMetering(_)) => (0.1, va),
+            _ => (1.0, va),
+        };
+        Self { current_a: share * rated, burden_ohm: least_va / (rated * rated), floor_v: 0.0 }
     }
-    let burden = tap.burden_va.map_or(0.0, |va| va / (rated * rated));
-    let share = match tap.class {
-        Some(Class::Measuring(class)) => class.rows(1.2).first().map_or(0.05, |row| row.share),
-        Some(Class::IeeeMetering(_)) => 0.1,
-        _ => 1.0,
-    };
-    // A winding far below what is assumed, and a quarter of the burden.
-    share * rated * (0.4 * assumed_winding(of, spot) + 0.2 * burden)
+
+    /// In V, with the winding's resistance, where it is known.
+    fn volts(self, winding_ohm: Option<f64>) -> f64 {
+        let z = winding_ohm.unwrap_or(0.0) + self.burden_ohm * 0.8;
+        (0.85 * self.current_a * z).max(self.floor_v)
+    }
 }
 
 /// The current that the secondary carries for ever, in A.
@@ -224,7 +245,6 @@ impl Excitation {
             Some(q) if q.dimension == Dimension::VOLTAGE => most_v.min(q.si),
             _ => most_v,
         };
-        let least_v = lowest(of, spot).min(most_v / 300.0).max(most_v / 2e5);
         if until.is_none()
             && let Some(asked) = wanted_emf(of, spot)
             && let Some(weak) =
@@ -237,7 +257,7 @@ impl Excitation {
             resolution,
             most_v,
             enough_a,
-            least_v,
+            lowest: Lowest::of(of, spot, resolution),
             hertz: [rated.si(), lowest_hz.si().min(rated.si())],
             until,
             probes: Probes::of(rig)?,
@@ -304,17 +324,20 @@ impl Excitation {
         v.into_iter().zip(i).filter_map(|(v, i)| Some((v?, i?))).collect()
     }
 
-    fn down(&self, up: &Program, seen: &Observation) -> Program {
+    fn down(&self, up: &Program, seen: &Observation, winding_ohm: Option<f64>) -> Program {
         let hertz = hertz_of(up).unwrap_or(self.hertz[0]);
         let course = self.course(seen);
         let top = course.last().map_or(self.ends_at(hertz), |(v, _)| *v).min(self.most_v);
         let knee = coarse_knee(&course).unwrap_or(top * 0.7).clamp(0.2 * top, 0.95 * top);
-        let least = self.least_v.min(top / 50.0);
+        // At a lower frequency the same flux takes less voltage.
+        let least = self.lowest.volts(winding_ohm) * hertz / self.hertz[0];
+        let least = least.min(top / 300.0).max(top / 2e5);
         let [above, around, below] = self.resolution.points();
         let (high, low) = ((1.3 * knee).min(top), 0.55 * knee);
         let mut levels = geometric(top, high, if high < top { above } else { 0 });
         levels.extend(geometric(high, low, around));
         levels.extend(geometric(low, least, below));
+        levels.push(least);
         let approach: Vec<f64> = (1..=10).map(|k| top * f64::from(k) / 10.0).collect();
         let beyond = Condition::Reading {
             probe: self.probes.rms.clone(),
@@ -330,8 +353,8 @@ impl Excitation {
         Program::of(vec![approach, down])
     }
 
-    /// The next program; `None` when the curve is in.
-    pub(super) fn next(&self, seen: &[Seen<'_>]) -> Option<Program> {
+    /// The next program; `None` when the curve is in. The winding's resistance tells how far down.
+    pub(super) fn next(&self, seen: &[Seen<'_>], winding_ohm: Option<f64>) -> Option<Program> {
         if seen.iter().any(|(program, _)| is_down(program)) {
             return None;
         }
@@ -344,7 +367,7 @@ impl Excitation {
         if !is_saturated && self.until.is_none() && lower < hertz * 0.99 {
             return Some(self.up(lower));
         }
-        Some(self.down(program, observation))
+        Some(self.down(program, observation, winding_ohm))
     }
 
     /// The most that may be put out.

@@ -2,6 +2,8 @@
 
 mod burden;
 mod class;
+mod demagnetise;
+mod errors;
 mod excitation;
 mod excite;
 mod measure;
@@ -15,6 +17,8 @@ mod voltage;
 
 pub use burden::{BurdenKeys, BurdenTest};
 pub use class::{ClassKeys, ClassTest};
+pub use demagnetise::{DemagnetiseKeys, DemagnetiseTest};
+pub use errors::{ErrorsKeys, ErrorsTest};
 pub use excitation::{ExcitationKeys, ExcitationTest};
 pub use excite::Resolution;
 pub(crate) use excite::{Curve, read_curve};

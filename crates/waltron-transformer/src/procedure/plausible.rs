@@ -2,7 +2,6 @@
 
 use super::excite::Curve;
 use crate::asset::{InstrumentTransformer, Spot};
-use num_complex::Complex64;
 use waltron_core::grading::{Finding, Judgement, Verdict};
 use waltron_core::quantity::{Dimension, Quantity, significant};
 
@@ -34,8 +33,8 @@ pub(super) struct Look<'a> {
     pub(super) primary_v: Option<[f64; 2]>,
     /// Secondary over primary turns.
     pub(super) turns: Option<f64>,
-    /// E.m.f. and exciting current of the ratio's measurement.
-    pub(super) at_ratio: Option<(f64, Complex64)>,
+    /// The flux that was in the core before, as a share of saturation.
+    pub(super) before: Option<f64>,
     /// The winding's resistance at the reference temperature, in ohms.
     pub(super) winding_ohm: Option<f64>,
     pub(super) curve: Option<&'a Curve>,
@@ -45,10 +44,10 @@ pub(super) struct Look<'a> {
 const HUM: f64 = 0.02;
 
 /// The power factor above which an exciting current is that of a closed turn: iron alone has less.
-const CLOSED_TURN: f64 = 0.92;
+const CLOSED_TURN: f64 = 0.82;
 
-/// By how much the exciting current of a magnetised core is larger.
-const MAGNETISED: f64 = 1.25;
+/// The share of its saturation flux from which on a core counts as magnetised.
+const MAGNETISED: f64 = 0.3;
 
 /// A voltage with nothing put out.
 pub(super) fn hum(quiet: f64, tested: f64, side: &str) -> Option<Doubt> {
@@ -162,14 +161,12 @@ impl Look<'_> {
     }
 
     fn magnetised(&self) -> Option<Doubt> {
-        let (emf, current) = self.at_ratio?;
-        let after = self.curve?.curve.admittance_at(emf)?.norm() * emf;
-        (current.norm() > MAGNETISED * after).then(|| Doubt {
+        let share = self.before?.abs();
+        (share > MAGNETISED).then(|| Doubt {
             kind: Kind::Note,
             words: format!(
-                "the core was magnetised before: at {} it took {} times the current that it takes now, demagnetised",
-                volts(emf),
-                significant(current.norm() / after, 3)
+                "the core was magnetised before, by {} % of its saturation flux; it was demagnetised by the excitation",
+                significant(share * 100.0, 2)
             ),
         })
     }

@@ -123,6 +123,8 @@ pub(super) struct Direct {
     resistance: Probe,
     flowing: Probe,
     volts: Probe,
+    /// Integrals of voltage and current.
+    flux: [Probe; 2],
     out: Stimulus,
 }
 
@@ -155,6 +157,10 @@ impl Direct {
             resistance: probe(rig, &sides, Property::Dc)?,
             flowing: probe(rig, &sides[1..], Property::Dc)?,
             volts: probe(rig, &sides[..1], Property::Dc)?,
+            flux: [
+                probe(rig, &sides[..1], Property::Integral)?,
+                probe(rig, &sides[1..], Property::Integral)?,
+            ],
             out: direct(rig, "secondary current", current, frequency)?,
         })
     }
@@ -167,7 +173,8 @@ impl Direct {
             time: self.steady_for,
         };
         let mut charge = Segment::hold(CHARGE, self.out.clone(), self.at_most).until(next(stable));
-        let of = [self.volts.clone(), self.flowing.clone(), self.resistance.clone()];
+        let [volts, amps] = self.flux.clone();
+        let of = [self.volts.clone(), self.flowing.clone(), self.resistance.clone(), volts, amps];
         charge.reads = of.map(|probe| Read { probe, when: When::EachLevel }).to_vec();
         Program::of(vec![charge, self.discharge(self.current)])
     }
@@ -205,6 +212,14 @@ impl Direct {
             return Err(format!("not steady within {within} % after {time}"));
         }
         Ok((read.value, read.u))
+    }
+
+    /// By how much the flux rose while it was charged, in V·s: what the drop in the winding leaves of the
+    /// voltage's integral.
+    pub(super) fn rise(&self, seen: &Observation, winding_ohm: f64) -> Option<f64> {
+        let [volts, amps] = &self.flux;
+        let read = |probe| of(seen.in_segment(0, probe).last()?).ok().map(|shown| shown.value);
+        Some(read(volts)? - winding_ohm * read(amps)?)
     }
 
     /// What whoever opens the circuit next must see.

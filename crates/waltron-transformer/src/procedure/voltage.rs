@@ -16,7 +16,7 @@ use num_complex::Complex64;
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
-use waltron_core::injection::observation::Observation;
+use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{
     Condition, Profile, Program, Relation, Segment, Steps, Stop, Then,
 };
@@ -126,8 +126,12 @@ impl PlaceWork {
 
     /// The short-circuit impedance, with what it is uncertain by.
     fn impedance(&self, seen: &Observation) -> Result<(Complex64, f64), String> {
+        // The level at which it was enough was not out to its end.
+        let is_cut = seen.segments.first().is_some_and(|s| s.ended == Ended::Stop(0));
         let last = |probe: &Probe| {
-            let reading = seen.in_segment(0, probe).last().ok_or("it was not measured")?;
+            let all: Vec<_> = seen.in_segment(0, probe).collect();
+            let whole = all.len().saturating_sub(1 + usize::from(is_cut && all.len() > 1));
+            let reading = all.get(whole).ok_or("it was not measured")?;
             let shown = super::measure::of(reading)?;
             let angle = shown.angle.ok_or("it shows no phase")?;
             Ok::<_, String>((Complex64::from_polar(shown.value, angle), shown.u.unwrap_or(0.0)))
@@ -240,7 +244,7 @@ impl Course for OfVoltageClass {
         if last(seen, QUIET).is_none() {
             return Some(work.ratio_program());
         }
-        if let Some(program) = work.excitation.next(seen) {
+        if let Some(program) = work.excitation.next(seen, None) {
             return Some(program);
         }
         last(seen, SHORTED).is_none().then(|| work.shorted_program(spot))

@@ -5,8 +5,9 @@ use super::measured::{Measured, measured};
 use crate::analysis::criteria::Met;
 use crate::analysis::transient::{loop_time_constant, magnetising_inductance};
 use crate::analysis::{Class, KneeKind, Limit, meets};
-use crate::asset::InstrumentTransformer;
+use crate::asset::{InstrumentTransformer, Wanted};
 use waltron_core::asset::Asset;
+use waltron_core::grading::Grade;
 use waltron_core::quantity::{Dimension, Measure, Quantity, significant};
 use waltron_core::section::{Block, Section, Table};
 use waltron_core::wing::Told;
@@ -19,7 +20,17 @@ pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
         let assumed = asset.assumed.join("; ");
         blocks.push(Block::Note(format!("Assumed, since the file gives none: {assumed}")));
     }
-    let mut all = vec![Section::new("Nameplate and tolerances", blocks)];
+    let nameplate = Section::new("Nameplate and tolerances", blocks);
+    let mut all: Vec<Section> = verdicts(of, told)
+        .block()
+        .into_iter()
+        .map(|table| {
+            let note =
+                "What decides a place is told; margins of every criterion stand with the points.";
+            Section::new("Verdict of every place", vec![table, Block::Note(note.to_owned())])
+        })
+        .collect();
+    all.push(nameplate);
     let places = measured(asset, told);
     if places.is_empty() {
         return all;
@@ -45,6 +56,31 @@ pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
         Section::new("Classes that would be met", vec![table, Block::Note(note.to_owned())])
     }));
     all
+}
+
+/// What each place comes to.
+fn verdicts(of: &InstrumentTransformer, told: Told<'_>) -> Table {
+    let mut table = Table::of(&["Place", "Nameplate", "Readings", "Class", "What decides"]);
+    for spot in of.spots(&Wanted::default()).unwrap_or_default() {
+        let graded = |what: &str| {
+            let id = format!("{}{what}", spot.prefix);
+            let is_it =
+                |g: &&Grade| g.point.id.split_once('/').is_some_and(|(_, point)| point == id);
+            told.points.iter().rev().find(is_it)
+        };
+        let Some(class) = graded("class") else { continue };
+        let word = |grade: Option<&Grade>| {
+            grade.map_or_else(|| "–".to_owned(), |g| g.verdict.word().to_owned())
+        };
+        table.rows.push(vec![
+            spot.connection.as_ref().map_or_else(|| "the unit".to_owned(), ToString::to_string),
+            of.secondary(&spot).words(of.tap(&spot)),
+            word(graded("readings")),
+            word(Some(class)),
+            class.reason.clone(),
+        ]);
+    }
+    table
 }
 
 fn of(si: Option<f64>, dimension: Dimension) -> String {

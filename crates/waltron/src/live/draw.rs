@@ -90,7 +90,11 @@ fn header(frame: &mut Frame<'_>, area: Rect, state: &State) {
 }
 
 fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
-    let title = if state.test.is_empty() { "Present".to_owned() } else { plain(&state.test) };
+    let title = match (state.test.is_empty(), state.stage.is_empty()) {
+        (true, _) => "Present".to_owned(),
+        (false, true) => plain(&state.test),
+        (false, false) => format!("{} · {}", plain(&state.test), plain(&state.stage)),
+    };
     let block = Block::bordered().title(format!(" {title} ")).border_style(FAINT);
     let mut lines = vec![Line::from(vec![
         Span::styled("time    ", FAINT),

@@ -223,6 +223,11 @@ impl Live {
         lock(&self.0.state).event(event);
     }
 
+    /// Shows what is injected next.
+    pub(crate) fn begins(&self, stage: &str) {
+        lock(&self.0.state).begins(stage);
+    }
+
     /// Shows which test runs.
     pub(crate) fn begin_test(&self, test: &Name) {
         lock(&self.0.state).begin_test(test);

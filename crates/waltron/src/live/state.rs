@@ -26,6 +26,8 @@ pub(crate) struct State {
     pub(super) title: String,
     /// The test that runs.
     pub(super) test: String,
+    /// What is injected: the place where there are several, and the stage.
+    pub(super) stage: String,
     pub(super) total: usize,
     pub(super) done: usize,
     pub(super) counts: Summary,
@@ -162,6 +164,11 @@ impl State {
         let element = self.asset.as_ref().zip(self.element.as_ref());
         let element = element.and_then(|(asset, id)| asset.element(id.as_str()));
         element.is_some_and(|element| element.contacts().any(|contact| contact == meaning))
+    }
+
+    /// Notes what is injected next.
+    pub(super) fn begins(&mut self, stage: &str) {
+        self.stage = stage.to_owned();
     }
 
     /// Notes which test runs, and shows its element's characteristic.

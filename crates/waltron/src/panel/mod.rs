@@ -293,6 +293,13 @@ impl Attendant for Panel {
         }
     }
 
+    fn begins(&mut self, stage: &str) {
+        match &self.voice {
+            Voice::Live(live) => live.begins(stage),
+            _ => self.bar.set_prefix(plain(stage)),
+        }
+    }
+
     fn is_watching(&self) -> bool {
         matches!(self.voice, Voice::Live(_))
     }

@@ -1,0 +1,359 @@
+//! Many units, each of its own seed: healthy ones of every family pass, ones that are built beyond one
+//! criterion fail on it and on no unrelated one, defects are named, and healthy units are not accused.
+//!
+//! Short here; long on demand:
+//! `cargo test --release -p waltron-transformer --test campaign -- --ignored --nocapture`
+
+mod support;
+
+use std::fmt::Write as _;
+use support::{asset, failed, of, play, rig};
+use waltron_core::grading::{Finding, Verdict};
+
+/// Numbers of a seed.
+struct Draw(u64);
+
+impl Draw {
+    fn new(seed: u64) -> Self {
+        Self(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 0x5851_f42d_4c95_7f2d)
+    }
+
+    fn uniform(&mut self, low: f64, high: f64) -> f64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        low + (high - low) * ((self.0 >> 11) as f64 / (1u64 << 53) as f64)
+    }
+
+    fn one<T: Copy>(&mut self, of: &[T]) -> T {
+        of[(self.uniform(0.0, of.len() as f64) as usize).min(of.len() - 1)]
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Family {
+    Measuring,
+    Protection,
+    KneePoint,
+    LowRemanence,
+    Transient,
+    Relaying,
+}
+
+const FAMILIES: [(Family, &str); 6] = [
+    (Family::Measuring, "0.2S FS10"),
+    (Family::Protection, "5P20"),
+    (Family::KneePoint, "PX"),
+    (Family::LowRemanence, "5PR10"),
+    (Family::Transient, "TPY"),
+    (Family::Relaying, "C100"),
+];
+
+/// A unit as it is built, and what its nameplate says.
+#[derive(Clone, Debug)]
+struct Unit {
+    class: &'static str,
+    /// Further keys of the core.
+    plate: String,
+    rated_a: f64,
+    ratio: f64,
+    burden_va: f64,
+    /// Of the winding at 20 °C.
+    resistance: f64,
+    turns: f64,
+    magnetising: f64,
+    losses: f64,
+    saturation: f64,
+    saturated: f64,
+    coercive: f64,
+    /// Further keys of the specimen.
+    defect: String,
+    /// Whether it has a tap at half its turns, and the two leads there are swapped.
+    swapped: bool,
+}
+
+const WARM: f64 = (235.0 + 75.0) / (235.0 + 20.0);
+
+impl Unit {
+    fn healthy(family: Family, seed: u64) -> Self {
+        let mut d = Draw::new(seed);
+        let rated_a = d.one(&[1.0, 5.0]);
+        let ratio = d.one(&[100.0, 200.0, 400.0, 600.0, 1000.0, 2000.0]);
+        let square = rated_a * rated_a;
+        let burden_va = d.one(&[5.0, 10.0, 15.0, 30.0]);
+        let zb = burden_va / square;
+        let resistance = zb * d.uniform(0.2, 0.5);
+        // |R + Zb| at power factor 0.8.
+        let warm = resistance * WARM;
+        let z = (warm + 0.8 * zb).hypot(0.6 * zb);
+        let e1 = rated_a * z;
+        let mut unit = Self {
+            class: "",
+            plate: String::new(),
+            rated_a,
+            ratio,
+            burden_va,
+            resistance,
+            turns: ratio,
+            magnetising: z * d.uniform(500.0, 900.0),
+            losses: z * d.uniform(1000.0, 2000.0),
+            saturation: 0.0,
+            saturated: z * d.uniform(0.3, 0.8),
+            coercive: rated_a * d.uniform(4e-4, 1.2e-3),
+            defect: String::new(),
+            swapped: false,
+        };
+        match family {
+            Family::Measuring => {
+                unit.class = "0.2S";
+                unit.plate = "security_factor = 10\n".into();
+                unit.magnetising = z * d.uniform(2500.0, 5000.0);
+                unit.losses = z * d.uniform(4000.0, 8000.0);
+                unit.coercive = rated_a * d.uniform(2e-5, 8e-5);
+                unit.saturation = 10.0 * e1 * d.uniform(0.5, 0.75);
+            }
+            Family::Protection => {
+                unit.class = "5P20";
+                unit.saturation = 20.0 * e1 * d.uniform(1.2, 1.6);
+            }
+            Family::KneePoint => {
+                unit.class = "PX";
+                unit.saturation = 20.0 * e1 * d.uniform(1.2, 1.6);
+                // Where the core bends lies a little below the corner of its flux.
+                let knee = unit.saturation * 0.84 / d.uniform(1.08, 1.3);
+                let amps = knee
+                    .mul_add((1.0 / unit.magnetising).hypot(1.0 / unit.losses), unit.coercive)
+                    * d.uniform(1.2, 1.8);
+                unit.plate = format!(
+                    "knee = \"{knee:.4} V\"\nexciting_current = \"{amps:.6} A\"\nresistance = \"{:.6} Ohm\"\n",
+                    warm * d.uniform(1.01, 1.045)
+                );
+            }
+            Family::LowRemanence | Family::Transient => {
+                // A gap: much current, and little flux without it.
+                unit.magnetising = z * d.uniform(90.0, 150.0);
+                unit.losses = z * 3000.0;
+                let over = d.uniform(1.25, 1.6);
+                unit.saturation = 10.0 * e1 * over;
+                let peak = unit.saturation * std::f64::consts::SQRT_2 / unit.magnetising;
+                unit.coercive = peak * d.uniform(0.02, 0.06);
+                unit.class = if family == Family::Transient { "TPY" } else { "5PR10" };
+                if family == Family::Transient {
+                    unit.plate = "symmetrical = 5\ndimensioning = 2\n".into();
+                }
+            }
+            Family::Relaying => {
+                unit.class = "C100";
+                // 1 Ohm at 5 A, with a power factor of 0.5.
+                let zb = 25.0 / square;
+                let z = (warm + 0.5 * zb).hypot(0.866 * zb);
+                unit.magnetising = z * d.uniform(300.0, 900.0);
+                unit.losses = z * d.uniform(600.0, 2000.0);
+                unit.saturated = z * d.uniform(0.3, 0.8);
+                unit.saturation = 20.0 * rated_a * z * d.uniform(1.15, 1.6);
+            }
+        }
+        unit
+    }
+
+    fn asset(&self) -> String {
+        let taps = match self.swapped {
+            true => format!(
+                "[[core.tap]]\nterminals = \"S1-S2\"\nprimary = \"{} A\"\nclass = \"none\"\n[[core.tap]]\nterminals = \"S1-S3\"\nprimary = \"{} A\"\n",
+                self.ratio * self.rated_a / 2.0,
+                self.ratio * self.rated_a
+            ),
+            false => String::new(),
+        };
+        format!(
+            "[asset]\nkind = \"current-transformer\"\ntag = \"T\"\n[ratings]\nfrequency = \"50 Hz\"\nprimary = \"{} A\"\ncontinuous = \"120 %\"\n\
+             [[core]]\nsecondary = \"{} A\"\nclass = \"{}\"\nburden = \"{} VA\"\ntest_voltage = \"{:.3} V\"\ntest_current = \"{} A\"\n{}{taps}",
+            self.ratio * self.rated_a,
+            self.rated_a,
+            self.class,
+            self.burden_va,
+            self.saturation.max(1.0) * 1.6,
+            12.0 * self.rated_a,
+            self.plate
+        )
+    }
+
+    fn specimen(&self) -> String {
+        let turns = match self.swapped {
+            true => format!(
+                "taps = [{{ at = \"S1\", turns = 0 }}, {{ at = \"S3\", turns = {} }}, {{ at = \"S2\", turns = {} }}]",
+                self.turns / 2.0,
+                self.turns
+            ),
+            false => format!("turns = {}", self.turns),
+        };
+        format!(
+            "[specimen]\nkind = \"instrument-transformer\"\n[transformer]\n{turns}\nfrequency = \"50 Hz\"\nresistance = \"{} Ohm\"\n\
+             magnetising = \"{} Ohm\"\nlosses = \"{} Ohm\"\nsaturation = \"{} V\"\nsaturated = \"{} Ohm\"\ncoercive = \"{} A\"\n{}",
+            self.resistance,
+            self.magnetising,
+            self.losses,
+            self.saturation,
+            self.saturated,
+            self.coercive,
+            self.defect
+        )
+    }
+
+    fn test(&self, seed: u64) -> Vec<Finding> {
+        let asset = asset(&self.asset());
+        let rig = rig(self.saturation.max(1.0) * 1.6, self.rated_a);
+        let test = "procedure = \"class\"\ntemperature = \"20 degC\"\nresolution = \"quick\"\n";
+        play(&asset, &rig, &self.specimen(), seed, test).0
+    }
+}
+
+/// A change beyond one criterion, on which the class then fails.
+type Beyond = (Family, &'static str, &'static [&'static str], fn(&mut Unit));
+
+/// Each with the points that may fail with it, since they are worked out from the same.
+const BEYOND: [Beyond; 6] = [
+    (Family::Protection, "turns 1.2 % off", &["ratio-error-100%", "ratio", "readings"], |u| {
+        u.turns *= 1.012;
+    }),
+    (Family::Protection, "saturates 20 % too low", &["composite-error"], |u| {
+        let zb = u.burden_va / (u.rated_a * u.rated_a);
+        let z = (u.resistance * WARM + 0.8 * zb).hypot(0.6 * zb);
+        u.saturation = 20.0 * u.rated_a * z * 0.8;
+    }),
+    (
+        Family::KneePoint,
+        "resistance 20 % too high",
+        &["winding-resistance", "resistance", "readings"],
+        |u| {
+            u.resistance *= 1.2 * 1.045;
+        },
+    ),
+    (Family::KneePoint, "knee 20 % too low", &["knee-point", "knee", "exciting-current"], |u| {
+        u.saturation *= 0.8 / 1.3;
+    }),
+    (Family::LowRemanence, "remanence 12 %", &["remanence"], |u| {
+        // A gap that is too small: the same hysteresis against less current of the gap.
+        u.magnetising = 0.14 * u.saturation * std::f64::consts::SQRT_2 / u.coercive;
+    }),
+    (Family::Measuring, "saturates 20 % too high", &["security-factor"], |u| {
+        let zb = u.burden_va / (u.rated_a * u.rated_a);
+        let z = (u.resistance * WARM + 0.8 * zb).hypot(0.6 * zb);
+        u.saturation = 12.0 * u.rated_a * z;
+    }),
+];
+
+/// A defect, and a word of what names it.
+type Defect = (&'static str, &'static str, fn(&mut Unit, &mut Draw));
+
+const DEFECTS: [Defect; 8] = [
+    ("shorted turn", "closed turn", |u, d| {
+        let of_turn = u.resistance / u.turns;
+        let _ = write!(
+            u.defect,
+            "shorted_turns = 1\nshort_circuit = \"{} Ohm\"\n",
+            of_turn * d.uniform(0.5, 1.5)
+        );
+    }),
+    ("primary not open", "primary is open", |u, d| {
+        let of_turn = u.resistance / u.turns;
+        let _ = writeln!(u.defect, "primary_loop = \"{} Ohm\"", of_turn * d.uniform(0.1, 0.8));
+    }),
+    ("reversed", "opposite polarity", |u, _| u.defect.push_str("reversed = true\n")),
+    ("magnetised", "was magnetised", |u, d| {
+        let _ = writeln!(u.defect, "remanence = \"{} %\"", d.uniform(70.0, 85.0));
+    }),
+    ("burden left on", "burden was left on", |u, d| {
+        let zb = u.burden_va / (u.rated_a * u.rated_a) * d.uniform(0.4, 1.5);
+        let _ = write!(
+            u.defect,
+            "burden_left_on = true\nburden_resistance = \"{} Ohm\"\nburden_reactance = \"{} Ohm\"\n",
+            0.9 * zb,
+            0.4 * zb
+        );
+    }),
+    ("bad joint", "bad joint", |u, d| {
+        let _ = write!(u.plate, "resistance = \"{} Ohm\"\n", u.resistance * WARM);
+        let _ = writeln!(u.defect, "joint = \"{} Ohm\"", u.resistance * d.uniform(0.15, 0.6));
+    }),
+    ("hum", "with nothing put out", |u, d| {
+        let at_test = 0.3 * 20.0 * u.rated_a * u.resistance * 3.0 / u.turns;
+        let _ = writeln!(u.defect, "hum = \"{} V\"", at_test * d.uniform(0.1, 0.5));
+    }),
+    ("two leads swapped", "leads at the wrong tap", |u, _| u.swapped = true),
+];
+
+fn named(found: &[Finding], words: &str) -> bool {
+    found.iter().any(|f| f.reason.contains(words))
+}
+
+/// Runs so many units of each kind; returns the table.
+fn campaign(count: u64) -> String {
+    let mut table = String::from("| units | as it should be | of |\n| --- | --- | --- |\n");
+    for (family, name) in FAMILIES {
+        let (mut passed, mut accused) = (0, 0);
+        for seed in 0..count {
+            let unit = Unit::healthy(family, seed);
+            let found = unit.test(seed);
+            let of_class = of(&found, "class");
+            let is_healthy = of_class.verdict == Verdict::Pass && failed(&found).is_empty();
+            passed += u64::from(is_healthy);
+            if !is_healthy {
+                eprintln!("{name} {seed}: {} {:?}\n{unit:?}", of_class.reason, failed(&found));
+            }
+            let readings = of(&found, "readings");
+            if readings.verdict != Verdict::Pass {
+                accused += 1;
+                eprintln!("{name} {seed}: accused: {}", readings.reason);
+            }
+        }
+        let _ = writeln!(table, "| healthy, {name} | {passed} | {count} |");
+        assert!(passed * 1000 >= count * 999, "{name}: {passed} of {count} pass");
+        assert!(accused * 1000 <= count, "{name}: {accused} of {count} accused");
+    }
+    for (family, what, may_fail, change) in BEYOND {
+        let mut right = 0;
+        for seed in 0..count {
+            let mut unit = Unit::healthy(family, seed);
+            change(&mut unit);
+            let found = unit.test(seed);
+            let failed = failed(&found);
+            let is_right = failed.contains(&may_fail[0])
+                && failed.contains(&"class")
+                && failed.iter().all(|f| *f == "class" || may_fail.contains(f));
+            right += u64::from(is_right);
+            if !is_right {
+                eprintln!("{what} {seed}: {failed:?}\n{unit:?}");
+            }
+        }
+        let _ = writeln!(table, "| {what} ({family:?}) | {right} | {count} |");
+        assert!(right == count, "{what}: {right} of {count}");
+    }
+    for (name, words, change) in DEFECTS {
+        let mut right = 0;
+        for seed in 0..count {
+            let mut unit = Unit::healthy(Family::Protection, seed);
+            change(&mut unit, &mut Draw::new(seed + 77));
+            let found = unit.test(seed);
+            let is_named = named(&found, words);
+            right += u64::from(is_named);
+            if !is_named {
+                eprintln!("{name} {seed}: {:?}\n{unit:?}", failed(&found));
+            }
+        }
+        let _ = writeln!(table, "| {name} | {right} | {count} |");
+        assert!(right * 100 >= count * 95, "{name}: {right} of {count} named");
+    }
+    table
+}
+
+#[test]
+fn some_units_of_every_kind() {
+    println!("{}", campaign(4));
+}
+
+#[test]
+#[ignore = "takes minutes: on demand"]
+fn a_thousand_units_of_every_kind() {
+    println!("{}", campaign(1000));
+}
