@@ -85,7 +85,9 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
     let (asset, asset_source) = match &args.asset {
         Some(path) => {
             let source = read_source(path)?;
-            (WINGS.asset(&source)?, Some(source))
+            let asset = WINGS.asset(&source)?;
+            same_unit(path, &then, &asset)?;
+            (asset, Some(source))
         }
         None => (then.clone(), None),
     };
@@ -132,6 +134,17 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
         summary: Summary::of(grades.iter().map(|grade| grade.verdict)),
         grades,
     })
+}
+
+/// Refuses the file of another unit than the one that was tested.
+fn same_unit(path: &Path, then: &Asset, now: &Asset) -> Result<(), Failure> {
+    let (a, b) = (&then.identity, &now.identity);
+    if a.tag == b.tag {
+        return Ok(());
+    }
+    let message = format!("the record is of {}, and this file of {}", a.tag, b.tag);
+    Err(Failure::file(path, message)
+        .help("grade it by a file with the tag of the unit that was tested"))
 }
 
 /// What is another than when it was tested.

@@ -14,4 +14,5 @@ mod sequences;
 mod support;
 mod waves;
 mod wire;
+mod transformers;
 mod written;

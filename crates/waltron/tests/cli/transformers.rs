@@ -1,0 +1,116 @@
+//! Instrument transformers from end to end: curves read, notes added, graded again, reported.
+
+use crate::support::{Site, points};
+
+/// The measuring core of phase A, and the whole winding of the protection core.
+fn tested() -> Site {
+    let site = Site::examples();
+    site.edit("q01-ct.plan.toml", "temperature = \"17 degC\"\n", "temperature = \"17 degC\"\nresolution = \"quick\"\nphase = \"A\"\n");
+    site.edit("q01-ct.asset.toml", "[[core.tap]]\nterminals = \"1S1-1S2\"\nprimary = \"200 A\"\nburden = \"2.5 VA\"\n\n", "");
+    let only = ["class/A/1S1-1S6/*", "class/A/2S1-2S2/*"];
+    let args = ["run", "q01-ct.plan.toml", "--record", "r.run.jsonl", "--only", only[0], "--only", only[1]];
+    site.waltron(&args).exits(0);
+    site
+}
+
+#[test]
+fn a_curve_is_read_both_ways_and_notes_stay_with_the_record() {
+    let site = tested();
+    let read = |args: &[&str]| {
+        let all = ["curve", "excitation", "r.run.jsonl", "--format", "json"];
+        site.waltron(&[&all[..], args].concat()).exits(0).json()
+    };
+    let at = read(&["--at", "240 V", "--at", "100 mA", "--place", "A 1S1-1S6"]);
+    let rows = at["curves"][0]["rows"].as_array().unwrap();
+    assert_eq!(rows[0]["E.m.f."], "240 V");
+    assert_eq!(rows[0]["Above"], "below every knee point");
+    assert!(rows[1]["Above"].as_str().unwrap().contains("10/50 %"), "{rows:?}");
+    // What is read at a voltage is read back at its current.
+    let current = rows[0]["Exciting current"].as_str().unwrap();
+    let back = read(&["--at", current, "--place", "A 1S1-1S6"]);
+    let volts = back["curves"][0]["rows"][0]["E.m.f."].as_str().unwrap().to_owned();
+    let volts: f64 = volts.trim_end_matches(" V").parse().unwrap();
+    assert!((volts - 240.0).abs() < 0.3, "{volts}");
+    let beyond = read(&["--at", "9 kV", "--place", "A 1S1-1S6"]);
+    let told = beyond["curves"][0]["rows"][0]["Above"].as_str().unwrap().to_owned();
+    assert!(told.contains("beyond what was measured"), "{told}");
+    let short = read(&[])["curves"].as_array().unwrap().len();
+    assert_eq!(short, 2);
+    let whole = read(&["--whole", "--place", "A 2S1-2S2"]);
+    assert!(whole["curves"][0]["rows"].as_array().unwrap().len() > 35);
+    for (args, told) in [
+        (&["--at", "5 Hz"][..], "neither a voltage nor a current"),
+        (&["--place", "A 9S1-9S2"], "no curve was measured at"),
+        (&["--at", "x"], "--at"),
+    ] {
+        let all = ["curve", "excitation", "r.run.jsonl"];
+        let err = site.waltron(&[&all[..], args].concat()).exits(2).err();
+        assert!(err.contains(told), "{err}");
+    }
+    site.waltron(&["note", "r.run.jsonl", "terminal <4> was loose", "--by", "R. Amsel"]).exits(0);
+    let err = site.waltron(&["note", "r.run.jsonl", "  "]).exits(2).err();
+    assert!(err.contains("nothing to note"), "{err}");
+    let err = site.waltron(&["note", "none.run.jsonl", "x"]).exits(2).err();
+    assert!(err.contains("no such record"), "{err}");
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    let page = site.read("r.html");
+    for words in [
+        "terminal &lt;4&gt; was loose",
+        "Verdict of every place",
+        "class 5P20 is met",
+        "Classes that would be met",
+        "core 1 · excitation",
+        "core 2 · errors against current",
+        "accuracy limit against burden",
+    ] {
+        assert!(page.contains(words), "{words}");
+    }
+    // What stands behind the note vouches for it.
+    let text = site.read("r.run.jsonl");
+    site.write("r.run.jsonl", &text.replace("was loose", "was tight"));
+    let err = site.waltron(&["note", "r.run.jsonl", "x"]).exits(2).err();
+    assert!(err.contains("was changed after the test"), "{err}");
+}
+
+#[test]
+fn a_record_is_graded_again_by_another_class_and_not_by_another_unit() {
+    let site = tested();
+    site.edit("q01-ct.asset.toml", "class = \"0.2S\"", "class = \"0.5\"");
+    site.edit("q01-ct.asset.toml", "class = \"5P20\"\nburden = \"15 VA\"", "class = \"5P20\"\nburden = \"60 VA\"");
+    let args = ["grade", "r.run.jsonl", "--asset", "q01-ct.asset.toml", "--format", "json"];
+    let again = site.waltron(&args).exits(1).json();
+    let of = |id: &str| points(&again, id)[0]["verdict"].as_str().unwrap().to_owned();
+    assert_eq!(of("class/A/1S1-1S6/composite-error"), "fail");
+    assert_eq!(of("class/A/2S1-2S2/class"), "pass");
+    assert!(points(&again, "class/A/2S1-2S2/ratio-error-1%").is_empty(), "0.5 has no point there");
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    let page = site.read("r.html");
+    assert!(page.contains("Graded again") && page.contains("2S1-2S2.class"), "both verdicts stand");
+    site.edit("q01-ct.asset.toml", "tag = \"Q01-T1\"", "tag = \"Q02-T1\"");
+    let err = site.waltron(&args[..4]).exits(2).err();
+    assert!(err.contains("Q01-T1") && err.contains("Q02-T1"), "{err}");
+}
+
+/// A rig that does not switch its leads has somebody take them, with outputs off; who skips it gets no
+/// verdict of that place.
+#[test]
+fn leads_are_asked_for_where_the_rig_does_not_switch_them() {
+    let site = Site::examples();
+    site.edit("q01-ct.rig.toml", "switches_leads = true\n", "");
+    site.edit("q01-ct.plan.toml", "temperature = \"17 degC\"\n", "temperature = \"17 degC\"\nresolution = \"quick\"\ncore = \"2\"\n");
+    site.write(
+        "a.toml",
+        "[[answer]]\nquestion = \"Take the leads to A 2S1-2S2*\"\nanswer = \"ok\"\n[[answer]]\nquestion = \"Take the leads to B*\"\nanswer = \"skip: terminals painted over\"\n[[answer]]\nquestion = \"Take the leads to C*\"\nanswer = \"ok\"\n",
+    );
+    let args = ["run", "q01-ct.plan.toml", "--answers", "a.toml", "--format", "json", "--record", "r.run.jsonl"];
+    let run = site.waltron(&args).exits(5).json();
+    let of = |id: &str| points(&run, id)[0].clone();
+    assert_eq!(of("class/A/2S1-2S2/class")["verdict"], "pass");
+    let skipped = of("class/B/2S1-2S2/class");
+    assert_eq!(skipped["verdict"], "not_tested");
+    assert!(skipped["reason"].as_str().unwrap().contains("painted over"));
+    assert_eq!(of("class/C/2S1-2S2/class")["verdict"], "pass");
+    // Once for each place, not for each stage.
+    let record = site.read("r.run.jsonl");
+    assert_eq!(record.matches("\"event\":\"asked\"").count(), 3);
+}
