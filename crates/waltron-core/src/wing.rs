@@ -4,13 +4,14 @@
 //! in this crate knows which there are; who needs them is handed the [`Wings`].
 
 use crate::asset::Asset;
-use crate::grading::Grade;
+use crate::grading::{Grade, Values};
 use crate::injection::capability::Capability;
 use crate::procedure::{Registration, Served};
 use crate::quantity::Quantity;
 use crate::section::{Block, Chart, Section};
 use crate::text::document::{DocumentError, Problem, Problems, Source};
 use crate::text::name::nearest;
+use serde::Serialize;
 use serde_json::Value;
 use toml::de::DeValue;
 
@@ -60,8 +61,8 @@ pub trait Wing: Sync {
         Vec::new()
     }
 
-    /// Values read off the curves that a run has measured, such as `240 V` of an excitation curve, as
-    /// tables. `None` where it has no curves.
+    /// Values read off the curves that a run has measured, such as `240 V` of an excitation curve. `None`
+    /// where it has no curves.
     ///
     /// # Errors
     /// Why there is nothing to be read.
@@ -70,7 +71,7 @@ pub trait Wing: Sync {
         _asset: &Asset,
         _told: Told<'_>,
         _wanted: &Reading<'_>,
-    ) -> Option<Result<Vec<Section>, String>> {
+    ) -> Option<Result<Vec<ReadOff>, String>> {
         None
     }
 
@@ -123,6 +124,23 @@ pub struct Reading<'a> {
     pub place: Option<&'a str>,
     /// Whether every measured point is wanted; else some, spread evenly.
     pub whole: bool,
+}
+
+/// A value that was read off a measured curve.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ReadOff {
+    /// Where it was measured: `A 1S1-1S3`; empty of what has one place only.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub place: String,
+    /// The values that belong together.
+    #[serde(flatten)]
+    pub values: Values,
+    /// Which knee points it lies above.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub above: Vec<String>,
+    /// What is missing, or why.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lacks: Option<String>,
 }
 
 /// All wings there are.

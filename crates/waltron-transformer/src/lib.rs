@@ -19,8 +19,8 @@ pub use asset::{
 };
 pub use procedure::{
     BurdenKeys, BurdenTest, ClassKeys, ClassTest, DemagnetiseKeys, DemagnetiseTest, ErrorsKeys,
-    ErrorsTest, ExcitationKeys, ExcitationTest, RatioKeys,
-    RatioTest, ResistanceKeys, ResistanceTest, Resolution,
+    ErrorsTest, ExcitationKeys, ExcitationTest, RatioKeys, RatioTest, ResistanceKeys,
+    ResistanceTest, Resolution,
 };
 
 use waltron_core::asset::Asset;
@@ -28,7 +28,7 @@ use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
 use waltron_core::section::{Chart, Section};
 use waltron_core::text::document::{DocumentError, Source};
-use waltron_core::wing::{Depth, Reading, Told, Wing};
+use waltron_core::wing::{Depth, ReadOff, Reading, Told, Wing};
 
 /// Current and voltage transformers.
 #[derive(Clone, Copy, Debug)]
@@ -91,7 +91,7 @@ impl Wing for InstrumentTransformerWing {
         asset: &Asset,
         told: Told<'_>,
         wanted: &Reading<'_>,
-    ) -> Option<Result<Vec<Section>, String>> {
+    ) -> Option<Result<Vec<ReadOff>, String>> {
         Some(shown::read_off(asset, told, wanted))
     }
 

@@ -72,7 +72,10 @@ fn places_come_phase_by_phase_and_a_tap_has_its_own_limits() {
     let taps = &of.secondaries[0].taps;
     // A third of the turns: a third of what the whole winding withstands.
     let volts: Vec<f64> = taps.iter().map(|t| t.test_voltage_v.unwrap()).collect();
-    assert!(volts.iter().zip([200.0, 600.0, 400.0]).all(|(a, b)| (a - b).abs() < 1e-9), "{volts:?}");
+    assert!(
+        volts.iter().zip([200.0, 600.0, 400.0]).all(|(a, b)| (a - b).abs() < 1e-9),
+        "{volts:?}"
+    );
     assert_eq!(taps[0].burden_va, Some(3.0));
     assert_eq!((taps[0].resistance_ohm, taps[1].resistance_ohm), (None, Some(5.0)));
     assert_eq!((taps[1].class.is_some(), taps[2].class), (true, None));

@@ -311,7 +311,8 @@ fn errors_of_a_voltage_transformer_are_those_in_service() {
 fn demagnetising_shows_what_was_there_and_that_it_is_gone() {
     for (remanence, before) in [("70 %", 0.7), ("0 %", 0.0), ("45 %", 0.45)] {
         let unit = format!("{CORE}remanence = \"{remanence}\"\n");
-        let (found, seen) = play(&asset(ASSET), &rig(500.0, 1.0), &unit, 1, "procedure = \"demagnetise\"\n");
+        let (found, seen) =
+            play(&asset(ASSET), &rig(500.0, 1.0), &unit, 1, "procedure = \"demagnetise\"\n");
         let f = of(&found, "remanence");
         assert_eq!(f.verdict, Verdict::Pass, "{}", f.reason);
         let value = |name| f.measured.get(name).unwrap();
@@ -329,8 +330,12 @@ fn errors_by_primary_injection_are_held_against_the_class_where_it_says_somethin
     let mut text = String::from(
         "[rig]\nkind = \"virtual\"\nname = \"r\"\nspecimen = \"s\"\n[[current]]\nid = \"ip\"\nmeaning = \"primary current\"\nrange = \"800 A\"\nkind = \"ac\"\n",
     );
-    for (id, meaning, range) in [("M1", "primary current", "800 A"), ("M2", "secondary current", "2 A")] {
-        text += &format!("[[meter]]\nid = \"{id}\"\nmeaning = \"{meaning}\"\nmeasures = \"current\"\nrange = \"{range}\"\naccuracy = \"0.02 %\"\nangle_accuracy = \"0.005 deg\"\n");
+    for (id, meaning, range) in
+        [("M1", "primary current", "800 A"), ("M2", "secondary current", "2 A")]
+    {
+        text += &format!(
+            "[[meter]]\nid = \"{id}\"\nmeaning = \"{meaning}\"\nmeasures = \"current\"\nrange = \"{range}\"\naccuracy = \"0.02 %\"\nangle_accuracy = \"0.005 deg\"\n"
+        );
     }
     let plate = asset(&ASSET.replace("5P20", "0.5"));
     let test = "procedure = \"errors\"\nat = [\"600 A\", \"30 A\", \"100 A\"]\n";
@@ -342,7 +347,8 @@ fn errors_by_primary_injection_are_held_against_the_class_where_it_says_somethin
     assert_eq!(error.limits.upper(), Some(0.005));
     assert_eq!(of(&found, "30A/phase").limits.words().unwrap(), "-90.00 min … 90.00 min");
     assert_eq!(of(&found, "100A/ratio-error").verdict, Verdict::Measured, "no row of the table");
-    let off = asset(&ASSET.replace("5P20", "0.5").replace("primary = \"600 A\"", "primary = \"606 A\""));
+    let off =
+        asset(&ASSET.replace("5P20", "0.5").replace("primary = \"600 A\"", "primary = \"606 A\""));
     let (found, _) = play(&off, &text, CORE, 1, "procedure = \"errors\"\nat = [\"606 A\"]\n");
     assert_eq!(of(&found, "606A/ratio-error").verdict, Verdict::Fail);
 }
@@ -352,8 +358,24 @@ fn errors_by_primary_injection_are_held_against_the_class_where_it_says_somethin
 fn what_the_nameplate_does_not_tell_is_estimated_and_no_pass() {
     let unknown = ASSET.replace("primary = \"600 A\"\n", "");
     let with_class = asset(&unknown);
-    let (found, _) = play(&with_class, &rig(500.0, 1.0), CORE, 1, TEST.replace("\n", "\nuntil = \"1.5 A\"\n").lines().take(3).collect::<Vec<_>>().join("\n").as_str());
-    assert_eq!(of(&found, "class").verdict, Verdict::Inconclusive, "{}", of(&found, "class").reason);
+    let (found, _) = play(
+        &with_class,
+        &rig(500.0, 1.0),
+        CORE,
+        1,
+        TEST.replace("\n", "\nuntil = \"1.5 A\"\n")
+            .lines()
+            .take(3)
+            .collect::<Vec<_>>()
+            .join("\n")
+            .as_str(),
+    );
+    assert_eq!(
+        of(&found, "class").verdict,
+        Verdict::Inconclusive,
+        "{}",
+        of(&found, "class").reason
+    );
     assert_eq!(of(&found, "ratio").verdict, Verdict::Measured);
     let bare = asset(&unknown.replace("class = \"5P20\"\nburden = \"10 VA\"\n", ""));
     let (found, _) = play(&bare, &rig(500.0, 1.0), CORE, 1, TEST);

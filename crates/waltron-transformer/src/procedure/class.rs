@@ -582,7 +582,13 @@ impl OfClass {
 }
 
 /// What a place may be by its values, where its nameplate does not tell its ratio or its class.
-fn estimate(found: Finding, of: &InstrumentTransformer, spot: &Spot, seen: &Evidence, hertz: f64) -> Finding {
+fn estimate(
+    found: Finding,
+    of: &InstrumentTransformer,
+    spot: &Spot,
+    seen: &Evidence,
+    hertz: f64,
+) -> Finding {
     let (secondary, tap) = (of.secondary(spot), of.tap(spot));
     let Ok((turns, u)) = &seen.turns else {
         return found.judged(Judgement::new(Verdict::Inconclusive, "the ratio was not measured"));

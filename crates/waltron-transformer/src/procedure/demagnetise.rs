@@ -13,9 +13,7 @@ use serde::Deserialize;
 use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
-use waltron_core::grading::{
-    Criterion, Finding, Grade, Judgement, Limits, Value, Values, Verdict,
-};
+use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Limits, Value, Values, Verdict};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Condition, Program, Relation, Segment, Stop, Then};
@@ -24,9 +22,7 @@ use waltron_core::procedure::{
     Bench, Method, Planned, PlannedPoint, Procedure, SetupError, TestHead, TestKeys,
 };
 use waltron_core::quantity::{Current, Measure, seconds, significant};
-use waltron_core::text::document::{
-    AnyQuantityText, Field, Problem, Problems, QuantityText, Text,
-};
+use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
 
 /// What stays in the core is small.
@@ -117,11 +113,8 @@ impl PlaceWork {
             .map(|probe| Read { probe: probe.clone(), when: When::EachLevel });
         let segment = |name: &str, k: usize, sign: f64| {
             // The resistance is read here, too: it must be that of the settled current.
-            let settled = Condition::Stable {
-                probe: self.ratio.clone(),
-                within: 1e-3,
-                time: seconds(0.5),
-            };
+            let settled =
+                Condition::Stable { probe: self.ratio.clone(), within: 1e-3, time: seconds(0.5) };
             let when = Condition::All(vec![enough(sign), settled]);
             let stop = Stop { when, then: Then::Next };
             let mut segment = Segment::hold(name, self.out[k].clone(), seconds(20.0)).until(stop);
@@ -273,7 +266,9 @@ impl Course for OfDemagnetising {
         match swings[..] {
             [] => Some(work.swing()),
             // Measuring what is left magnetises again, so that it is demagnetised twice.
-            [first] => work.excitation.next(&seen[first + 1..], None).or_else(|| Some(work.swing())),
+            [first] => {
+                work.excitation.next(&seen[first + 1..], None).or_else(|| Some(work.swing()))
+            }
             [_, second, ..] => work.excitation.next(&seen[second + 1..], None),
         }
     }
@@ -297,9 +292,8 @@ impl Course for OfDemagnetising {
             percent(after),
             significant(whole, 3)
         );
-        let measured = Values::none()
-            .with_percent("after", after.abs())
-            .with_percent("before", before.abs());
+        let measured =
+            Values::none().with_percent("after", after.abs()).with_percent("before", before.abs());
         let judged = match after.abs() <= CLEAN {
             true => Judgement::new(Verdict::Pass, told),
             false => Judgement::new(Verdict::Fail, format!("still magnetised: {told}")),

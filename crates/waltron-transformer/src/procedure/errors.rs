@@ -18,7 +18,7 @@ use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
 use waltron_core::procedure::{Method, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Measure, Time, seconds, significant};
-use waltron_core::text::document::{Problem, Problems, QuantityText, Field, Text};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
 
 /// The errors at a current.
@@ -154,8 +154,7 @@ impl ErrorsTest {
             also: Vec::new(),
         };
         let grade = move |seen: &Observation| {
-            let [ratio, phase] =
-                points.clone().map(|point| injected(point, ERRORS, &stimulus));
+            let [ratio, phase] = points.clone().map(|point| injected(point, ERRORS, &stimulus));
             let (read, angle) = match shown(seen, &whole) {
                 Ok(read) if read.angle.is_some() => (read, read.angle.unwrap_or_default()),
                 Ok(_) => return open(ratio, phase, "there is no phase".to_owned()),
@@ -170,9 +169,9 @@ impl ErrorsTest {
                 Value::Percent(error),
                 limits.map(|(ratio, _)| Value::Percent(ratio)),
             );
-            let u = read.angle_u.map_or_else(Values::none, |u| {
-                Values::none().with_value("u", Value::Minutes(u))
-            });
+            let u = read
+                .angle_u
+                .map_or_else(Values::none, |u| Values::none().with_value("u", Value::Minutes(u)));
             let minutes = limits.and_then(|(_, minutes)| minutes);
             let phase = judged(
                 Finding { uncertainty: u, ..phase },

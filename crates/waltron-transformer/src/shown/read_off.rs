@@ -2,14 +2,14 @@
 
 use super::measured::{Measured, measured};
 use waltron_core::asset::Asset;
+use waltron_core::grading::Values;
 use waltron_core::quantity::{Dimension, Quantity};
-use waltron_core::section::{Block, Section, Table};
-use waltron_core::wing::{Reading, Told};
+use waltron_core::wing::{ReadOff, Reading, Told};
 
 /// Rows of a short table.
 const SHORT: usize = 15;
 
-/// Sections with what is wanted: a row for each place and value, or each place's curve.
+/// What is wanted: a row for each place and value, or each place's curve.
 ///
 /// # Errors
 /// Nothing was measured, or a value that is neither a voltage nor a current.
@@ -17,7 +17,7 @@ pub(crate) fn read_off(
     asset: &Asset,
     told: Told<'_>,
     wanted: &Reading<'_>,
-) -> Result<Vec<Section>, String> {
+) -> Result<Vec<ReadOff>, String> {
     let all = measured(asset, told);
     if all.is_empty() {
         return Err("the record has no excitation curve".to_owned());
@@ -32,86 +32,66 @@ pub(crate) fn read_off(
         return Err(format!("no curve was measured at `{place}`; there are {}", known.join(", ")));
     }
     if wanted.at.is_empty() {
-        return Ok(chosen.into_iter().map(|place| curve(place, wanted.whole)).collect());
+        return Ok(chosen.into_iter().flat_map(|place| curve(place, wanted.whole)).collect());
     }
-    let mut table = Table::of(&["Place", "#E.m.f.", "#Exciting current", "Above"]);
-    for place in chosen {
-        for at in wanted.at {
-            table.rows.push(row(place, *at)?);
-        }
-    }
-    Ok(vec![Section::new("", vec![Block::Table(table)])])
+    let asked = chosen.iter().flat_map(|place| wanted.at.iter().map(move |at| (place, *at)));
+    asked.map(|(place, at)| row(place, at)).collect()
 }
 
-fn volts(si: f64) -> String {
-    Quantity { si, dimension: Dimension::VOLTAGE }.to_string()
+fn volts(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::VOLTAGE }
 }
 
-fn amps(si: f64) -> String {
-    Quantity { si, dimension: Dimension::CURRENT }.to_string()
+fn amps(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::CURRENT }
 }
 
-fn row(place: &Measured, at: Quantity) -> Result<Vec<String>, String> {
+fn row(place: &Measured, at: Quantity) -> Result<ReadOff, String> {
     let curve = &place.curve.curve;
-    let (low, high) = curve.span();
-    let name = place.name.clone();
-    let beyond = |end: &str| vec![name.clone(), String::new(), String::new(), end.to_owned()];
     let read = match at.dimension {
         Dimension::VOLTAGE => curve.current_at(at.si).map(|i| (at.si, i)),
         Dimension::CURRENT => curve.emf_at(at.si).map(|e| (e, at.si)),
         _ => return Err(format!("`{at}` is neither a voltage nor a current")),
     };
-    let Some((emf, current)) = read else {
-        return Ok(beyond(&format!(
-            "{at} lies beyond what was measured: {} to {}",
-            volts(low),
-            volts(high)
-        )));
+    let Some((emf, rms)) = read else {
+        let (low, high) = curve.span();
+        let why = format!("{at} lies beyond what was measured: {} to {}", volts(low), volts(high));
+        let (values, above) = (Values::none(), Vec::new());
+        return Ok(ReadOff { place: place.name.clone(), values, above, lacks: Some(why) });
     };
-    Ok(vec![name, volts(emf), amps(current), above(place, emf)])
+    Ok(told(place, emf, rms, curve.peak_at(emf)))
 }
 
-/// The knee points below an e.m.f.
-fn above(place: &Measured, emf: f64) -> String {
+/// A point of a curve with the knee points below it.
+fn told(place: &Measured, emf: f64, rms: f64, peak: Option<f64>) -> ReadOff {
+    let mut values =
+        Values::none().with_quantity("emf", volts(emf)).with_quantity("current", amps(rms));
+    if let Some(peak) = peak {
+        values = values.with_quantity("peak", amps(peak));
+    }
     let knees = place.curve.curve.knees();
-    let below: Vec<&str> =
-        knees.iter().filter(|k| k.emf_v <= emf).map(|k| k.kind.short()).collect();
-    match (knees.is_empty(), below.is_empty()) {
-        (true, _) => "no knee point was reached".to_owned(),
-        (_, true) => "below every knee point".to_owned(),
-        _ => below.join(", "),
-    }
+    let below = knees.iter().filter(|k| k.emf_v <= emf).map(|k| k.kind.short().to_owned());
+    let lacks = knees.is_empty().then(|| "no knee point was reached".to_owned());
+    ReadOff { place: place.name.clone(), values, above: below.collect(), lacks }
 }
 
-/// A place's curve as a table: whole, or a short one with its rows spread evenly around the knee.
-fn curve(place: &Measured, whole: bool) -> Section {
-    let points = place.curve.curve.points();
-    let knee = place.curve.curve.knees().first().map(|k| k.emf_v);
-    let mut table = Table::of(&["#E.m.f.", "#Exciting current", "#Peak", "Above"]);
-    let mut add = |emf: f64, rms: f64, peak: Option<f64>| {
-        let peak = peak.map_or_else(String::new, amps);
-        table.rows.push(vec![volts(emf), amps(rms), peak, above(place, emf)]);
-    };
-    match (whole, knee) {
-        (true, _) => points.iter().rev().for_each(|p| add(p.emf_v, p.rms_a, p.peak_a)),
-        (false, knee) => {
-            let (low, high) = place.curve.curve.span();
-            let middle = knee.unwrap_or((low * high).sqrt());
-            // As many above the knee as below it, down to a third of it.
-            let bottom = (middle / 3.0).max(low);
-            let half = SHORT / 2;
-            for k in 0..SHORT {
-                let emf = match k.checked_sub(half) {
-                    None => high * (middle / high).powf(k as f64 / half as f64),
-                    Some(k) => {
-                        middle * (bottom / middle).powf(k as f64 / (SHORT - half - 1) as f64)
-                    }
-                };
-                if let Some(rms) = place.curve.curve.current_at(emf) {
-                    add(emf, rms, place.curve.curve.peak_at(emf));
-                }
-            }
-        }
+/// A place's curve: whole, or a short one with its rows spread evenly around the knee.
+fn curve(place: &Measured, whole: bool) -> Vec<ReadOff> {
+    let curve = &place.curve.curve;
+    if whole {
+        let points = curve.points().iter().rev();
+        return points.map(|p| told(place, p.emf_v, p.rms_a, p.peak_a)).collect();
     }
-    Section::new(place.name.clone(), vec![Block::Table(table)])
+    let (low, high) = curve.span();
+    let middle = curve.knees().first().map_or((low * high).sqrt(), |k| k.emf_v);
+    // As many above the knee as below it, down to a third of it.
+    let bottom = (middle / 3.0).max(low);
+    let half = SHORT / 2;
+    let emf = |k: usize| match k.checked_sub(half) {
+        None => high * (middle / high).powf(k as f64 / half as f64),
+        Some(k) => middle * (bottom / middle).powf(k as f64 / (SHORT - half - 1) as f64),
+    };
+    let rows = (0..SHORT).map(emf);
+    rows.filter_map(|emf| Some(told(place, emf, curve.current_at(emf)?, curve.peak_at(emf))))
+        .collect()
 }

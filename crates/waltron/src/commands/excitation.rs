@@ -1,16 +1,15 @@
 //! `waltron curve excitation`: values read off the excitation curves of a record.
 
 use super::load_run;
-use crate::cli::CurveExcitation as Args;
+use crate::cli::{CurveExcitation as Args, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::tables::{align_right, table};
-use crate::terminal::{STRONG, Terminal, plain, styled};
+use crate::terminal::{Terminal, plain};
 use crate::wings::WINGS;
-use serde_json::{Map, Value, json};
+use serde_json::json;
 use waltron_core::quantity::Quantity;
-use waltron_core::section::{Block, Section, Table};
-use waltron_core::wing::Reading;
+use waltron_core::wing::{ReadOff, Reading};
 
 /// Reads curves.
 ///
@@ -29,57 +28,31 @@ pub(crate) fn excitation(args: &Args, terminal: &Terminal) -> Result<Exit, Failu
     let wanted = Reading { at: &at, place: args.place.as_deref(), whole: args.whole };
     let wing = WINGS.of(asset.kind);
     let read = wing.and_then(|wing| wing.read_off(&asset, run.told(), &wanted));
-    let sections = match read {
-        Some(Ok(sections)) => sections,
-        Some(Err(why)) => return Err(Failure::file(&args.record, why)),
-        None => {
-            let message = format!("{} has no excitation curve", asset.identity.tag);
-            return Err(Failure::file(&args.record, message));
-        }
-    };
+    let none = || Err(format!("{} has no excitation curve", asset.identity.tag));
+    let rows = read.unwrap_or_else(none).map_err(|why| Failure::file(&args.record, why))?;
     match args.format {
-        crate::cli::Format::Json => terminal.print_json(as_json(&sections)),
-        crate::cli::Format::Text => sections.iter().for_each(|s| print(s, terminal)),
+        Format::Json => terminal.print_json(json!({ "rows": rows })),
+        Format::Text => print(&rows, terminal),
     }
     Ok(Exit::Pass)
 }
 
-fn print(section: &Section, terminal: &Terminal) {
-    if !section.title.is_empty() {
-        terminal.print(&format!("{}\n", styled(STRONG, &plain(&section.title))));
-    }
-    for block in &section.blocks {
-        if let Block::Table(rows) = block {
-            let mut out = table(rows.columns.iter().map(|c| c.name.as_str()), terminal);
-            for row in &rows.rows {
-                out.add_row(row.iter().map(|cell| plain(cell)));
-            }
-            for (index, column) in rows.columns.iter().enumerate() {
-                if column.is_value {
-                    align_right(&mut out, index..index + 1);
-                }
-            }
-            terminal.print(&format!("{out}\n"));
-        }
-    }
-}
-
-/// Rows as objects by their columns, each with what it is of.
-fn as_json(sections: &[Section]) -> Value {
-    let rows = |rows: &Table| {
-        let row = |row: &Vec<String>| {
-            let cells = rows.columns.iter().zip(row);
-            let cells = cells.map(|(c, cell)| (c.name.clone(), Value::from(cell.as_str())));
-            Value::Object(cells.collect::<Map<_, _>>())
+fn print(rows: &[ReadOff], terminal: &Terminal) {
+    let mut out =
+        table(["Place", "E.m.f.", "Exciting current", "Peak", "Above the knee point"], terminal);
+    let mut before = "";
+    for row in rows {
+        let value = |name: &str| row.values.text(name).unwrap_or_default();
+        let above = match (&row.lacks, row.above.is_empty()) {
+            (Some(why), _) => why.clone(),
+            (None, true) => "below every one".to_owned(),
+            (None, false) => row.above.join(", "),
         };
-        rows.rows.iter().map(row).collect::<Vec<_>>()
-    };
-    let section = |section: &Section| {
-        let tables = section.blocks.iter().filter_map(|block| match block {
-            Block::Table(table) => Some(rows(table)),
-            _ => None,
-        });
-        json!({ "of": section.title, "rows": tables.flatten().collect::<Vec<_>>() })
-    };
-    json!({ "curves": sections.iter().map(section).collect::<Vec<_>>() })
+        // A place is named once.
+        let place = if row.place == before { String::new() } else { plain(&row.place) };
+        before = &row.place;
+        out.add_row([place, value("emf"), value("current"), value("peak"), plain(&above)]);
+    }
+    align_right(&mut out, 1..4);
+    terminal.print(&format!("{out}\n"));
 }

@@ -12,7 +12,7 @@ mod measuring;
 mod regrade;
 mod sequences;
 mod support;
+mod transformers;
 mod waves;
 mod wire;
-mod transformers;
 mod written;
