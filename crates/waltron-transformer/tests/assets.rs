@@ -110,6 +110,29 @@ fn mistakes_are_told_with_a_way_out() {
         ("burden = \"10 VA\"", "power_factor = 1.2\nburden = \"10 VA\"", "between 0 and 1"),
         ("[[core]]\nid = \"2\"", "[[winding]]\nid = \"2\"", "has `[[core]]`"),
         ("test_voltage = \"600 V\"", "test_voltage = \"-600 V\"", "must be above zero"),
+        // What nothing would look at.
+        (
+            "test_voltage = \"600 V\"",
+            "symmetrical = 5\ntest_voltage = \"600 V\"",
+            "belong together",
+        ),
+        (
+            "test_voltage = \"600 V\"",
+            "security_factor = 5\ntest_voltage = \"600 V\"",
+            "measuring core",
+        ),
+        (
+            "test_voltage = \"600 V\"",
+            "extended = \"150 %\"\ntest_voltage = \"600 V\"",
+            "measuring core",
+        ),
+        (
+            "test_voltage = \"600 V\"",
+            "voltage_factor = 1.9\ntest_voltage = \"600 V\"",
+            "voltage transformers",
+        ),
+        ("knee = \"300 V\"", "", "give `knee`"),
+        ("exciting_current = \"30 mA\"", "exciting_at = \"50 %\"", "belongs to `exciting_current`"),
     ] {
         assert!(TAPS.contains(from), "{from}");
         let error = error(&TAPS.replacen(from, to, 1));
@@ -121,4 +144,24 @@ fn mistakes_are_told_with_a_way_out() {
     assert!(error(none).contains("needs a table `[[core]]`"));
     let voltage = TAPS.replace("current-transformer", "voltage-transformer");
     assert!(error(&voltage).contains("has `[[winding]]`"));
+}
+
+/// A tap is fed with no more than its share of what the whole winding withstands, whoever wrote the level.
+#[test]
+fn a_tap_is_never_fed_with_what_only_the_whole_withstands() {
+    let asset = asset(TAPS);
+    let rig = support::capability(&support::rig(800.0, 1.0));
+    let set_up = |tap: &str, level: &str| {
+        let test =
+            format!("procedure = \"ratio\"\nphase = \"A\"\ntap = \"{tap}\"\nlevel = \"{level}\"\n");
+        let plan = support::plan(&asset, &test);
+        let bench = waltron_core::procedure::Bench { asset: &asset, capability: &rig };
+        plan.tests[0].procedure(bench).map(|_| ())
+    };
+    assert!(set_up("1S1-1S3", "600 V").is_ok() && set_up("1S1-1S2", "200 V").is_ok());
+    let refused = set_up("1S1-1S2", "201 V").unwrap_err().to_string();
+    assert!(
+        refused.contains("201 V is more than the 200 V that A 1S1-1S2 withstands"),
+        "{refused}"
+    );
 }

@@ -25,6 +25,9 @@ pub struct Sheet {
     pub before: Vec<String>,
     /// The connections, outputs first.
     pub wires: Vec<Wire>,
+    /// The places to which the leads are taken one after the other, where there are several.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub places: Vec<Name>,
     /// What to put back afterwards, in order.
     pub after: Vec<String>,
 }
@@ -89,6 +92,18 @@ fn details(identity: &Identity) -> Vec<(String, String)> {
     ];
     let known = all.into_iter().filter(|(_, value)| !value.is_empty());
     known.map(|(name, value)| (name.to_owned(), value)).collect()
+}
+
+/// The places of a plan in the order in which they are tested.
+fn places(planned: &[(Name, Planned)]) -> Vec<Name> {
+    let mut all: Vec<Name> = Vec::new();
+    let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none());
+    for place in tested.filter_map(|(_, p)| p.program.connection.as_ref()) {
+        if !all.contains(place) {
+            all.push(place.clone());
+        }
+    }
+    all
 }
 
 impl Carries {
@@ -161,6 +176,7 @@ impl Sheet {
             asset: site.asset.identity.tag.clone(),
             details: details(&site.asset.identity),
             before: Vec::new(),
+            places: places(planned),
             wires,
             after: Vec::new(),
         };

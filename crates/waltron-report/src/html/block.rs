@@ -1,7 +1,9 @@
 //! Sections and what stands in them, as HTML.
 
+use super::tables::{class, sign};
 use crate::plot::svg;
 use maud::{Markup, PreEscaped, html as markup};
+use waltron_core::grading::Verdict;
 use waltron_core::section::{Block, Section, Table};
 
 /// Size of a chart in the page, in CSS pixels.
@@ -50,6 +52,12 @@ fn block(block: &Block, tick: bool) -> Markup {
     }
 }
 
+/// The verdict whose word a cell is.
+fn verdict(cell: &str) -> Option<Verdict> {
+    use Verdict::{Fail, Inconclusive, Measured, NotTested, Pass};
+    [Pass, Fail, Inconclusive, Measured, NotTested].into_iter().find(|v| v.word() == cell)
+}
+
 /// Most rows of a table that is kept on one printed page.
 pub(super) const SHORT_TABLE: usize = 14;
 
@@ -61,12 +69,15 @@ fn table(table: &Table) -> Markup {
         cells
     };
     markup! {
-        table.short[table.rows.len() <= SHORT_TABLE] {
+        table.told.short[table.rows.len() <= SHORT_TABLE] {
             thead { tr { @for c in &table.columns { th.number[c.is_value] { (c.name) } } } }
             tbody {
                 @for row in &table.rows {
                     tr { @for (cell, is_value) in cells(row).iter().zip(values()) {
-                        td.number[is_value] { (cell) }
+                        @match verdict(cell) {
+                            Some(verdict) => { td class={ "verdict " (class(verdict)) } { (sign(verdict)) " " (cell) } }
+                            None => { td.number[is_value] { (cell) } }
+                        }
                     } }
                 }
             }

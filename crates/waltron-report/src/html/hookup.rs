@@ -67,7 +67,9 @@ fn parts(sheet: &Sheet) -> Vec<Section> {
     let connections = Section::new("Connections", vec![picture, Block::Table(uses)]);
     let before = steps("Before connecting", &sheet.before);
     let after = steps("Afterwards", &sheet.after);
-    before.into_iter().chain([connections]).chain(after).collect()
+    let places: Vec<String> = sheet.places.iter().map(ToString::to_string).collect();
+    let places = steps("The leads go to", &places);
+    before.into_iter().chain([connections]).chain(places).chain(after).collect()
 }
 
 /// The tests in order, each with its connections.

@@ -481,8 +481,8 @@ impl Runner<'_> {
 /// What is injected, in words: the place where there are several, and the stage.
 fn stage(program: &Program, part: &str) -> String {
     let place = program.connection.as_ref().map(Name::as_str);
-    let names = program.segments.iter().map(|s| s.name.as_str());
-    let stage = if part.is_empty() { names.last() } else { Some(part) };
+    let last = program.segments.last().map(|s| s.name.as_str());
+    let stage = if part.is_empty() { last } else { Some(part) };
     place.into_iter().chain(stage).collect::<Vec<_>>().join(" · ")
 }
 

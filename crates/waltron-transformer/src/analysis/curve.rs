@@ -98,8 +98,9 @@ impl ExcitationCurve {
             Monotone::new(points.iter().map(|p| (p.emf_v.ln(), value(p).ln())).collect())
         };
         let (rms, fundamental) = (of(&|p| p.rms_a), of(&|p| p.current.norm()));
-        let peak = points.iter().all(|p| p.peak_a.is_some());
-        let peak = peak.then(|| of(&|p| p.peak_a.unwrap_or(1.0)));
+        // A meter may have been driven beyond its range by the peaks alone.
+        let peaks: Vec<(f64, f64)> = points.iter().filter_map(peak_of).collect();
+        let peak = (peaks.len() >= FEWEST).then(|| Monotone::new(peaks));
         Ok(Self { points, rms, fundamental, peak })
     }
 
@@ -160,8 +161,10 @@ impl ExcitationCurve {
 
     /// ln E and ln I of the measured points, RMS or peak.
     pub(super) fn logarithms(&self, of_peaks: bool) -> Vec<(f64, f64)> {
-        let value = |p: &Sample| if of_peaks { p.peak_a.unwrap_or(f64::NAN) } else { p.rms_a };
-        self.points.iter().map(|p| (p.emf_v.ln(), value(p).ln())).collect()
+        match of_peaks {
+            true => self.points.iter().filter_map(peak_of).collect(),
+            false => self.points.iter().map(|p| (p.emf_v.ln(), p.rms_a.ln())).collect(),
+        }
     }
 
     /// Whether peaks were measured.
@@ -189,6 +192,11 @@ impl ExcitationCurve {
             peak: self.peak.as_ref().map(|p| p.moved(up, -up)),
         }
     }
+}
+
+/// ln E and ln of the peak, where it was measured.
+fn peak_of(point: &Sample) -> Option<(f64, f64)> {
+    Some((point.emf_v.ln(), point.peak_a?.ln()))
 }
 
 /// A monotone cubic through points of rising x and not falling y.

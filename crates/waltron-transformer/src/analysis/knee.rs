@@ -3,7 +3,7 @@
 //! A slope of single readings is lost in their scatter, and a smoother that knows nothing of cores either
 //! blunts the knee or follows the scatter. What is known is the shape: around its knee the excitation
 //! curve is convex on log-log axes. So a sum of powers with coefficients that are not negative is fitted
-//! there ([`Powers`]), which cannot wiggle, and the definitions are applied to it.
+//! there, which cannot wiggle, and the definitions are applied to it.
 
 use super::curve::ExcitationCurve;
 use super::powers::Powers;

@@ -363,6 +363,7 @@ impl SecondaryForm {
             test_voltage_v: test_voltage?,
             test_current_a: test_current?,
         };
+        self.unused(of.kind, whole.class, problems);
         if let (Some(class), None, Some(text)) = (whole.class, whole.burden_va, &self.class)
             && class.needs_burden()
             && self.tap.iter().flatten().all(|tap| tap.burden.is_none())
@@ -391,6 +392,52 @@ impl SecondaryForm {
         };
         all.share_limits();
         Some(all)
+    }
+}
+
+impl SecondaryForm {
+    /// Keys that nothing would look at are a mistake: whoever wrote them counts on them.
+    fn unused(&self, kind: Kind, class: Option<Class>, problems: &mut Problems) {
+        let number = |field: &Option<Number>| field.as_ref().map(Field::span);
+        let mut wrong = |span: Option<std::ops::Range<usize>>, message: &str| {
+            if let Some(span) = span {
+                problems.push(Problem::new(span, message));
+            }
+        };
+        let pair = [number(&self.symmetrical), number(&self.dimensioning)];
+        if let [Some(span), None] | [None, Some(span)] = pair.clone() {
+            wrong(Some(span), "`symmetrical` and `dimensioning` belong together");
+        }
+        if self.knee.is_none() {
+            let span = self.exciting_current.as_ref().map(Field::span);
+            wrong(span, "an exciting current is told at a rated knee point: give `knee`");
+        }
+        if self.exciting_current.is_none() {
+            let span = self.exciting_at.as_ref().map(Field::span);
+            wrong(span, "`exciting_at` belongs to `exciting_current`");
+        }
+        let is_measuring = matches!(class, Some(Class::Measuring(_)) | None);
+        if !is_measuring || kind == Kind::Voltage {
+            wrong(number(&self.security_factor), "`security_factor` belongs to a measuring core");
+            let span = self.extended.as_ref().map(Field::span);
+            wrong(span, "`extended` belongs to a measuring core");
+        }
+        if !matches!(class, Some(Class::Transient(_))) {
+            let [first, second] = pair;
+            wrong(first.or(second), "a duty belongs to TPX, TPY and TPZ");
+        }
+        if kind == Kind::Current {
+            wrong(number(&self.voltage_factor), "`voltage_factor` belongs to voltage transformers");
+            return;
+        }
+        let spans = [
+            self.knee.as_ref().map(Field::span),
+            self.test_current.as_ref().map(Field::span),
+            self.resistance.as_ref().map(Field::span),
+        ];
+        for span in spans {
+            wrong(span, "this belongs to current transformers");
+        }
     }
 }
 

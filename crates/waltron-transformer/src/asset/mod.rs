@@ -190,6 +190,7 @@ impl Family for InstrumentTransformer {
             Kind::Voltage if secondary || uses("primary voltage") => {
                 p.before
                     .push(line("Take the secondary fuses out: nothing may be fed back or fed on"));
+                p.after.push(line("Take the short off the primary, where one was put there"));
                 p.after.push(line("Put the secondary fuses back"));
             }
             _ => {}

@@ -5,7 +5,7 @@ use super::excitation::of_current;
 use super::excite::{Excitation, Resolution};
 use super::measure::{direct, injected, of as shown_of, point, probe};
 use super::places::{spots, wanted};
-use super::resistance::Direct;
+use super::resistance::{DISCHARGED, Direct};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
 use crate::asset::{Spot, Wanted};
 use schemars::JsonSchema;
@@ -121,7 +121,7 @@ impl PlaceWork {
             segment.reads = reads.to_vec();
             segment
         };
-        let discharge = || self.direct.discharge(self.current);
+        let discharge = || self.direct.discharge(self.current, DISCHARGED);
         let mut back = discharge();
         back.reads = reads[..2].to_vec();
         Program::of(vec![segment(BEFORE, 0, 1.0), back, segment(SECOND, 1, -1.0), discharge()])

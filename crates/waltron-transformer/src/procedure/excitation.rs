@@ -175,7 +175,8 @@ impl Course for OfExcitation {
         program.connection = spot.connection.clone();
         Planned {
             points: vec![PlannedPoint::certain(of_place, KNEE)],
-            stimulus: Values::none(),
+            stimulus: excitation
+                .map_or_else(Values::none, |e| Values::none().with("voltage", e.most())),
             expected: Values::none(),
             limits: rated_knee(&self.of, spot),
             program: Arc::new(program),

@@ -390,6 +390,11 @@ impl Excitation {
         seconds(points as f64 * self.resolution.periods() / self.hertz[0])
     }
 
+    /// The largest voltage that it may come to.
+    pub(super) fn most(&self) -> Voltage {
+        Voltage::from_si(self.ends_at(self.hertz[0]))
+    }
+
     /// What it takes if all is well.
     pub(super) fn likely(&self) -> Time {
         let levels = (1.0 / FIRST).ln() / STEP.ln();

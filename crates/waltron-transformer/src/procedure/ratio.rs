@@ -149,6 +149,14 @@ impl RatioTest {
         let frequency = bench.frequency()?;
         let usual = usual(of, spot, self.by_current).map_err(SetupError::Unknown);
         let level = self.level.map_or(usual, Ok)?;
+        // The whole winding sees more than a tap of it is fed with.
+        let withstands = of.tap(spot).test_voltage_v.filter(|_| !self.by_current);
+        if let Some(most) = withstands.filter(|most| level.si > most * (1.0 + 1e-9)) {
+            let most = Quantity { si: most, dimension: Dimension::VOLTAGE };
+            let place = spot.connection.as_ref().map_or("the winding", |c| c.as_str());
+            let why = format!("{level} is more than the {most} that {place} withstands");
+            return Err(SetupError::Unknown(why));
+        }
         let volts = Voltage::from_si(level.si);
         let (out, sides) = match (of.kind, self.by_current) {
             (Kind::Current, true) => {

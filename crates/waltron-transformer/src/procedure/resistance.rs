@@ -29,7 +29,7 @@ use waltron_core::text::name::Name;
 pub(super) const RESISTANCE: Criterion = Criterion::named("resistance");
 
 /// The share of the current below which a winding is discharged.
-const DISCHARGED: f64 = 0.01;
+pub(super) const DISCHARGED: f64 = 0.01;
 
 /// A direct current until the resistance is steady, then discharged; told at the reference temperature.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -176,13 +176,13 @@ impl Direct {
         let [volts, amps] = self.flux.clone();
         let of = [self.volts.clone(), self.flowing.clone(), self.resistance.clone(), volts, amps];
         charge.reads = of.map(|probe| Read { probe, when: When::EachLevel }).to_vec();
-        Program::of(vec![charge, self.discharge(self.current)])
+        Program::of(vec![charge, self.discharge(self.current, DISCHARGED)])
     }
 
-    /// Off until what flowed is gone. Of either sign: a meter that is connected the wrong way round must
+    /// Off until what flowed is gone but for a share. Of either sign: a meter that is connected the wrong way round must
     /// not tell a charged winding for a discharged one.
-    pub(super) fn discharge(&self, from: Current) -> Segment {
-        let limit = from.si() * DISCHARGED;
+    pub(super) fn discharge(&self, from: Current, share: f64) -> Segment {
+        let limit = from.si() * share;
         let below = |relation, limit_si| Condition::Reading {
             probe: self.flowing.clone(),
             relation,

@@ -34,7 +34,7 @@ const QUIET: &str = "nothing out";
 const SHORTED: &str = "primary shorted";
 
 /// How far above its rated voltage a secondary is fed, where its nameplate tells no factor.
-const ABOVE: f64 = 1.22;
+pub(super) const ABOVE: f64 = 1.22;
 
 #[derive(Debug)]
 struct PlaceWork {
@@ -227,7 +227,9 @@ impl Course for OfVoltageClass {
         program.connection = spot.connection.clone();
         Planned {
             points,
-            stimulus: Values::none(),
+            stimulus: self.work(spot).map_or_else(Values::none, |work| {
+                Values::none().with("voltage", work.excitation.most())
+            }),
             expected: Values::none(),
             limits: Limits::None,
             program: Arc::new(program),

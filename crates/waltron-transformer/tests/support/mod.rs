@@ -112,7 +112,7 @@ pub(crate) fn rig(volts: f64, amps: f64) -> String {
         "M1",
         "secondary voltage",
         "voltage",
-        format!("{} V", volts * 1.2),
+        format!("{} V", (volts * 1.2).max(40.0)),
         "0.03 % + 0.1 mV".into(),
     );
     text += &meter(

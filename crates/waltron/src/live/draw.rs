@@ -90,16 +90,15 @@ fn header(frame: &mut Frame<'_>, area: Rect, state: &State) {
 }
 
 fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
-    let title = match (state.test.is_empty(), state.stage.is_empty()) {
-        (true, _) => "Present".to_owned(),
-        (false, true) => plain(&state.test),
-        (false, false) => format!("{} · {}", plain(&state.test), plain(&state.stage)),
-    };
+    let title = if state.test.is_empty() { "Present".to_owned() } else { plain(&state.test) };
     let block = Block::bordered().title(format!(" {title} ")).border_style(FAINT);
-    let mut lines = vec![Line::from(vec![
+    // Where the leads are, and the stage.
+    let stage = state.stage.split(" · ").filter(|part| !part.is_empty());
+    let mut lines: Vec<Line<'_>> = stage.map(|part| Line::styled(plain(part), STRONG)).collect();
+    lines.push(Line::from(vec![
         Span::styled("time    ", FAINT),
         Span::raw(format!("{:.2} s", state.now.si())),
-    ])];
+    ]));
     if state.outputs.is_empty() {
         lines.push(Line::styled("nothing is put out", FAINT));
     }

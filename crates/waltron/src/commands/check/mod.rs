@@ -143,7 +143,11 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
             && planned.expected.is_empty()
             && planned.limits.is_none();
         table.add_row([
-            ids.first().cloned().unwrap_or_default(),
+            // What takes many points from one go is named by its first.
+            match ids.len() {
+                0..=3 => ids.first().cloned().unwrap_or_default(),
+                n => format!("{} and {} more", ids[0], n - 1),
+            },
             injected,
             if later {
                 "as measured".to_owned()

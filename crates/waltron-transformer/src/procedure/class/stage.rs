@@ -1,0 +1,94 @@
+//! Ratio and polarity by a low voltage on the secondary, after a look with nothing put out.
+
+use crate::asset::{InstrumentTransformer, Spot};
+use crate::procedure::excite::wanted_emf;
+use crate::procedure::measure::{of as shown_of, probe, shown, voltage};
+use num_complex::Complex64;
+use waltron_core::injection::measuring::{Probe, Property, Read, When};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment};
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::procedure::{Bench, SetupError};
+use waltron_core::quantity::{Measure, Voltage, seconds};
+
+/// With nothing out, then with a low voltage on the secondary.
+#[derive(Debug)]
+pub(super) struct RatioStage {
+    out: Stimulus,
+    volts: Probe,
+    amps: Probe,
+    primary: Probe,
+    quiet: Probe,
+}
+
+pub(super) const QUIET: &str = "nothing out";
+
+impl RatioStage {
+    pub(super) fn new(
+        of: &InstrumentTransformer,
+        spot: &Spot,
+        bench: Bench<'_>,
+    ) -> Result<Self, SetupError> {
+        let rig = bench.capability;
+        let tap = of.tap(spot);
+        let allowed = tap.test_voltage_v.unwrap_or(f64::INFINITY);
+        // Well below the knee, where the core takes little.
+        let wanted = wanted_emf(of, spot).map_or(allowed / 5.0, |e| e * 0.3);
+        let range = rig.meter("secondary voltage").map_or(f64::INFINITY, |m| m.range);
+        let output = rig.voltages.iter().find(|c| c.meaning == "secondary voltage");
+        let source = output.map_or(f64::INFINITY, |c| c.range.si());
+        let level = wanted.min(allowed / 2.0).min(range * 0.9).min(source);
+        let volts = Voltage::from_si(level);
+        Ok(Self {
+            out: voltage(rig, "secondary voltage", volts, bench.frequency()?)?,
+            volts: probe(rig, &["secondary voltage"], Property::Phasor)?,
+            amps: probe(rig, &["secondary current"], Property::Phasor)?,
+            primary: probe(rig, &["primary voltage"], Property::Phasor)?,
+            quiet: probe(rig, &["primary voltage"], Property::Rms)?,
+        })
+    }
+
+    pub(super) fn program(&self) -> Program {
+        let mut quiet = Segment::hold(QUIET, Stimulus::off(), seconds(0.4));
+        quiet.reads = vec![Read { probe: self.quiet.clone(), when: When::EachLevel }];
+        let ratio = Segment::hold("ratio", self.out.clone(), seconds(2.0));
+        let mut program = Program::of(vec![quiet, ratio]);
+        program.reads = vec![self.volts.clone(), self.amps.clone(), self.primary.clone()];
+        program
+    }
+
+    /// What came of it, with the resistance that the winding had.
+    pub(super) fn read(&self, seen: &Observation, winding_ohm: f64) -> Result<Ratio, String> {
+        let of = |probe: &Probe| {
+            let shown = shown(seen, probe)?;
+            let angle = shown.angle.ok_or_else(|| format!("`{probe}` shows no phase"))?;
+            let u = shown.u.unwrap_or(0.0);
+            Ok::<_, String>((Complex64::from_polar(shown.value, angle), u, shown.angle_u))
+        };
+        let ((v, u_v, a_v), (p, u_p, a_p)) = (of(&self.volts)?, of(&self.primary)?);
+        // What the meter cannot tell from nothing drops nothing.
+        let (i, u_i, _) = of(&self.amps).unwrap_or_default();
+        let emf = v - i * winding_ohm;
+        let turns = emf.norm() / p.norm();
+        let shares = [u_v / v.norm(), u_p / p.norm(), u_i * winding_ohm / v.norm()];
+        let quiet = seen.in_segment(0, &self.quiet).last();
+        let quiet = quiet.and_then(|r| shown_of(r).ok()).map_or(0.0, |s| s.value);
+        Ok(Ratio {
+            turns,
+            u: turns * shares.iter().map(|s| s * s).sum::<f64>().sqrt(),
+            angle: (p / emf).arg(),
+            angle_u: a_v.zip(a_p).map(|(a, b)| a.hypot(b)).map(|u| u.max(u_p / p.norm())),
+            primary_v: [quiet, p.norm()],
+        })
+    }
+}
+
+/// What the ratio's measurement has shown.
+#[derive(Clone, Debug)]
+pub(super) struct Ratio {
+    pub(super) turns: f64,
+    pub(super) u: f64,
+    pub(super) angle: f64,
+    pub(super) angle_u: Option<f64>,
+    pub(super) primary_v: [f64; 2],
+}
