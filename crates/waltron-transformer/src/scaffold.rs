@@ -107,14 +107,31 @@ pub(crate) fn tests(
     let mut add = |why: &str, lines: &str| out.push_str(&format!("# {why}\n[[test]]\n{lines}\n"));
     match of.kind {
         Kind::Current => current(of, rig, depth, &mut add),
-        Kind::Voltage => {
-            add(
-                "The ratio with both sides read, and the polarity.",
-                "id = \"ratio\"\nprocedure = \"ratio\"\n",
-            );
-        }
+        Kind::Voltage => voltage(of, rig, depth, &mut add),
     }
     Some(out)
+}
+
+fn voltage(
+    of: &InstrumentTransformer,
+    rig: Option<&Capability>,
+    depth: Depth,
+    add: &mut dyn FnMut(&str, &str),
+) {
+    let has_class = of.secondaries.iter().flat_map(|s| &s.taps).any(|tap| tap.class.is_some());
+    let can = has(rig, "secondary voltage") && has(rig, "secondary current");
+    if has_class && can && depth != Depth::Quick {
+        let resolution = if depth == Depth::Routine { "resolution = \"quick\"\n" } else { "" };
+        add(
+            "All that the class asks at every phase and winding; the primary carries high voltage meanwhile.",
+            &format!("id = \"class\"\nprocedure = \"class\"\n{resolution}"),
+        );
+        return;
+    }
+    add(
+        "The ratio with both sides read, and the polarity.",
+        "id = \"ratio\"\nprocedure = \"ratio\"\n",
+    );
 }
 
 fn current(

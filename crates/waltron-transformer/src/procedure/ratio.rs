@@ -150,7 +150,9 @@ impl RatioTest {
         let usual = usual(of, spot, self.by_current).map_err(SetupError::Unknown);
         let level = self.level.map_or(usual, Ok)?;
         // The whole winding sees more than a tap of it is fed with.
-        let withstands = of.tap(spot).test_voltage_v.filter(|_| !self.by_current);
+        let tap = of.tap(spot);
+        let is_part = !std::ptr::eq(tap, of.secondary(spot).whole());
+        let withstands = tap.test_voltage_v.filter(|_| is_part && !self.by_current);
         if let Some(most) = withstands.filter(|most| level.si > most * (1.0 + 1e-9)) {
             let most = Quantity { si: most, dimension: Dimension::VOLTAGE };
             let place = spot.connection.as_ref().map_or("the winding", |c| c.as_str());

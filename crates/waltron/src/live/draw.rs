@@ -92,8 +92,8 @@ fn header(frame: &mut Frame<'_>, area: Rect, state: &State) {
 fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
     let title = if state.test.is_empty() { "Present".to_owned() } else { plain(&state.test) };
     let block = Block::bordered().title(format!(" {title} ")).border_style(FAINT);
-    // Where the leads are, and the stage.
-    let stage = state.stage.split(" · ").filter(|part| !part.is_empty());
+    // Where the leads are, and the stage; of what has one place only the outputs tell enough.
+    let stage = state.stage.split_once(" · ").into_iter().flat_map(|(place, stage)| [place, stage]);
     let mut lines: Vec<Line<'_>> = stage.map(|part| Line::styled(plain(part), STRONG)).collect();
     lines.push(Line::from(vec![
         Span::styled("time    ", FAINT),

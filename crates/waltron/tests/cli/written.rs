@@ -226,6 +226,12 @@ fn every_file_of_the_documents_is_read() {
                     site.write("shown.asset.toml", &format!("{whole}{block}"));
                     check(&["plot", "shown.asset.toml", "-o", "shown.png"]);
                 }
+                "[[core]]" => {
+                    let asset = site.read("q01-ct.asset.toml");
+                    let whole = asset.split("[[core]]").next().unwrap();
+                    site.write("shown.asset.toml", &format!("{whole}{block}"));
+                    check(&["new", "plan", "--for", "shown.asset.toml"]);
+                }
                 "[[test]]" if block.contains("script") => {
                     site.write("shown.plan.toml", &format!("{head}{block}"));
                     check(&["check", "shown.plan.toml"]);
