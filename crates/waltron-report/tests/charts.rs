@@ -189,3 +189,54 @@ fn what_operates_at_once_is_drawn_and_what_is_off_is_not() {
     let off = relay(&at_once.replace("pickup", "enabled = false\npickup"));
     assert_eq!(WINGS.charts(&off, Told::points(&[])), []);
 }
+
+/// What a page tells of the place that is pointed at: by the axes beside the picture, a mark's own place
+/// gives the mark's own values, on even and on logarithmic axes.
+#[test]
+fn the_axes_beside_a_picture_lead_back_to_values() {
+    let marks = [(2.0, 0.05), (0.3, 700.0)];
+    let mark = |(x, y)| Mark { x, y, outcome: Outcome::Measured, id: "m".into(), notes: vec![] };
+    let mut panel = Panel::empty(Axis::logarithmic("E, V", 0.01, 1000.0));
+    panel.marks = marks.map(mark).to_vec();
+    let chart = Chart {
+        of: vec![],
+        title: "t".into(),
+        subtitle: String::new(),
+        x: Axis::linear("I, \"A\"", -1.0, 3.0),
+        panels: vec![panel],
+        lines: vec![],
+    };
+    let picture = svg(&chart, (960, 600)).unwrap();
+    let attribute = picture.split("data-axes=\"").nth(1).unwrap().split('"').next().unwrap();
+    let axes: serde_json::Value = serde_json::from_str(&attribute.replace("&quot;", "\"")).unwrap();
+    let circles: Vec<(f64, f64)> = picture
+        .split("<circle class=\"point\"")
+        .skip(1)
+        .map(|c| {
+            let of = |name: &str| {
+                c.split(&format!("{name}=\""))
+                    .nth(1)
+                    .unwrap()
+                    .split('"')
+                    .next()
+                    .unwrap()
+                    .parse::<f64>()
+                    .unwrap()
+            };
+            (of("cx") / 4.0, of("cy") / 4.0)
+        })
+        .collect();
+    let edge: Vec<f64> =
+        axes["panels"][0]["box"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect();
+    let number = |of: &serde_json::Value, key: &str| of[key].as_f64().unwrap();
+    for ((px, py), (x, y)) in circles.into_iter().zip(marks) {
+        let (across, up) =
+            ((px - edge[0]) / (edge[2] - edge[0]), (edge[3] - py) / (edge[3] - edge[1]));
+        let of = &axes["x"];
+        let read = number(of, "low") + across * (number(of, "high") - number(of, "low"));
+        assert!((read - x).abs() < 0.005, "{read} at {x}");
+        let of = &axes["panels"][0];
+        let read = number(of, "low") * (number(of, "high") / number(of, "low")).powf(up);
+        assert!((read / y - 1.0).abs() < 0.01, "{read} at {y}");
+    }
+}

@@ -90,6 +90,11 @@ impl Axis {
         self.scale
     }
 
+    /// By how much its numbers are larger than the values.
+    pub fn times(&self) -> f64 {
+        self.times
+    }
+
     /// Its ends.
     pub fn ends(&self) -> (f64, f64) {
         (self.low, self.high)

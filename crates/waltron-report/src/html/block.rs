@@ -11,15 +11,11 @@ const CHART: (u32, u32) = (960, 600);
 
 /// A section as a part of a report.
 pub(super) fn section(section: &Section) -> Markup {
-    let marked = |block: &Block| {
-        let Block::Chart(chart) = block else { return false };
-        chart.panels.iter().any(|panel| !panel.marks.is_empty())
-    };
     markup! {
         section {
             h2 { (section.title) }
-            @if section.blocks.iter().any(marked) {
-                p.hint.screen { "Point at a mark to read its values." }
+            @if section.blocks.iter().any(|block| matches!(block, Block::Chart(_))) {
+                p.hint.screen { "Point at a mark, or anywhere in a chart, to read its values." }
             }
             (blocks(&section.blocks, false))
         }

@@ -12,10 +12,10 @@ pub(super) type Area<B> = DrawingArea<B, Shift>;
 pub(super) struct Box {
     /// Where the line above it with its words begins.
     pub(super) heading: f64,
-    left: f64,
-    right: f64,
-    top: f64,
-    bottom: f64,
+    pub(super) left: f64,
+    pub(super) right: f64,
+    pub(super) top: f64,
+    pub(super) bottom: f64,
 }
 
 impl Box {

@@ -2,10 +2,12 @@
 
 use super::PlotError;
 use super::draw::draw;
+use super::frame::Frame;
 use super::style::{FONT, SCALE};
 use plotters::prelude::SVGBackend;
+use serde_json::{Value, json};
 use std::fmt::Write;
-use waltron_core::section::Chart;
+use waltron_core::section::{Axis, Chart, Scale};
 
 /// Families to fall back on where the built-in font is not at hand.
 const FAMILIES: &str = "Open Sans, Segoe UI, Helvetica, Arial, sans-serif";
@@ -24,7 +26,9 @@ pub fn svg(chart: &Chart, size: (u32, u32)) -> Result<String, PlotError> {
     let placed = draw(chart, size, SVGBackend::with_string(&mut text, drawn_size))?;
     // The library writes its drawn size; the picture's own size goes beside a view box.
     let drawn = format!("<svg width=\"{}\" height=\"{}\"", width * SCALE, height * SCALE);
-    let wanted = format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\"");
+    let axes = escape(&axes(chart, size).to_string());
+    let wanted =
+        format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\" data-axes=\"{axes}\"");
     let mut text = text
         .replacen(&drawn, &wanted, 1)
         .replace(&format!("font-family=\"{FONT}\""), &format!("font-family=\"{FAMILIES}\""));
@@ -46,6 +50,22 @@ pub fn svg(chart: &Chart, size: (u32, u32)) -> Result<String, PlotError> {
     }
     text.push_str("</svg>\n");
     Ok(crate::clean::document(text))
+}
+
+/// What a reader of the picture needs to tell values from places in it.
+fn axes(chart: &Chart, size: (u32, u32)) -> Value {
+    let axis = |axis: &Axis| {
+        let (low, high) = axis.ends();
+        let is_log = axis.scale() == Scale::Logarithmic;
+        json!({ "label": axis.label(), "low": low, "high": high, "log": is_log, "times": axis.times() })
+    };
+    let frame = Frame::of(chart, size);
+    let panels = chart.panels.iter().zip(&frame.boxes).map(|(panel, area)| {
+        let mut of = axis(&panel.y);
+        of["box"] = json!([area.left, area.top, area.right, area.bottom]);
+        of
+    });
+    json!({ "width": size.0, "x": axis(&chart.x), "panels": panels.collect::<Vec<_>>() })
 }
 
 fn escape(text: &str) -> String {

@@ -36,6 +36,9 @@ pub struct ExcitationKeys {
     /// Where it ends: a current, a voltage, or a flux such as `0.9 V/Hz`; where the class has seen enough
     /// if not given.
     until: Option<AnyQuantityText>,
+    /// Whether voltage and current of the saturated core are kept as waveforms beside the record; false if
+    /// not given.
+    waveforms: Option<bool>,
     /// The winding's resistance as it is now; the maker's value if not given.
     resistance: Option<AnyQuantityText>,
     /// Of this phase only.
@@ -52,6 +55,7 @@ pub struct ExcitationTest {
     test: Name,
     resolution: Resolution,
     until: Option<Quantity>,
+    waveforms: bool,
     resistance_ohm: Option<f64>,
     wanted: Wanted,
 }
@@ -101,7 +105,15 @@ impl TestKeys for ExcitationKeys {
         let wanted = wanted(phase, core, tap, head, asset, problems)?;
         let resolution = self.resolution.unwrap_or_default();
         let test = head.name();
-        Some(Arc::new(ExcitationTest { test, resolution, until, resistance_ohm, wanted }))
+        let waveforms = self.waveforms.unwrap_or(false);
+        Some(Arc::new(ExcitationTest {
+            test,
+            resolution,
+            until,
+            waveforms,
+            resistance_ohm,
+            wanted,
+        }))
     }
 }
 
@@ -120,6 +132,7 @@ impl ExcitationTest {
         let (of, spots) = spots(bench.asset, &self.wanted)?;
         let with = |spot: &Spot| {
             let excitation = Excitation::new(of, spot, bench, self.resolution, self.until)?;
+            let excitation = if self.waveforms { excitation.with_waves(spot) } else { excitation };
             Ok((spot.clone(), excitation))
         };
         let excitations = spots.iter().map(with).collect::<Result<_, SetupError>>()?;

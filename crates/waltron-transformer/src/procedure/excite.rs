@@ -10,7 +10,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
-use waltron_core::injection::measuring::{Probe, Property, Read, Reading, When};
+use waltron_core::injection::measuring::{Capture, Part, Probe, Property, Read, Reading, When};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{
     Condition, Profile, Program, Relation, Segment, Steps, Stop, Then,
@@ -20,6 +20,7 @@ use waltron_core::procedure::{Bench, SetupError};
 use waltron_core::quantity::{
     Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds, significant,
 };
+use waltron_core::text::name::Name;
 
 /// How many points a curve gets.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
@@ -57,6 +58,9 @@ const APPROACH: &str = "back into saturation";
 /// The segment in which the curve is read.
 const DOWN: &str = "excitation";
 
+/// The segment in which the waves of the saturated core are looked at.
+const WAVES: &str = "waves";
+
 /// By how much each level lies above the one before, on the way up.
 const STEP: f64 = 1.05;
 /// The first level on the way up, as a share of the largest.
@@ -79,6 +83,8 @@ pub(crate) struct Excitation {
     /// What ends it by the plan's own word.
     until: Option<Quantity>,
     probes: Probes,
+    /// The name under which the waves of the saturated core are kept, where they are.
+    waves: Option<Name>,
 }
 
 #[derive(Clone, Debug)]
@@ -261,7 +267,28 @@ impl Excitation {
             hertz: [rated.si(), lowest_hz.si().min(rated.si())],
             until,
             probes: Probes::of(rig)?,
+            waves: None,
         })
+    }
+
+    /// Keeps the waves of the saturated core as well.
+    pub(super) fn with_waves(self, spot: &Spot) -> Self {
+        let place = spot.connection.as_ref().map_or_else(String::new, |c| format!("{c} "));
+        Self { waves: Some(format!("{place}saturated").as_str().into()), ..self }
+    }
+
+    /// The saturated core held for a moment, with its waves looked at; the way down takes away what this
+    /// leaves behind.
+    fn saturated(&self, name: &Name, up: &Program, seen: &Observation) -> Program {
+        let hertz = hertz_of(up).unwrap_or(self.hertz[0]);
+        let top = self.course(seen).last().map_or(self.ends_at(hertz), |(v, _)| *v);
+        let level = self.level(top.min(self.most_v), hertz);
+        let mut program = Program::of(vec![Segment::hold(WAVES, level, seconds(0.4))]);
+        let of = ["secondary voltage", "secondary current"].map(Name::from).to_vec();
+        let capture = Capture { name: name.clone(), of, rate_hz: 10_000.0, part: Part::Whole };
+        program.captures = vec![capture];
+        program.capture = Some(name.clone());
+        program
     }
 
     fn level(&self, volts: f64, hertz: f64) -> Stimulus {
@@ -366,6 +393,11 @@ impl Excitation {
         let lower = (hertz / 2.0).max(self.hertz[1]);
         if !is_saturated && self.until.is_none() && lower < hertz * 0.99 {
             return Some(self.up(lower));
+        }
+        let has_waves =
+            seen.iter().any(|(p, _)| p.segments.first().is_some_and(|s| s.name == WAVES));
+        if let Some(name) = self.waves.as_ref().filter(|_| !has_waves) {
+            return Some(self.saturated(name, program, observation));
         }
         Some(self.down(program, observation, winding_ohm))
     }

@@ -149,3 +149,17 @@ fn leads_are_asked_for_where_the_rig_does_not_switch_them() {
     let record = site.read("r.run.jsonl");
     assert_eq!(record.matches("\"event\":\"asked\"").count(), 3);
 }
+
+/// Waves on demand: kept beside the record, drawn in the report, and as peaked as a saturated core's are.
+#[test]
+fn waves_of_a_saturated_core_are_kept_on_demand() {
+    let site = Site::examples();
+    site.edit("q01-ct.plan.toml", "procedure = \"class\"\ntemperature = \"17 degC\"\n", "procedure = \"excitation\"\nresolution = \"quick\"\nwaveforms = true\nphase = \"A\"\ntap = \"1S1-1S6\"\n");
+    site.waltron(&["run", "q01-ct.plan.toml", "--record", "r.run.jsonl"]).exits(0);
+    let kept = site.files().into_iter().find(|name| name.contains("saturated")).unwrap();
+    let harmonics =
+        site.waltron(&["wave", "harmonics", &kept, "--at", "200ms", "--format", "json"]).exits(0);
+    assert!(harmonics.out().contains("secondary current"), "{}", harmonics.out());
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    assert!(site.read("r.html").contains("A 1S1-1S6 saturated"));
+}

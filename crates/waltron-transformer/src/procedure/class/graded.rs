@@ -20,9 +20,9 @@ pub(in crate::procedure) fn verdict(
             Judgement::new(Verdict::Inconclusive, format!("doubtful: {}", doubt.words))
         }
         // Whoever puts it into service must not read a pass.
-        (Met::Yes, None, Some(_)) => Judgement::new(
+        (Met::Yes, None, Some(doubt)) => Judgement::new(
             Verdict::Inconclusive,
-            format!("class {class} is met by the values, but see the readings"),
+            format!("class {class} is met by the values, but {}", doubt.words),
         ),
         (Met::Yes, None, None) => {
             Judgement::new(Verdict::Pass, format!("class {class} is met; closest: {why}"))
