@@ -386,3 +386,23 @@ fn what_the_nameplate_does_not_tell_is_estimated_and_no_pass() {
     }
     assert!(found.iter().all(|f| f.point.id != "t/class"));
 }
+
+/// A primary of two halves: in parallel 600 A, in series 300 A, with the same secondary turns.
+#[test]
+fn a_primary_in_series_has_half_the_ratio() {
+    let linked = format!(
+        "{ASSET}[[core.tap]]\nterminals = \"S1-S2\"\nprimary = \"600 A\"\n[[core.tap]]\nterminals = \"S1-S2\"\nprimary = \"300 A\"\nprimary_turns = 2\n"
+    );
+    let (found, seen) = play(&asset(&linked), &rig(500.0, 1.0), CORE, 1, TEST);
+    assert_eq!(failed(&found), Vec::<&str>::new());
+    let turns = |what: &str| of(&found, what).measured.get("ratio").unwrap();
+    let (parallel, series) = (turns("S1-S2/ratio"), turns("S1-S2/2-primary-turns/ratio"));
+    assert!((parallel / series - 2.0).abs() < 1e-3, "{parallel} and {series}");
+    // Somebody must link them: the place says so.
+    let places: Vec<_> = seen.iter().filter_map(|(p, _)| p.connection.clone()).collect();
+    assert!(places.iter().any(|p| *p == "S1-S2, 2 primary turns"), "{places:?}");
+    let wrong = linked.replace("primary = \"300 A\"", "primary = \"250 A\"");
+    let source = Source::new("asset", wrong.as_str());
+    let error = support::WINGS.asset(&source).unwrap_err();
+    assert!(error.problems[0].message.contains("do not add up"), "{}", error.problems[0].message);
+}

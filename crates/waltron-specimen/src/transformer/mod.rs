@@ -112,8 +112,9 @@ pub struct Transformer {
     looks: Vec<(Name, Look)>,
     /// Which of its cores the leads are at, and which part of the winding.
     at: (usize, Part),
-    /// Whether somebody has shorted the primary.
+    /// Whether somebody has shorted the primary, and how many turns of it are linked.
     primary_shorted: bool,
+    primary_turns: f64,
     fed: Fed,
     history: History,
     clock: PhaseClock,
@@ -148,6 +149,7 @@ impl Transformer {
             looks: Vec::new(),
             at: (0, whole),
             primary_shorted: false,
+            primary_turns: 1.0,
             fed,
             history: History::default(),
             clock: PhaseClock::default(),
@@ -185,7 +187,7 @@ impl Transformer {
         let [a, b] = &mut self.fed.burden;
         let burden = [a.next(dt), b.next(dt)];
         let e = circuit.e;
-        let mut primary = [0.0, e];
+        let mut primary = [0.0, e * self.primary_turns];
         // The first branch is what is fed, the second what loads it.
         let branch = |k: usize| circuit.branches.get(k).map_or((0.0, 0.0), |b| (b.i, b.v));
         let (i, v) = branch(0);
@@ -221,7 +223,8 @@ impl Transformer {
             }
             Feed::PrimaryVoltage => {
                 let is_forced = unit.primary == (0.0, 0.0);
-                primary = if is_forced { [circuit.forced_at, e] } else { [i, v] };
+                let of_forced = [circuit.forced_at / self.primary_turns, e * self.primary_turns];
+                primary = if is_forced { of_forced } else { [i, v] };
                 match loaded(usize::from(!is_forced)) {
                     Some(b) => at_burden(b),
                     None => [0.0, self.at.1.turns * e],
@@ -288,15 +291,16 @@ impl Transformer {
             },
             Feed::PrimaryCurrent => {
                 let drive = Driven::Current(source, f64::INFINITY);
-                branches.push(Branch::new(1.0, 0.0, 0.0, drive));
+                branches.push(Branch::new(self.primary_turns, 0.0, 0.0, drive));
                 branches.extend(load);
             }
             Feed::PrimaryVoltage => {
                 let (ohm, henry) = unit.primary;
                 if unit.primary == (0.0, 0.0) {
-                    forced = Some(source);
+                    forced = Some(source.times(1.0 / self.primary_turns));
                 } else {
-                    branches.push(Branch::new(1.0, ohm, henry, Driven::Voltage(source)));
+                    let drive = Driven::Voltage(source);
+                    branches.push(Branch::new(self.primary_turns, ohm, henry, drive));
                 }
                 branches.extend(load);
             }
@@ -306,11 +310,11 @@ impl Transformer {
         }
         let is_primary = matches!(feed, Feed::PrimaryCurrent | Feed::PrimaryVoltage);
         if let Some(ohm) = unit.primary_loop_ohm.filter(|_| !is_primary) {
-            branches.push(Branch::closed(1.0, ohm, 0.0));
+            branches.push(Branch::closed(self.primary_turns, ohm, 0.0));
         }
         if self.primary_shorted && !is_primary {
             let (ohm, henry) = unit.primary;
-            branches.push(Branch::closed(1.0, ohm.max(1e-9), henry));
+            branches.push(Branch::closed(self.primary_turns, ohm.max(1e-9), henry));
         }
         let circuit = &mut self.circuits[self.at.0];
         // A current in a leaky winding goes on where only what drives it changes.
@@ -424,6 +428,12 @@ impl Specimen for Transformer {
             None => (place.as_str(), false),
         };
         self.primary_shorted = shorted;
+        // `1S1-1S2, 2 primary turns`: how its halves are linked.
+        let linked = at.split_once(", ").and_then(|(at, linked)| {
+            Some((at, linked.strip_suffix(" primary turns")?.parse::<f64>().ok()?))
+        });
+        let (at, turns) = linked.unwrap_or((at, 1.0));
+        self.primary_turns = turns;
         let found = self.truth.units.iter().enumerate();
         let found = found.filter_map(|(k, unit)| Some((k, unit.at(at)?)));
         let unnamed =

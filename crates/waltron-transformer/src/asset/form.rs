@@ -139,6 +139,8 @@ struct TapForm {
     terminals: Text,
     /// Rated primary current, or voltage; not known if not given.
     primary: Option<AnyQuantityText>,
+    /// Turns of the primary at this ratio: 2 where its halves are in series; 1 if not given.
+    primary_turns: Option<Number>,
     /// Accuracy class; `none` of a tap without one.
     class: Option<Text>,
     /// Rated burden.
@@ -342,6 +344,7 @@ impl SecondaryForm {
         let whole = Tap {
             terminals: self.terminals.as_ref().map_or_else(String::new, |t| t.as_str().to_owned()),
             primary: of.primary,
+            primary_turns: 1.0,
             class: optional(self.class.as_ref().map(|c| class(of.kind, c, problems)))?,
             burden_va: si_of(&self.burden, Dimension::POWER, problems)?,
             power_factor: power_factor?,
@@ -457,12 +460,15 @@ impl TapForm {
         let exciting = si(&self.exciting_current, problems)?;
         let primary =
             optional(self.primary.as_ref().map(|p| p.positive_of(of.dimension, problems)))?;
-        // The tap of the winding's own rated primary is the winding.
-        let is_whole = primary.is_some() && primary.map(|p| p.si) == of.primary.map(|p| p.si);
+        let primary_turns = positive(&self.primary_turns, problems)?.unwrap_or(1.0);
+        // The tap of the winding's own ampere-turns is the winding.
+        let is_whole =
+            primary.is_some() && primary.map(|p| p.si * primary_turns) == of.primary.map(|p| p.si);
         let of_whole = |value: Option<f64>| value.filter(|_| is_whole);
         Some(Tap {
             terminals: self.terminals.as_str().to_owned(),
             primary,
+            primary_turns,
             class: own_class.unwrap_or(if is_whole { whole.class } else { inherited }),
             burden_va: si_of(&self.burden, Dimension::POWER, problems)?.or(whole.burden_va),
             security_factor: positive(&self.security_factor, problems)?.or(whole.security_factor),
@@ -478,7 +484,7 @@ impl TapForm {
 /// Taps between the same terminals, and ratios that contradict each other.
 fn add_up(forms: &[TapForm], taps: &[Tap], problems: &mut Problems) {
     let mut known: Vec<(String, f64)> = Vec::new();
-    let mut seen: Vec<&str> = Vec::new();
+    let mut seen: Vec<(&str, f64)> = Vec::new();
     let mut left: Vec<(&TapForm, &Tap)> = forms.iter().zip(taps).collect();
     for (form, tap) in &left {
         let is_pair = tap.terminals.split_once('-').is_some_and(|(a, b)| {
@@ -491,11 +497,11 @@ fn add_up(forms: &[TapForm], taps: &[Tap], problems: &mut Problems) {
             problems.push(Problem::new(form.terminals.span(), message));
             return;
         }
-        if seen.contains(&tap.terminals.as_str()) {
+        if seen.contains(&(tap.terminals.as_str(), tap.primary_turns)) {
             let message = format!("the tap {} is there twice", tap.terminals);
             problems.push(Problem::new(form.terminals.span(), message));
         }
-        seen.push(&tap.terminals);
+        seen.push((&tap.terminals, tap.primary_turns));
     }
     // Each tap tells how far apart its terminals are; one after the other finds its place.
     while !left.is_empty() {
@@ -505,7 +511,7 @@ fn add_up(forms: &[TapForm], taps: &[Tap], problems: &mut Problems) {
             place(a).is_some() || place(b).is_some()
         });
         let (form, tap) = left.remove(next.unwrap_or(0));
-        let Some(rated) = tap.primary.map(|p| p.si) else { continue };
+        let Some(rated) = tap.span() else { continue };
         let (a, b) = tap.terminals.split_once('-').unwrap_or_default();
         match (place(a), place(b)) {
             (None, None) => known.extend([(a.to_owned(), 0.0), (b.to_owned(), rated)]),
@@ -529,10 +535,10 @@ impl Secondary {
     /// A voltage on a part of a winding induces more on the whole of it, which is what its insulation
     /// withstands: each tap gets its share.
     fn share_limits(&mut self) {
-        let Some(most) = self.whole().primary.map(|p| p.si) else { return };
+        let Some(most) = self.whole().span() else { return };
         for tap in &mut self.taps {
-            if let (Some(volts), Some(own)) = (tap.test_voltage_v, tap.primary) {
-                tap.test_voltage_v = Some(volts * own.si / most);
+            if let (Some(volts), Some(own)) = (tap.test_voltage_v, tap.span()) {
+                tap.test_voltage_v = Some(volts * own / most);
             }
         }
     }

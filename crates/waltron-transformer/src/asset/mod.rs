@@ -83,7 +83,8 @@ impl InstrumentTransformer {
                 let name = match tap.terminals.as_str() {
                     "" if single => String::new(),
                     "" => format!("{} {}", self.kind.core(), s.id),
-                    at => at.to_owned(),
+                    at if tap.primary_turns == 1.0 => at.to_owned(),
+                    at => format!("{at}, {} primary turns", tap.primary_turns),
                 };
                 (s, tap, name)
             })

@@ -97,8 +97,15 @@ impl InstrumentTransformer {
                         false => parts.iter().map(|p| format!("{p}/")).collect(),
                     };
                     // Of a single place the connection sheet tells all.
-                    let connection =
-                        (!is_one && !parts.is_empty()).then(|| parts.join(" ").as_str().into());
+                    let turns = of.primary_turns;
+                    let linked = (turns != 1.0).then(|| format!(", {turns} primary turns"));
+                    let linked = linked.unwrap_or_default();
+                    let connection = (!is_one && !parts.is_empty())
+                        .then(|| format!("{}{linked}", parts.join(" ")).as_str().into());
+                    let prefix = match turns == 1.0 || is_one {
+                        true => prefix,
+                        false => format!("{prefix}{turns}-primary-turns/"),
+                    };
                     let phase = phase.clone();
                     all.push(Spot { phase, core, tap, connection, prefix });
                 }

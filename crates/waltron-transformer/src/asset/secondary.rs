@@ -20,12 +20,14 @@ pub struct Secondary {
 }
 
 /// A part of a winding with a ratio of its own, as its nameplate tells it.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Tap {
     /// The terminals, such as `1S1-1S3`; empty where the file names none.
     pub terminals: String,
     /// Rated primary current or voltage at this tap.
     pub primary: Option<Quantity>,
+    /// Turns of the primary there: 2 where its halves are in series.
+    pub primary_turns: f64,
     /// Accuracy class.
     pub class: Option<Class>,
     /// Rated burden, in VA.
@@ -52,15 +54,44 @@ pub struct Tap {
     pub test_current_a: Option<f64>,
 }
 
+impl Default for Tap {
+    fn default() -> Self {
+        Self {
+            terminals: String::new(),
+            primary: None,
+            primary_turns: 1.0,
+            class: None,
+            burden_va: None,
+            power_factor: None,
+            extended: 1.2,
+            security_factor: None,
+            voltage_factor: None,
+            knee_v: None,
+            exciting: None,
+            resistance_ohm: None,
+            duty: None,
+            test_voltage_v: None,
+            test_current_a: None,
+        }
+    }
+}
+
+impl Tap {
+    /// What goes with its secondary turns: ampere-turns, or volts a turn of the primary.
+    pub(super) fn span(&self) -> Option<f64> {
+        Some(self.primary?.si * self.primary_turns)
+    }
+}
+
 impl Secondary {
     /// Rated primary over rated secondary of a tap, where it is known.
     pub fn ratio(&self, tap: &Tap) -> Option<f64> {
         Some(tap.primary?.si / self.secondary.si)
     }
 
-    /// The tap of the largest ratio.
+    /// The tap of the most turns.
     pub fn whole(&self) -> &Tap {
-        let of = |tap: &&Tap| tap.primary.map_or(0.0, |p| p.si);
+        let of = |tap: &&Tap| tap.span().unwrap_or(0.0);
         let first = &self.taps[0];
         self.taps.iter().fold(first, |most, tap| if of(&tap) > of(&most) { tap } else { most })
     }
