@@ -18,9 +18,9 @@ pub use asset::{
     Wanted,
 };
 pub use procedure::{
-    BurdenKeys, BurdenTest, ClassKeys, ClassTest, DemagnetiseKeys, DemagnetiseTest, ErrorsKeys,
-    ErrorsTest, ExcitationKeys, ExcitationTest, RatioKeys, RatioTest, ResistanceKeys,
-    ResistanceTest, Resolution,
+    BurdenKeys, BurdenTest, ClassKeys, ClassTest, CoresKeys, CoresTest, DemagnetiseKeys,
+    DemagnetiseTest, ErrorsKeys, ErrorsTest, ExcitationKeys, ExcitationTest, RatioKeys, RatioTest,
+    ResistanceKeys, ResistanceTest, Resolution,
 };
 
 use waltron_core::asset::Asset;
@@ -66,6 +66,10 @@ impl Wing for InstrumentTransformerWing {
             Registration::of::<ErrorsKeys>(
                 "errors",
                 "the primary fed: ratio error and phase displacement at currents",
+            ),
+            Registration::of::<CoresKeys>(
+                "cores",
+                "one core fed, the others looked at: nothing may link them",
             ),
             Registration::of::<ClassKeys>(
                 "class",

@@ -145,6 +145,14 @@ fn current(
     let has_class = taps().any(|tap| tap.class.is_some());
     let (fine, quick) = ("", "resolution = \"quick\"\n");
     let places = "every phase, core and tap, one after the other, unattended";
+    let wholes = || of.secondaries.iter().map(|s| s.whole());
+    let can_tell = wholes().all(|tap| !tap.terminals.is_empty() && tap.primary.is_some());
+    if can_excite && can_tell && of.secondaries.len() > 1 && depth == Depth::Commissioning {
+        add(
+            "One core fed, the others looked at: the primary is open, and no leads are mixed up.",
+            "id = \"cores\"\nprocedure = \"cores\"\n",
+        );
+    }
     match (can_excite, has_class, depth) {
         (true, _, Depth::Commissioning) => add(
             &format!("All that the class asks at {places}; set the windings' temperature."),

@@ -304,6 +304,50 @@ fn errors_of_a_voltage_transformer_are_those_in_service() {
     let reversed = voltage_unit("reversed = true\n");
     let (found, _) = play(&asset(VOLTAGE), &voltage_rig(), &reversed, 1, "procedure = \"class\"\n");
     assert_eq!(of(&found, "polarity").verdict, Verdict::Fail);
+    // Readings that say nothing of the transformer grade nothing of it.
+    let swapped = voltage_unit("meters_swapped = true\n");
+    let (found, _) = play(&asset(VOLTAGE), &voltage_rig(), &swapped, 1, "procedure = \"class\"\n");
+    let readings = of(&found, "readings");
+    assert_eq!(readings.verdict, Verdict::Inconclusive, "{}", readings.reason);
+    assert!(readings.reason.contains("leads are swapped"), "{}", readings.reason);
+    assert_eq!(of(&found, "class").verdict, Verdict::Inconclusive);
+}
+
+/// Cores are fed no more than each of them and the meter stand, should something link them; what the test
+/// cannot tell of an asset is refused with the reason.
+#[test]
+fn between_cores_nothing_is_put_out_that_a_link_would_make_too_much() {
+    let core = |id: &str, volts: &str| {
+        format!(
+            "[[core]]\nid = \"{id}\"\nterminals = \"{id}S1-{id}S2\"\nsecondary = \"1 A\"\ntest_voltage = \"{volts}\"\n"
+        )
+    };
+    let head = "[asset]\nkind = \"current-transformer\"\ntag = \"T\"\n[ratings]\nfrequency = \"50 Hz\"\nprimary = \"600 A\"\n";
+    let two = asset(&format!("{head}{}{}", core("1", "500 V"), core("2", "20 V")));
+    let rig = capability(&rig(500.0, 1.0));
+    let test = |more: &str| {
+        let plan = plan(&two, &format!("procedure = \"cores\"\n{more}"));
+        plan.tests[0]
+            .procedure(Bench { asset: &two, capability: &rig })
+            .map(|mut p| p.as_mut().expect("no sequence").planned())
+    };
+    let planned = test("").unwrap();
+    // A tenth of the weaker core's 20 V, whichever is fed.
+    for point in &planned {
+        let most = point.program.maxima().into_iter().fold(0.0, |a: f64, (_, v, _)| a.max(v));
+        assert!((most - 2.0).abs() < 1e-9, "{most} V");
+    }
+    assert_eq!(planned.len(), 2);
+    let error = test("core = \"1\"\nlevel = \"3 V\"\n").unwrap_err().to_string();
+    assert!(error.contains("3 V is more than the 2 V"), "{error}");
+    let one = asset(&format!("{head}{}", core("1", "500 V")));
+    let source = Source::new(
+        "plan",
+        "[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\nprocedure = \"cores\"\n",
+    );
+    let form = waltron_core::plan::PlanForm::load(&source, support::WINGS).unwrap();
+    let error = form.resolve(&source, &one).unwrap_err();
+    assert!(error.problems[0].message.contains("one core"), "{}", error.problems[0].message);
 }
 
 /// Remanence of 70 % is found, of either sign, and gone afterwards; a core without any has none before.

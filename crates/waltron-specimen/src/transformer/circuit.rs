@@ -81,12 +81,22 @@ pub(super) struct Circuit {
     forced: Option<Source>,
     /// The current that this takes, times turns.
     pub(super) forced_at: f64,
+    /// Another core on the same closed primary.
+    pub(super) linked: Option<Linked>,
     since_change: u32,
 }
 
 impl Circuit {
     pub(super) fn new(core: Core) -> Self {
-        Self { core, branches: Vec::new(), e: 0.0, forced: None, forced_at: 0.0, since_change: 0 }
+        Self {
+            core,
+            branches: Vec::new(),
+            e: 0.0,
+            forced: None,
+            forced_at: 0.0,
+            linked: None,
+            since_change: 0,
+        }
     }
 
     /// Puts other branches around the core. The first one goes on with its current where it is of the
@@ -145,18 +155,10 @@ impl Circuit {
         let start = self.core.flux + dt * (1.0 - theta) * self.e;
         let residual = |e: f64| {
             let force = self.core.force(start + dt * theta * e);
-            (force.value + load * e - drive, force.slope * dt * theta + load)
+            let (around, by) = self.linked.as_ref().map_or((0.0, 0.0), |l| l.around(e, step));
+            (force.value + load * e - drive - around, force.slope * dt * theta + load - by)
         };
-        let mut e = self.e;
-        for _ in 0..12 {
-            let (value, slope) = residual(e);
-            let by = value / slope;
-            e -= by;
-            if by.abs() <= 1e-11 * e.abs() + 1e-16 {
-                return e;
-            }
-        }
-        bisect(residual, e)
+        root(residual, self.e)
     }
 
     fn settle(&mut self, e: f64, targets: &[f64], limited: &[Option<f64>], step: &Step) {
@@ -180,8 +182,50 @@ impl Circuit {
             (branch.i, branch.v) = (i, v);
             around += branch.turns * i;
         }
+        if let Some(linked) = &mut self.linked {
+            linked.settle(e, step);
+        }
         let force = self.core.force(flux).value;
         self.forced_at = force + self.core.eddy() * e - around;
+        self.core.take(flux);
+        self.e = e;
+    }
+}
+
+/// A core whose secondary is open, on a primary that is closed through it: what the fed core drives
+/// around the primary magnetises it too.
+#[derive(Clone, Debug)]
+pub(super) struct Linked {
+    pub(super) core: Core,
+    /// Resistance of the loop over the square of the primary's turns.
+    pub(super) ohm: f64,
+    /// Volts of a turn.
+    pub(super) e: f64,
+}
+
+impl Linked {
+    /// Its volts of a turn at the end of a step, by those of the fed core, and by how much they follow.
+    fn follows(&self, fed: f64, step: &Step) -> (f64, f64) {
+        let Step { dt, theta } = *step;
+        let start = self.core.flux + dt * (1.0 - theta) * self.e;
+        let residual = |e: f64| {
+            let force = self.core.force(start + dt * theta * e);
+            let value = force.value + self.core.eddy() * e + (fed + e) / self.ohm;
+            (value, force.slope * dt * theta + self.core.eddy() + 1.0 / self.ohm)
+        };
+        let e = root(residual, self.e);
+        (e, -1.0 / (self.ohm * residual(e).1))
+    }
+
+    /// The ampere-turns around the primary, and how they change with the volts of the fed core's turn.
+    fn around(&self, fed: f64, step: &Step) -> (f64, f64) {
+        let (e, by) = self.follows(fed, step);
+        (-(fed + e) / self.ohm, -(1.0 + by) / self.ohm)
+    }
+
+    fn settle(&mut self, fed: f64, step: &Step) {
+        let e = self.follows(fed, step).0;
+        let flux = self.core.flux + step.dt * ((1.0 - step.theta) * self.e + step.theta * e);
         self.core.take(flux);
         self.e = e;
     }
@@ -193,6 +237,20 @@ impl Drive {
             Self::Voltage(source) | Self::Current(source, _) => source.next(dt),
         }
     }
+}
+
+/// Where a rising function with its slope passes zero.
+fn root(residual: impl Fn(f64) -> (f64, f64), near: f64) -> f64 {
+    let mut e = near;
+    for _ in 0..12 {
+        let (value, slope) = residual(e);
+        let by = value / slope;
+        e -= by;
+        if by.abs() <= 1e-11 * e.abs() + 1e-16 {
+            return e;
+        }
+    }
+    bisect(residual, e)
 }
 
 /// Where a rising function passes zero: slower than Newton's method, and never lost.

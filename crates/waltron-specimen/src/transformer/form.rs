@@ -59,6 +59,10 @@ pub(crate) struct TransformerForm {
     short_circuit: Option<AnyQuantityText>,
     /// The resistance of a loop that closes the primary; it is open if not given.
     primary_loop: Option<AnyQuantityText>,
+    /// Whether its secondary is left open while another core is tested; shorted if not given.
+    left_open: Option<bool>,
+    /// Whether the leads of the meters of primary and secondary voltage are swapped; false if not given.
+    meters_swapped: Option<bool>,
     /// Resistance of the primary winding (voltage transformer).
     primary_resistance: Option<AnyQuantityText>,
     /// Leakage reactance of the primary winding (voltage transformer).
@@ -186,6 +190,8 @@ impl TransformerForm {
             joint_ohm: joint?.unwrap_or(0.0),
             shorted: shorted?.map(|k| (k, short_circuit.unwrap_or(of_a_turn * k))),
             primary_loop_ohm: primary_loop?,
+            left_open: self.left_open.unwrap_or(false),
+            swapped: self.meters_swapped.unwrap_or(false),
             primary: (primary_r?.unwrap_or(0.0), primary_x?.unwrap_or(0.0) / w),
             hum: (hum?.unwrap_or(0.0), hertz),
         })

@@ -28,6 +28,9 @@ use waltron_core::quantity::{Measure, Time};
 use waltron_core::text::name::Name;
 use wave::{Source, Wave};
 
+/// What stands before the terminals of another core, where the primary's voltmeter was taken to them.
+const METER_AT: &str = "primary meter at ";
+
 /// What stands behind a place where the primary is shorted for a test.
 const SHORTED: &str = "primary shorted";
 
@@ -115,6 +118,10 @@ pub struct Transformer {
     /// Whether somebody has shorted the primary, and how many turns of it are linked.
     primary_shorted: bool,
     primary_turns: f64,
+    /// The core that a closed primary links with the fed one.
+    linked_core: Option<usize>,
+    /// The core that the primary's voltmeter was taken to, and which part of its winding.
+    meter_at: Option<(usize, Part)>,
     fed: Fed,
     history: History,
     clock: PhaseClock,
@@ -150,6 +157,8 @@ impl Transformer {
             at: (0, whole),
             primary_shorted: false,
             primary_turns: 1.0,
+            linked_core: None,
+            meter_at: None,
             fed,
             history: History::default(),
             clock: PhaseClock::default(),
@@ -236,12 +245,51 @@ impl Transformer {
             let (rms, hertz) = unit.hum;
             primary[1] += rms * SQRT_2 * (TAU * hertz * self.solved).sin();
         }
+        if let Some((of, part)) = self.meter_at {
+            // What nothing links carries nothing.
+            let is_it = self.beside().is_some_and(|(k, _)| k == of);
+            let e = circuit.linked.as_ref().filter(|_| is_it).map_or(0.0, |linked| linked.e);
+            primary[1] = part.turns * e;
+        }
+        let mut secondary = secondary;
+        if unit.swapped {
+            std::mem::swap(&mut primary[1], &mut secondary[1]);
+        }
         all[..2].copy_from_slice(&primary);
         all[2..4].copy_from_slice(&secondary);
         let is_loaded = matches!(self.fed.feed, Feed::PrimaryCurrent | Feed::PrimaryVoltage);
         let burden = if is_loaded && unit.burden.is_some() { secondary } else { burden };
         all[4..].copy_from_slice(&burden);
         all
+    }
+
+    /// The other core of the same phase that a closed primary links with the fed one because its secondary
+    /// was left open, and the resistance of that loop. Those that are shorted add nothing to it.
+    fn beside(&self) -> Option<(usize, f64)> {
+        let unit = self.unit();
+        let ohm = unit.primary_loop_ohm.filter(|ohm| *ohm > 0.0)?;
+        let others = self.truth.units.iter().enumerate();
+        let mut others = others.filter(|(k, other)| *k != self.at.0 && other.phase == unit.phase);
+        let (k, _) = others.find(|(_, other)| other.left_open)?;
+        Some((k, ohm))
+    }
+
+    /// Takes what two cores have in common apart, or together again.
+    fn link(&mut self, is_linked: bool) {
+        let beside = self.beside();
+        for fed in 0..self.circuits.len() {
+            if let Some(linked) = self.circuits[fed].linked.take()
+                && let Some(k) = self.linked_core
+            {
+                self.circuits[k].core = linked.core;
+            }
+        }
+        self.linked_core = beside.filter(|_| is_linked).map(|(k, _)| k);
+        if let Some((k, ohm)) = beside.filter(|_| is_linked) {
+            let (core, turns) = (self.circuits[k].core.clone(), self.primary_turns);
+            let ohm = ohm / (turns * turns);
+            self.circuits[self.at.0].linked = Some(circuit::Linked { core, ohm, e: 0.0 });
+        }
     }
 
     /// Puts something else on the transformer, from now on.
@@ -309,7 +357,9 @@ impl Transformer {
             branches.push(Branch::closed(turns, ohm, 0.0));
         }
         let is_primary = matches!(feed, Feed::PrimaryCurrent | Feed::PrimaryVoltage);
-        if let Some(ohm) = unit.primary_loop_ohm.filter(|_| !is_primary) {
+        self.link(!is_primary);
+        let is_linked = self.linked_core.is_some();
+        if let Some(ohm) = unit.primary_loop_ohm.filter(|_| !is_primary && !is_linked) {
             branches.push(Branch::closed(self.primary_turns, ohm, 0.0));
         }
         if self.primary_shorted && !is_primary {
@@ -428,6 +478,9 @@ impl Specimen for Transformer {
             None => (place.as_str(), false),
         };
         self.primary_shorted = shorted;
+        let meter =
+            at.split_once(", ").and_then(|(at, meter)| Some((at, meter.strip_prefix(METER_AT)?)));
+        let (at, meter) = meter.map_or((at, None), |(at, meter)| (at, Some(meter)));
         // `1S1-1S2, 2 primary turns`: how its halves are linked.
         let linked = at.split_once(", ").and_then(|(at, linked)| {
             Some((at, linked.strip_suffix(" primary turns")?.parse::<f64>().ok()?))
@@ -445,6 +498,17 @@ impl Specimen for Transformer {
             None if unnamed => self.at = (0, self.truth.units[0].whole()),
             None => return Err(Unconnected { meaning: place.clone(), has: Vec::new() }),
         }
+        self.meter_at = match meter {
+            None => None,
+            Some(meter) => {
+                let phase = self.unit().phase.clone();
+                let of_phase = self.truth.units.iter().enumerate();
+                let mut of_phase = of_phase.filter(|(_, unit)| unit.phase == phase);
+                let found = of_phase.find_map(|(k, unit)| Some((k, unit.between(meter)?)));
+                let unknown = || Unconnected { meaning: place.clone(), has: Vec::new() };
+                Some(found.ok_or_else(unknown)?)
+            }
+        };
         Ok(())
     }
 

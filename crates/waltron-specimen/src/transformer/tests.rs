@@ -38,6 +38,8 @@ fn unit() -> Unit {
         joint_ohm: 0.0,
         shorted: None,
         primary_loop_ohm: None,
+        left_open: false,
+        swapped: false,
         primary: (0.0, 0.0),
         hum: (0.0, 50.0),
     }
@@ -358,4 +360,53 @@ fn defects_are_circuits() {
     assert!(i.norm() > 0.15 && v.norm() < 0.1, "{i} {v}");
     let mut t = connected(of(unit()));
     assert!(t.lead(&"S1-S9".into()).is_err() && t.lead(&"A S1-S2".into()).is_err());
+}
+
+/// Two cores on a closed primary, by hand as phasors: what the second one takes is in series with the loop,
+/// and its open terminals carry its turns' share. Shorted, or with the primary open, they carry nothing.
+#[test]
+fn a_closed_primary_links_the_cores_that_were_left_open() {
+    let mut other = unit();
+    other.terminals[0].name = "2S1".into();
+    other.terminals[1].name = "2S2".into();
+    other.terminals[2].name = "2S3".into();
+    other.magnetics.reluctance *= 0.5;
+    let look = |loop_ohm: Option<f64>, left_open: bool| {
+        let units = vec![
+            Unit { primary_loop_ohm: loop_ohm, ..unit() },
+            Unit { left_open, ..other.clone() },
+        ];
+        let mut t = connected(TransformerTruth { units, noise: 0.0 });
+        t.lead(&"S1-S3, primary meter at 2S1-2S2".into()).unwrap();
+        t.apply(&voltages(sine("secondary voltage", 60.0, 0.0)));
+        t.advance(seconds(30.0));
+        (shown(&t, "secondary current", 29.0), shown(&t, "primary voltage", 29.0))
+    };
+    let w = TAU * 50.0;
+    let parallel = |a: Complex64, b: Complex64| a * b / (a + b);
+    let one = parallel(Complex64::new(0.0, w * 20.0), 9000.0.into());
+    let two = parallel(Complex64::new(0.0, w * 40.0), 9000.0.into()) / (600.0 * 600.0);
+    let (loop_ohm, square) = (2e-3, 600.0 * 600.0);
+    let around = parallel(one, (two + loop_ohm) * square);
+    let (i, v) = look(Some(loop_ohm), true);
+    near(i, 60.0 / (around + 4.0));
+    let of_a_turn = i * around / 600.0;
+    near(v, -of_a_turn * two / (two + loop_ohm) * 200.0);
+    assert!(v.norm() > 15.0, "200 of 600 turns: {v}");
+    let (i, v) = look(None, true);
+    near(i, 60.0 / (one + 4.0));
+    assert!(v.norm() < 1e-9, "{v}");
+    let (i, v) = look(Some(loop_ohm), false);
+    near(i, 60.0 / (parallel(one, (loop_ohm * square).into()) + 4.0));
+    assert!(v.norm() < 1e-9, "{v}");
+}
+
+/// Swapped leads of the voltmeters: each shows what the other should.
+#[test]
+fn swapped_voltmeters_show_the_other_side() {
+    let mut t = connected(of(Unit { swapped: true, ..unit() }));
+    t.apply(&voltages(sine("secondary voltage", 60.0, 0.0)));
+    t.advance(seconds(30.0));
+    let (p, s) = (shown(&t, "primary voltage", 29.0), shown(&t, "secondary voltage", 29.0));
+    assert!((p.norm() - 60.0).abs() < 1e-6 && (s.norm() - 0.1).abs() < 1e-3, "{p} {s}");
 }

@@ -2,7 +2,8 @@
 
 use super::core::Magnetics;
 
-/// What a simulated transformer is really like: its phases and cores, which do not know each other.
+/// What a simulated transformer is really like: its phases and cores, which know each other by a closed
+/// primary only.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TransformerTruth {
     /// Its cores with their windings.
@@ -37,6 +38,10 @@ pub struct Unit {
     pub shorted: Option<(f64, f64)>,
     /// The resistance of a loop that closes the primary, where it is not open.
     pub primary_loop_ohm: Option<f64>,
+    /// Whether its secondary is left open while another core is tested; else it is shorted.
+    pub left_open: bool,
+    /// Whether the leads of the two voltmeters are swapped.
+    pub swapped: bool,
     /// Resistance and leakage inductance of the primary winding, in ohms and H.
     pub primary: (f64, f64),
     /// What is induced into the open primary from neighbours that are live, RMS in V, and its frequency.

@@ -4,7 +4,7 @@ use crate::asset::InstrumentTransformer;
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Limits, PointId, Values, Verdict};
 use waltron_core::injection::capability::{Capability, Channel};
-use waltron_core::injection::measuring::{Probe, Property, Signal, Worked};
+use waltron_core::injection::measuring::{Lack, Probe, Property, Signal, Worked};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::stimulus::{Dc, Drive, Stimulus};
 use waltron_core::procedure::SetupError;
@@ -100,6 +100,12 @@ pub(crate) fn injected(point: PointId, criterion: Criterion, stimulus: &Values) 
 pub(crate) fn shown(seen: &Observation, probe: &Probe) -> Result<Shown, String> {
     let reading = seen.at_end(probe).ok_or_else(|| format!("`{probe}` was not measured"))?;
     of(reading)
+}
+
+/// Whether a probe's meter was driven beyond its range at the end.
+pub(crate) fn is_beyond_range(seen: &Observation, probe: &Probe) -> bool {
+    let lack = seen.at_end(probe).and_then(|reading| reading.lacks.as_ref());
+    matches!(lack, Some(Lack::BeyondRange(_)))
 }
 
 /// A reading's numbers.

@@ -2,6 +2,7 @@
 
 mod burden;
 mod class;
+mod cores;
 mod demagnetise;
 mod errors;
 mod excitation;
@@ -17,6 +18,7 @@ mod voltage;
 
 pub use burden::{BurdenKeys, BurdenTest};
 pub use class::{ClassKeys, ClassTest};
+pub use cores::{CoresKeys, CoresTest};
 pub use demagnetise::{DemagnetiseKeys, DemagnetiseTest};
 pub use errors::{ErrorsKeys, ErrorsTest};
 pub use excitation::{ExcitationKeys, ExcitationTest};

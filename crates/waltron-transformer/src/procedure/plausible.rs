@@ -1,7 +1,7 @@
 //! Plausibility: what readings look like when something is wrong, in words, with what to look at.
 
 use super::excite::Curve;
-use crate::asset::{InstrumentTransformer, Spot};
+use crate::asset::{InstrumentTransformer, Kind as Of, Spot};
 use waltron_core::grading::{Finding, Judgement, Verdict};
 use waltron_core::quantity::{Dimension, Quantity, significant};
 
@@ -20,6 +20,8 @@ pub(super) enum Kind {
     HookUp,
     /// The transformer.
     Defect,
+    /// Something was not read, so nobody knows whether it is odd.
+    Unread,
     /// Nothing that matters any more.
     Note,
 }
@@ -31,8 +33,10 @@ pub(super) struct Look<'a> {
     pub(super) spot: &'a Spot,
     /// Voltage at the primary with nothing put out, and with the test voltage, in V.
     pub(super) primary_v: Option<[f64; 2]>,
-    /// Secondary over primary turns.
+    /// Secondary over primary turns; of a voltage transformer the other way round.
     pub(super) turns: Option<f64>,
+    /// Whether the meter of the side with less voltage was beyond its range then.
+    pub(super) is_beyond: bool,
     /// The flux that was in the core before, as a share of saturation.
     pub(super) before: Option<f64>,
     /// The winding's resistance at the reference temperature, in ohms.
@@ -48,6 +52,12 @@ const CLOSED_TURN: f64 = 0.82;
 
 /// The share of its saturation flux from which on a core counts as magnetised.
 const MAGNETISED: f64 = 0.3;
+
+/// What was not read, in the order in which it was to be.
+pub(super) fn unread<'a>(lacks: impl IntoIterator<Item = Option<&'a String>>) -> Option<Doubt> {
+    let why = lacks.into_iter().flatten().next()?;
+    Some(Doubt { kind: Kind::Unread, words: format!("not all was read: {why}") })
+}
 
 /// A voltage with nothing put out.
 pub(super) fn hum(quiet: f64, tested: f64, side: &str) -> Option<Doubt> {
@@ -68,6 +78,7 @@ pub(super) fn verdict_of(found: Finding, doubts: &[Doubt]) -> Finding {
         [] => Judgement::new(Verdict::Pass, "nothing odd about the readings"),
         _ if of(Kind::HookUp) => Judgement::new(Verdict::Inconclusive, words.join("; ")),
         _ if of(Kind::Defect) => Judgement::new(Verdict::Fail, words.join("; ")),
+        _ if of(Kind::Unread) => Judgement::new(Verdict::Inconclusive, words.join("; ")),
         _ => Judgement::new(Verdict::Pass, words.join("; ")),
     })
 }
@@ -89,15 +100,25 @@ impl Look<'_> {
     }
 
     fn leads(&self) -> Option<Doubt> {
-        let (turns, rated) = (self.turns?, self.rated()?);
-        let words = if turns < 1.0 && rated > 2.0 {
-            "the primary reads more than the secondary: their voltage leads are swapped"
-        } else if turns > 3.0 * rated {
-            "the primary reads almost nothing: it is shorted, or its leads are off"
+        let (high, low) = match self.of.kind {
+            Of::Current => ("secondary", "primary"),
+            Of::Voltage => ("primary", "secondary"),
+        };
+        let rated = self.rated();
+        let is_swapped = self.turns.zip(rated).is_some_and(|(is, rated)| is < 1.0 && rated > 2.0);
+        let is_dead = self.turns.zip(rated).is_some_and(|(is, rated)| is > 3.0 * rated);
+        let words = if self.is_beyond {
+            format!(
+                "the {low} reads more than its meter can: the voltage leads are swapped with those of the {high}, or the meter's range is too small"
+            )
+        } else if is_swapped {
+            format!("the {low} reads more than the {high}: their voltage leads are swapped")
+        } else if is_dead {
+            format!("the {low} reads almost nothing: it is shorted, or its leads are off")
         } else {
             return None;
         };
-        Some(Doubt { kind: Kind::HookUp, words: words.to_owned() })
+        Some(Doubt { kind: Kind::HookUp, words })
     }
 
     /// A ratio that is another tap's.

@@ -43,7 +43,7 @@ pub struct ResistanceKeys {
     steady: Option<QuantityText<Ratio>>,
     /// For how long; 3 s if not given.
     steady_for: Option<QuantityText<Time>>,
-    /// The longest that is waited for that, and for the discharge; 2 min if not given.
+    /// The longest that is waited for that, 2 min if not given; the discharge may take five times as long.
     at_most: Option<QuantityText<Time>>,
     /// Of this phase only.
     phase: Option<Text>,
@@ -191,7 +191,12 @@ impl Direct {
         let gone =
             Condition::All(vec![below(Relation::AtMost, limit), below(Relation::AtLeast, -limit)]);
         let next = Stop { when: gone, then: Then::Next };
-        Segment::hold("discharge", Stimulus::off(), self.at_most).until(next)
+        Segment::hold("discharge", Stimulus::off(), self.discharge_at_most()).until(next)
+    }
+
+    /// Without a source to drive it a winding takes five time constants, of a good core some minutes.
+    fn discharge_at_most(&self) -> Time {
+        self.at_most * 5.0
     }
 
     /// What it takes if all is well: a winding charges for about as long as it is then watched, and
@@ -225,7 +230,8 @@ impl Direct {
     /// What whoever opens the circuit next must see.
     pub(super) fn still_charged(&self, seen: &Observation) -> Option<String> {
         (seen.segments.get(1).map(|s| s.ended) != Some(Ended::Stop(0))).then(|| {
-            format!("STILL CHARGED after {}: wait before the circuit is opened", text(self.at_most))
+            let time = text(self.discharge_at_most());
+            format!("STILL CHARGED after {time}: wait before the circuit is opened")
         })
     }
 }

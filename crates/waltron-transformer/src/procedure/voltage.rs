@@ -4,8 +4,8 @@
 
 use super::class::{ClassTest, criterion, verdict};
 use super::excite::{Excitation, read_curve};
-use super::measure::{between, injected, point, probe, shown, voltage};
-use super::plausible::{Doubt, Kind as DoubtKind, hum, verdict_of};
+use super::measure::{between, injected, is_beyond_range, point, probe, shown, voltage};
+use super::plausible::{Doubt, Kind as DoubtKind, Look, hum, unread, verdict_of};
 use super::ratio::{RATIO, graded_polarity, graded_ratio};
 use super::staged::{Course, Seen};
 use crate::analysis::Class;
@@ -272,12 +272,28 @@ impl Course for OfVoltageClass {
         let curve = read_curve(seen, winding, self.hertz).map(|c| c.curve);
         let evidence =
             VoltageEvidence { turns: ratio.clone(), short_circuit: impedance.clone(), curve };
-        let mut doubts: Vec<Doubt> = Vec::new();
+        let look = Look {
+            of: &self.of,
+            spot,
+            primary_v: None,
+            turns: ratio.as_ref().ok().map(|(turns, _)| *turns),
+            is_beyond: quiet.is_some_and(|seen| is_beyond_range(seen, &work.secondary)),
+            before: None,
+            winding_ohm: None,
+            curve: None,
+        };
+        let mut doubts: Vec<Doubt> = look.doubts();
         if let (Some(seen), Ok((_, s))) = (quiet, &read) {
             let before = seen.in_segment(0, &work.quiet).last();
             let before = before.and_then(|r| super::measure::of(r).ok()).map_or(0.0, |s| s.value);
             doubts.extend(hum(before, s.value, "secondary"));
         }
+        let curve = &evidence.curve;
+        doubts.extend(unread([
+            ratio.as_ref().err(),
+            curve.as_ref().err(),
+            impedance.as_ref().err(),
+        ]));
         let mut found = vec![verdict_of(
             injected(self.point(spot, "readings"), Criterion::CONDITION, &Values::none()),
             &doubts,

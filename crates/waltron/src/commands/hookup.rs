@@ -89,11 +89,8 @@ fn text(sheet: &Sheet, title: &str, terminal: &Terminal) -> String {
         }
         out.push('\n');
     }
-    if !sheet.places.is_empty() {
-        let places: Vec<String> = sheet.places.iter().map(|p| plain(p.as_str())).collect();
-        let title = styled(STRONG, "The leads go to");
-        out.push_str(&format!("{title}\n  {}\n\n", places.join(", ")));
-    }
+    let places: Vec<String> = sheet.places.iter().map(ToString::to_string).collect();
+    numbered("The leads go to", &places, &mut out);
     numbered("Afterwards", &sheet.after, &mut out);
     out
 }

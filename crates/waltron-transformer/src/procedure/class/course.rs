@@ -10,7 +10,7 @@ use crate::asset::{InstrumentTransformer, Spot};
 use crate::procedure::excitation::{KNEE, at_frequency, knee};
 use crate::procedure::excite::{Curve, Excitation, read_curve};
 use crate::procedure::measure::{between, injected, point};
-use crate::procedure::plausible::{Kind as DoubtKind, Look, verdict_of};
+use crate::procedure::plausible::{Kind as DoubtKind, Look, unread, verdict_of};
 use crate::procedure::ratio::{RATIO, graded_polarity, graded_ratio};
 use crate::procedure::remanence::{self, Remanence};
 use crate::procedure::resistance::{self, CHARGE, Direct, RESISTANCE};
@@ -65,6 +65,8 @@ pub(super) struct OfClass {
 /// Everything that was measured at a place.
 struct Gathered {
     ratio: Result<Ratio, String>,
+    /// Whether the primary was beyond its meter's range.
+    is_beyond: bool,
     curve: Result<Curve, String>,
     /// As measured, in ohms.
     winding: Result<(f64, Option<f64>), String>,
@@ -114,6 +116,7 @@ impl OfClass {
             None => Err(not("winding's resistance")),
         };
         let ohm = winding.as_ref().map_or(0.0, |(ohm, _)| *ohm);
+        let is_beyond = last(QUIET).is_some_and(|seen| work.ratio.is_beyond(seen));
         let ratio = match last(QUIET) {
             Some(seen) => work.ratio.read(seen, ohm),
             None => Err(not("ratio")),
@@ -153,7 +156,7 @@ impl OfClass {
                 |emf: f64| emf * std::f64::consts::SQRT_2 / (std::f64::consts::TAU * self.hertz);
             Some((flux(end) - rose) / flux(curve.saturation()?))
         })();
-        Gathered { ratio, curve, winding, evidence, before }
+        Gathered { ratio, is_beyond, curve, winding, evidence, before }
     }
 
     fn point(&self, spot: &Spot, what: &str) -> PointId {
@@ -245,7 +248,10 @@ impl Course for OfClass {
     fn grade(&self, spot: &Spot, seen: &[Seen<'_>]) -> Vec<Finding> {
         let Some(work) = self.work(spot) else { return Vec::new() };
         let all = self.gathered(spot, work, seen);
-        let doubts = self.look(spot, &all).doubts();
+        let mut doubts = self.look(spot, &all).doubts();
+        let lacks =
+            [all.ratio.as_ref().err(), all.winding.as_ref().err(), all.curve.as_ref().err()];
+        doubts.extend(unread(lacks));
         let of_readings =
             injected(self.point(spot, "readings"), Criterion::CONDITION, &Values::none());
         let mut found = vec![verdict_of(of_readings, &doubts)];
@@ -290,6 +296,7 @@ impl OfClass {
             spot,
             primary_v: ratio.map(|r| r.primary_v),
             turns: ratio.map(|r| r.turns),
+            is_beyond: all.is_beyond,
             before: all.before,
             winding_ohm: all.evidence.winding.as_ref().ok().map(|(ohm, _)| *ohm),
             curve: all.curve.as_ref().ok(),

@@ -2,7 +2,7 @@
 
 use crate::asset::{InstrumentTransformer, Spot};
 use crate::procedure::excite::wanted_emf;
-use crate::procedure::measure::{of as shown_of, probe, shown, voltage};
+use crate::procedure::measure::{is_beyond_range, of as shown_of, probe, shown, voltage};
 use num_complex::Complex64;
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;
@@ -55,6 +55,11 @@ impl RatioStage {
         let mut program = Program::of(vec![quiet, ratio]);
         program.reads = vec![self.volts.clone(), self.amps.clone(), self.primary.clone()];
         program
+    }
+
+    /// Whether the primary was beyond its meter's range.
+    pub(super) fn is_beyond(&self, seen: &Observation) -> bool {
+        is_beyond_range(seen, &self.primary)
     }
 
     /// What came of it, with the resistance that the winding had.
