@@ -32,7 +32,8 @@ pub(super) fn question(ask: &Ask, scene: &Scene) -> Result<Question, Problem> {
                 None => None,
             };
             let (kind, exponents) = (dimension.to_string(), dimension.exponents());
-            Wanted::Quantity { kind, exponents, default_si, bounds }
+            let may_be_unknown = false;
+            Wanted::Quantity { kind, exponents, default_si, bounds, may_be_unknown }
         }
         AskWanted::Value { .. } => Wanted::Text,
     };

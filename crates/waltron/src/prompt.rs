@@ -1,8 +1,8 @@
 //! Questions as they are shown, and what a typed line answers.
 
 use crate::terminal::plain;
-use waltron_core::procedure::{Answer, Question, Wanted};
-use waltron_core::quantity::{Dimension, Quantity, parse_as};
+use waltron_core::procedure::{Answer, Question, UNKNOWN, Wanted};
+use waltron_core::quantity::{Dimension, Quantity, parse_as, significant};
 
 /// Words that stop a run, at every prompt.
 const STOPS: [&str; 5] = ["q", "quit", "stop", "abort", "cancel"];
@@ -35,14 +35,15 @@ pub(crate) fn prompt(question: &Question) -> String {
                 numbered.collect::<String>()
             )
         }
-        Wanted::Quantity { kind, default_si, exponents, bounds } => {
+        Wanted::Quantity { kind, default_si, exponents, bounds, may_be_unknown } => {
             let [a, v, s, r, k] = *exponents;
             let dimension = Dimension::new(a, v, s, r, k);
             let range = bounds.map(|b| format!(" {}", from_to(b, dimension))).unwrap_or_default();
             let default =
                 default_si.map(|si| format!(", Enter for {}", Quantity { si, dimension }));
+            let unknown = if *may_be_unknown { ", or `unknown`" } else { "" };
             format!(
-                "{text} ({kind}{range}{}; s to skip this test, q to stop): ",
+                "{text} ({kind}{range}{}{unknown}; s to skip this test, q to stop): ",
                 default.unwrap_or_default()
             )
         }
@@ -50,8 +51,13 @@ pub(crate) fn prompt(question: &Question) -> String {
     }
 }
 
-fn from_to([low, high]: [f64; 2], dimension: Dimension) -> String {
-    format!("from {} to {}", Quantity { si: low, dimension }, Quantity { si: high, dimension })
+fn from_to(bounds: [f64; 2], dimension: Dimension) -> String {
+    let [low, high] = bounds.map(|si| match dimension {
+        // As a thermometer shows it.
+        Dimension::TEMPERATURE => format!("{} °C", significant(si - 273.15, 4)),
+        dimension => Quantity { si, dimension }.to_string(),
+    });
+    format!("from {low} to {high}")
 }
 
 /// What is asked where a test is skipped.
@@ -121,6 +127,9 @@ fn answer(question: &Question, line: &str, word: &str) -> Result<Answer, String>
                 .map(Answer::Text)
                 .ok_or_else(|| format!("type a number from 1 to {most}"))
         }
+        Wanted::Quantity { may_be_unknown: true, .. } if word == UNKNOWN => {
+            Ok(Answer::Text(UNKNOWN.to_owned()))
+        }
         Wanted::Quantity { exponents, default_si, bounds, .. } => {
             let [a, v, s, r, k] = *exponents;
             let dimension = Dimension::new(a, v, s, r, k);
@@ -131,11 +140,8 @@ fn answer(question: &Question, line: &str, word: &str) -> Result<Answer, String>
             };
             match *bounds {
                 Some([low, high]) if !(low..=high).contains(&si) => {
-                    let given = Quantity { si, dimension };
-                    Err(format!(
-                        "{given} is no answer: type one {}",
-                        from_to([low, high], dimension)
-                    ))
+                    let range = from_to([low, high], dimension);
+                    Err(format!("`{}` is no answer: type one {range}", plain(line.trim())))
                 }
                 _ => Ok(Answer::Si(si)),
             }
@@ -157,6 +163,7 @@ mod tests {
             exponents: Dimension::CURRENT.exponents(),
             default_si: Some(2.0),
             bounds: None,
+            may_be_unknown: false,
         })
     }
 

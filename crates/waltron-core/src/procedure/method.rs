@@ -4,7 +4,7 @@ use crate::asset::Asset;
 use crate::grading::{Finding, Grade};
 use crate::injection::observation::Observation;
 use crate::injection::program::Program;
-use crate::procedure::{Bench, Procedure, SetupError};
+use crate::procedure::{Answer, Bench, Procedure, Question, SetupError};
 use crate::text::document::{Field, Problem, Problems, Text};
 use crate::text::name::Name;
 use schemars::JsonSchema;
@@ -35,6 +35,11 @@ pub trait Method: Debug + Send + Sync {
     /// What the person at the panel must see to before outputs come on, a line each.
     fn precautions(&self) -> Vec<String> {
         Vec::new()
+    }
+
+    /// The same with what the attendant was asked in a run, in its order; `None` where that changes nothing.
+    fn answered(&self, _said: &[(Question, Answer)]) -> Option<Arc<dyn Method>> {
+        None
     }
 
     /// Grades a point of a record again: by this procedure's parameters, from the injections that served

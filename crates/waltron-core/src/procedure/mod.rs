@@ -77,6 +77,9 @@ pub struct Question {
     pub wanted: Wanted,
 }
 
+/// What is answered where a quantity is not known; also where nobody is asked.
+pub const UNKNOWN: &str = "unknown";
+
 /// What kind of answer is wanted.
 #[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -100,6 +103,9 @@ pub enum Wanted {
         /// The least and the largest answer, in SI.
         #[serde(skip_serializing_if = "Option::is_none", default)]
         bounds: Option<[f64; 2]>,
+        /// Whether it may be left [`UNKNOWN`].
+        #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+        may_be_unknown: bool,
     },
     /// Free text.
     Text,
@@ -122,13 +128,16 @@ impl Question {
         Self { text: text.into(), wanted: Wanted::Permission }
     }
 
-    /// The answer where nobody is asked: confirmed, the first choice, the default value. `None`
-    /// where there is none.
+    /// The answer where nobody is asked: confirmed, the first choice, the default value, that it is not
+    /// known. `None` where there is none.
     pub fn default_answer(&self) -> Option<Answer> {
         match &self.wanted {
             Wanted::Confirmation | Wanted::Permission => Some(Answer::Confirmed),
             Wanted::Choice(choices) => choices.first().cloned().map(Answer::Text),
-            Wanted::Quantity { default_si, .. } => default_si.map(Answer::Si),
+            Wanted::Quantity { default_si, may_be_unknown, .. } => {
+                let unknown = || may_be_unknown.then(|| Answer::Text(UNKNOWN.to_owned()));
+                default_si.map(Answer::Si).or_else(unknown)
+            }
             Wanted::Text => None,
         }
     }

@@ -154,7 +154,7 @@ impl Unit {
             D::RESISTANCE => "\"0.5 Ohm\" or \"20 mOhm\"",
             D::POWER => "\"10 VA\" or \"2 kW\"",
             D::NUMBER => "\"2 x\" or \"95 %\"",
-            D::TEMPERATURE => "\"75 K\"",
+            D::TEMPERATURE => "\"20 degC\"",
             _ => "a number with its unit",
         }
     }

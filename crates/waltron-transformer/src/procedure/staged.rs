@@ -7,13 +7,24 @@ use std::sync::Arc;
 use waltron_core::grading::{Finding, Grade, PointId, Values};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Action, Answer, Injection, Planned, PlannedPoint, Procedure};
+use waltron_core::procedure::Question;
+use waltron_core::procedure::{Action, Also, Answer, Injection, Planned, PlannedPoint, Procedure};
 
 /// What was put out and what was seen.
 pub(super) type Seen<'a> = (&'a Program, &'a Observation);
 
 /// How a place is tested, stage by stage.
 pub(super) trait Course: Debug + Send + Sync {
+    /// What the attendant must be asked before anything is put out.
+    fn asks(&self) -> Option<Question> {
+        None
+    }
+
+    /// The course with what was answered; `None` where that changes nothing.
+    fn answered(&self, _answer: &Answer) -> Option<Arc<dyn Course>> {
+        None
+    }
+
     /// What is graded at a place, with the most that may be put out.
     fn planned(&self, spot: &Spot) -> Planned;
 
@@ -31,11 +42,13 @@ pub(super) struct Staged {
     at: usize,
     seen: Vec<(Arc<Program>, Observation)>,
     next: Option<Arc<Program>>,
+    question: Option<Question>,
 }
 
 impl Staged {
     pub(super) fn new(course: Arc<dyn Course>, spots: Vec<Spot>) -> Self {
-        Self { course, spots, at: 0, seen: Vec::new(), next: None }
+        let question = course.asks();
+        Self { course, spots, at: 0, seen: Vec::new(), next: None, question }
     }
 
     fn ask(&self, spot: &Spot) -> Option<Program> {
@@ -92,11 +105,19 @@ pub(super) fn all_again(
 
 impl Procedure for Staged {
     fn planned(&self) -> Vec<Planned> {
-        self.spots.iter().map(|spot| self.course.planned(spot)).collect()
+        let mut all: Vec<Planned> =
+            self.spots.iter().map(|spot| self.course.planned(spot)).collect();
+        if let (Some(first), Some(question)) = (all.first_mut(), &self.question) {
+            first.also.push(Also::Asks { question: question.clone(), is_exact: true });
+        }
+        all
     }
 
     fn next(&mut self) -> Action {
         let Some(spot) = self.spots.get(self.at) else { return Action::Done };
+        if let Some(question) = &self.question {
+            return Action::Ask(question.clone());
+        }
         if self.next.is_none() {
             self.next = self.ask(spot).map(Arc::new);
         }
@@ -136,7 +157,12 @@ impl Procedure for Staged {
         found
     }
 
-    fn answer(&mut self, _answer: Answer) {}
+    fn answer(&mut self, answer: Answer) {
+        self.question = None;
+        if let Some(course) = self.course.answered(&answer) {
+            self.course = course;
+        }
+    }
 
     fn stands_alone(&self) -> bool {
         true

@@ -137,6 +137,8 @@ fn leads_are_asked_for_where_the_rig_does_not_switch_them() {
         "json",
         "--record",
         "r.run.jsonl",
+        "--only",
+        "class",
     ];
     let run = site.waltron(&args).exits(5).json();
     let of = |id: &str| points(&run, id)[0].clone();
@@ -162,4 +164,55 @@ fn waves_of_a_saturated_core_are_kept_on_demand() {
     assert!(harmonics.out().contains("secondary current"), "{}", harmonics.out());
     site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
     assert!(site.read("r.html").contains("A 1S1-1S6 saturated"));
+}
+
+/// Where the plan does not tell the windings' temperature, somebody is asked; what depends on it is open
+/// where nobody knows. Grading again knows what was answered.
+#[test]
+fn a_temperature_that_nobody_wrote_down_is_asked() {
+    let site = Site::examples();
+    site.edit(
+        "q01-ct.plan.toml",
+        "temperature = \"17 degC\"\n",
+        "resolution = \"quick\"\nphase = \"A\"\ncore = \"2\"\n",
+    );
+    let args = |record: &'static str| {
+        vec!["run", "q01-ct.plan.toml", "--only", "class", "--format", "json", "--record", record]
+    };
+    let asked = site.waltron(&["check", "q01-ct.plan.toml"]).exits(0).out();
+    assert!(asked.contains("How warm are the windings (class)"), "{asked}");
+    let unknown = site.waltron(&[&args("u.run.jsonl")[..], &["--yes"]].concat()).exits(5).json();
+    let of = |run: &serde_json::Value, what: &str| {
+        points(run, &format!("class/A/2S1-2S2/{what}"))[0].clone()
+    };
+    for (what, verdict) in
+        [("ratio", "pass"), ("resistance", "inconclusive"), ("class", "inconclusive")]
+    {
+        assert_eq!(of(&unknown, what)["verdict"], verdict, "{what}");
+    }
+    let answer =
+        |said: &str| format!("[[answer]]\nquestion = \"How warm*\"\nanswer = \"{said}\"\n");
+    for (said, why) in [("17", "unit"), ("900 degC", "-50 °C to 150 °C"), ("17 A", "temperature")]
+    {
+        site.write("a.toml", &answer(said));
+        let more = ["--answers", "a.toml"];
+        let err = site.waltron(&[&args("x.run.jsonl")[..], &more].concat()).exits(2);
+        assert!(err.err().contains(why) || err.out().contains(why), "{said}: {}", err.err());
+    }
+    site.write("a.toml", &answer("17 degC"));
+    let run = site
+        .waltron(&[&args("r.run.jsonl")[..], &["--answers", "a.toml"]].concat())
+        .exits(0)
+        .json();
+    let warm = of(&run, "resistance")["measured"]["resistance_ohm"].as_f64().unwrap();
+    // 3.90 Ohm at the specimen's temperature, by hand to 75 °C.
+    assert!((warm / (3.90 * 310.0 / 252.0) - 1.0).abs() < 1e-3, "{warm}");
+    let again = site.waltron(&["grade", "r.run.jsonl", "--format", "json"]).exits(0).json();
+    assert_eq!(of(&again, "resistance")["measured"]["resistance_ohm"].as_f64(), Some(warm));
+    // What a plan tells afterwards comes first.
+    site.edit("q01-ct.plan.toml", "core = \"2\"\n", "core = \"2\"\ntemperature = \"60 degC\"\n");
+    let args = ["grade", "r.run.jsonl", "--plan", "q01-ct.plan.toml", "--format", "json"];
+    let again = site.waltron(&args).json();
+    let colder = of(&again, "resistance")["measured"]["resistance_ohm"].as_f64().unwrap();
+    assert!((colder / (3.90 * 310.0 / 295.0) - 1.0).abs() < 1e-3, "{colder}");
 }

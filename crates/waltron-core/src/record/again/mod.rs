@@ -8,10 +8,11 @@ mod sequence;
 
 use crate::grading::{Finding, Grade, PointId, Verdict};
 use crate::plan::{Plan, Playable, ProcedureSettings};
-use crate::procedure::{Bench, Served};
+use crate::procedure::{Answer, Bench, Method, Question, Served};
 use crate::record::Event;
 use crate::text::name::Name;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// Grades a record's points again.
 pub struct Again<'a, S> {
@@ -26,6 +27,8 @@ pub struct Again<'a, S> {
     /// Points of the record, by id, in the order in which they were graded first.
     grades: Vec<Grade>,
     places: HashMap<String, usize>,
+    /// What was asked and answered so far.
+    said: Vec<(Question, Answer)>,
 }
 
 impl<'a, S: Playable> Again<'a, S> {
@@ -39,11 +42,22 @@ impl<'a, S: Playable> Again<'a, S> {
             tape: Vec::new(),
             grades: Vec::new(),
             places: HashMap::new(),
+            said: Vec::new(),
         }
+    }
+
+    /// A built-in procedure with what its questions were answered.
+    fn as_answered(&self, method: &Arc<dyn Method>) -> Arc<dyn Method> {
+        method.answered(&self.said).unwrap_or_else(|| Arc::clone(method))
     }
 
     /// Takes the record's next event.
     pub fn take(&mut self, event: Event) {
+        if let (Event::Answered { answer }, Some(Event::Asked(question))) =
+            (&event, self.tape.last())
+        {
+            self.said.push((question.clone(), answer.clone()));
+        }
         match event {
             Event::Observed { points, program, observation, test, warm } => {
                 if self.scripts.contains_key(&test) {
@@ -112,7 +126,7 @@ impl<'a, S: Playable> Again<'a, S> {
         let Some(test) = self.plan.tests.iter().find(|t| t.id == test) else { return };
         let ProcedureSettings::Built(method) = &test.procedure else { return };
         let served: Vec<_> = self.seen.iter().map(|s| (&*s.program, &s.observation)).collect();
-        let Some(found) = method.all_again(self.bench, &served) else { return };
+        let Some(found) = self.as_answered(method).all_again(self.bench, &served) else { return };
         let rule = self.plan.rule;
         let grades = found.into_iter().map(|found| Grade { attempt, ..found.graded(rule) });
         let stays = |grade: &Grade| !of(&grade);
@@ -182,7 +196,9 @@ impl<'a, S: Playable> Again<'a, S> {
             return Err("the record does not tell which injection served it".to_owned());
         }
         match &test.procedure {
-            ProcedureSettings::Built(method) => method.grade_again(self.bench, measured, &serving),
+            ProcedureSettings::Built(method) => {
+                self.as_answered(method).grade_again(self.bench, measured, &serving)
+            }
             ProcedureSettings::Sequence(_) => Err("it was no sequence when it was tested".into()),
         }
     }

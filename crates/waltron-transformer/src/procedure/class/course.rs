@@ -1,9 +1,9 @@
 //! The course of a class through a place: its stages, and what comes of them.
 
-use super::ClassTest;
 use super::estimate::estimate;
 use super::graded::{criterion, verdict};
 use super::stage::{QUIET, Ratio, RatioStage};
+use super::{ClassTest, how_warm};
 use crate::analysis::criteria::Assessed;
 use crate::analysis::{Burden, Evidence, assess};
 use crate::asset::{InstrumentTransformer, Spot};
@@ -18,7 +18,7 @@ use crate::procedure::staged::{Course, Seen};
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, SetupError};
+use waltron_core::procedure::{Answer, Bench, Planned, PlannedPoint, Question, SetupError};
 use waltron_core::quantity::{Dimension, Measure, Quantity, seconds};
 
 /// What the nameplate does not tell, estimated.
@@ -54,12 +54,12 @@ impl PlaceWork {
     }
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct OfClass {
     of: InstrumentTransformer,
     settings: ClassTest,
     hertz: f64,
-    places: Vec<(Spot, PlaceWork)>,
+    places: Arc<[(Spot, PlaceWork)]>,
 }
 
 /// Everything that was measured at a place.
@@ -171,6 +171,16 @@ fn nothing() -> Evidence {
 }
 
 impl Course for OfClass {
+    fn asks(&self) -> Option<Question> {
+        self.settings.temperature_k.is_none().then(|| how_warm(&self.settings.test))
+    }
+
+    fn answered(&self, answer: &Answer) -> Option<Arc<dyn Course>> {
+        let Answer::Si(kelvin) = answer else { return None };
+        let settings = ClassTest { temperature_k: Some(*kelvin), ..self.settings.clone() };
+        Some(Arc::new(Self { settings, ..self.clone() }))
+    }
+
     fn planned(&self, spot: &Spot) -> Planned {
         let mut points = vec![
             PlannedPoint::certain(self.point(spot, "readings"), Criterion::CONDITION),

@@ -24,7 +24,10 @@ use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Grade};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Bench, Method, Procedure, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::Wanted as Asked;
+use waltron_core::procedure::{
+    Answer, Bench, Method, Procedure, Question, SetupError, TestHead, TestKeys,
+};
 use waltron_core::quantity::{Current, Dimension, Quantity};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Number, Problem, Problems, QuantityText, Text,
@@ -36,7 +39,8 @@ use waltron_core::text::name::Name;
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ClassKeys {
-    /// The windings' temperature, such as `23 degC`; what depends on it is inconclusive if not given.
+    /// The windings' temperature, such as `23 degC`; asked if not given, and what depends on it is
+    /// inconclusive where nobody knows.
     temperature: Option<AnyQuantityText>,
     /// `fine` (default) or `quick`.
     resolution: Option<Resolution>,
@@ -84,6 +88,21 @@ impl TestKeys for ClassKeys {
             problems.push(Problem::new(head.id.span(), error.to_string()));
             return None;
         }
+        let is_current = transformer(asset).is_ok_and(|of| of.kind == Kind::Current);
+        let only_of_current = [
+            ("temperature", self.temperature.as_ref().map(Field::span)),
+            ("until", self.until.as_ref().map(Field::span)),
+            ("current", self.current.as_ref().map(Field::span)),
+            ("connected", self.connected.as_ref().map(Field::span)),
+            ("connected_power_factor", self.connected_power_factor.as_ref().map(Field::span)),
+        ];
+        for (key, span) in only_of_current {
+            if let Some(span) = span.filter(|_| !is_current) {
+                let message = format!("the class of a voltage transformer asks for no `{key}`");
+                problems.push(Problem::new(span, message).help("leave it out"));
+                return None;
+            }
+        }
         let until = until(self.until.as_ref(), problems)?;
         let temperature_k = match &self.temperature {
             Some(field) => Some(field.positive_of(Dimension::TEMPERATURE, problems)?.si),
@@ -127,6 +146,23 @@ impl TestKeys for ClassKeys {
     }
 }
 
+/// The coldest and the warmest that a winding is tested, in K: −50 °C to 150 °C.
+const TEMPERATURES: [f64; 2] = [223.15, 423.15];
+
+/// What is asked where the plan does not tell the temperature.
+fn how_warm(test: &Name) -> Question {
+    Question {
+        text: format!("How warm are the windings ({test})"),
+        wanted: Asked::Quantity {
+            kind: "a temperature".to_owned(),
+            exponents: Dimension::TEMPERATURE.exponents(),
+            default_si: None,
+            bounds: Some(TEMPERATURES),
+            may_be_unknown: true,
+        },
+    }
+}
+
 impl ClassTest {
     fn course(&self, bench: Bench<'_>) -> Result<(Arc<dyn Course>, Vec<Spot>), SetupError> {
         let (of, spots) = spots(bench.asset, &self.wanted)?;
@@ -160,6 +196,17 @@ impl Method for ClassTest {
             "Connect current and voltage to the winding by wires of their own (four wires)"
                 .to_owned(),
         ]
+    }
+
+    fn answered(&self, said: &[(Question, Answer)]) -> Option<Arc<dyn Method>> {
+        let asked = how_warm(&self.test);
+        let (_, answer) = said.iter().rev().find(|(question, _)| question.text == asked.text)?;
+        match (answer, self.temperature_k) {
+            (Answer::Si(kelvin), None) => {
+                Some(Arc::new(Self { temperature_k: Some(*kelvin), ..self.clone() }))
+            }
+            _ => None,
+        }
     }
 
     fn grade_again(
