@@ -31,7 +31,20 @@ use waltron_rig::{Rig, RigForm};
 use waltron_specimen::SpecimenForm;
 
 const RIG: &str = include_str!("../../../examples/q07-ct.rig.toml");
-const SPECIMEN: &str = include_str!("../../../examples/q07-ct.specimen.toml");
+/// A core that never saturates and loses nothing by hysteresis: what is expected follows by hand.
+const SPECIMEN: &str = r#"
+[specimen]
+kind = "instrument-transformer"
+[transformer]
+turns = 599.4
+frequency = "50 Hz"
+resistance = "3.72 Ohm"
+leakage = "0.2 Ohm"
+magnetising = "3.1 kOhm"
+losses = "5.6 kOhm"
+burden_resistance = "3.2 Ohm"
+burden_reactance = "2.3 Ohm"
+"#;
 
 fn capability() -> Capability {
     RigForm::load(&Source::new("rig", RIG)).unwrap().capability
@@ -400,7 +413,9 @@ fn captures_are_what_the_meters_see_and_not_what_was_put_out() {
     let [whole, second, current] = &seen.captures[..] else { panic!("{}", seen.captures.len()) };
     let samples = |c: &waltron_core::injection::measuring::Captured| c.tracks[0].samples.clone();
     assert_eq!((samples(whole).len(), samples(second).len()), (4000, 2000));
-    assert_eq!(samples(whole)[2000..], samples(second)[..]);
+    // The same moments, told from another start: rounded otherwise in their last digit.
+    let both = samples(whole)[2000..].to_vec().into_iter().zip(samples(second).to_vec());
+    assert!(both.into_iter().all(|(a, b)| (a - b).abs() < 1e-12));
     assert!((second.start.si() - 0.2).abs() < 1e-12);
     let rms = |s: &[f64]| (s.iter().map(|x| x * x).sum::<f64>() / s.len() as f64).sqrt();
     // The turns ratio and what the exciting current drops: far from the 40 V that were put out.
