@@ -351,10 +351,22 @@ impl Excitation {
         v.into_iter().zip(i).filter_map(|(v, i)| Some((v?, i?))).collect()
     }
 
+    /// Where the way down begins: the last voltage of the way up, or, where its last step went far beyond
+    /// what is enough, a little beyond that.
+    fn top(&self, course: &[(f64, f64)]) -> Option<f64> {
+        let (v, i) = *course.last()?;
+        let wanted = 1.2 * self.enough_a;
+        let before = course.len().checked_sub(2).map(|k| course[k]);
+        match before.filter(|(_, low)| i > 1.5 * self.enough_a && *low > 0.0 && *low < wanted) {
+            Some((u, low)) => Some(u * (v / u).powf((wanted / low).ln() / (i / low).ln())),
+            None => Some(v),
+        }
+    }
+
     fn down(&self, up: &Program, seen: &Observation, winding_ohm: Option<f64>) -> Program {
         let hertz = hertz_of(up).unwrap_or(self.hertz[0]);
         let course = self.course(seen);
-        let top = course.last().map_or(self.ends_at(hertz), |(v, _)| *v).min(self.most_v);
+        let top = self.top(&course).unwrap_or(self.ends_at(hertz)).min(self.most_v);
         let knee = coarse_knee(&course).unwrap_or(top * 0.7).clamp(0.2 * top, 0.95 * top);
         // At a lower frequency the same flux takes less voltage.
         let least = self.lowest.volts(winding_ohm) * hertz / self.hertz[0];
