@@ -44,6 +44,11 @@ pub trait Wing: Sync {
         false
     }
 
+    /// Whether its charts show the samples that were kept of measurements, so that nobody draws them again.
+    fn draws_captures(&self) -> bool {
+        false
+    }
+
     /// What a report tells of an asset besides its identity, with the points of a run, where they are
     /// best seen in a chart.
     fn sections(&self, asset: &Asset, _told: Told<'_>) -> Vec<Section> {
@@ -106,12 +111,25 @@ pub struct Told<'a> {
     pub points: &'a [Grade],
     /// Its injections, in order, where the wing looks at them.
     pub served: &'a [Served],
+    /// An earlier run to compare it with.
+    pub earlier: Option<Earlier<'a>>,
+}
+
+/// A run that another one is compared with.
+#[derive(Clone, Copy, Debug)]
+pub struct Earlier<'a> {
+    /// When it began, RFC 3339 in UTC.
+    pub at: &'a str,
+    /// The latest grade of each point.
+    pub points: &'a [Grade],
+    /// Its injections, in order.
+    pub served: &'a [Served],
 }
 
 impl<'a> Told<'a> {
     /// Points without the injections behind them.
     pub fn points(points: &'a [Grade]) -> Self {
-        Self { points, served: &[] }
+        Self { points, ..Self::default() }
     }
 }
 

@@ -104,6 +104,7 @@ fn chart(asset: &Asset, group: &[&Tested], points: &[Grade]) -> Chart {
         panels: vec![Panel {
             y,
             regions: vec![Region::between("acceptance band", &band)],
+            bars: Vec::new(),
             curves,
             marks,
         }],

@@ -7,7 +7,7 @@ use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values, Verdict};
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Ratio, amperes, seconds};
-use waltron_core::section::{Axis, Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
+use waltron_core::section::{Axis, Bar, Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
 use waltron_core::wing::Told;
 use waltron_relay::WINGS;
 use waltron_report::plot::{PlotError, svg};
@@ -109,6 +109,8 @@ fn panel() -> impl Strategy<Value = Panel> {
         points,
     });
     let region = points().prop_map(|outline| Region { name: "band".into(), outline });
+    let bar = (0usize..4, any_number(), any_number(), any::<bool>())
+        .prop_map(|(row, from, to, is_aside)| Bar { row, from, to, is_aside });
     let outcome = (0usize..6).prop_map(|n| Outcome::ALL[n].0);
     let mark = (any_number(), any_number(), outcome).prop_map(|(x, y, outcome)| Mark {
         x,
@@ -121,9 +123,16 @@ fn panel() -> impl Strategy<Value = Panel> {
         axis(),
         proptest::collection::vec(curve, 0..3),
         proptest::collection::vec(region, 0..2),
+        proptest::collection::vec(bar, 0..3),
         proptest::collection::vec(mark, 0..3),
     )
-        .prop_map(|(y, curves, regions, marks)| Panel { y, regions, curves, marks })
+        .prop_map(|(y, curves, regions, bars, marks)| Panel {
+            y,
+            regions,
+            bars,
+            curves,
+            marks,
+        })
 }
 
 fn chart() -> impl Strategy<Value = Chart> {

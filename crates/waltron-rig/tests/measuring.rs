@@ -415,7 +415,9 @@ fn captures_are_what_the_meters_see_and_not_what_was_put_out() {
     assert_eq!((samples(whole).len(), samples(second).len()), (4000, 2000));
     // The same moments, told from another start: rounded otherwise in their last digit.
     let of_whole = samples(whole);
-    assert!(of_whole[2000..].iter().zip(samples(second).iter()).all(|(a, b)| (a - b).abs() < 1e-12));
+    assert!(
+        of_whole[2000..].iter().zip(samples(second).iter()).all(|(a, b)| (a - b).abs() < 1e-12)
+    );
     assert!((second.start.si() - 0.2).abs() < 1e-12);
     let rms = |s: &[f64]| (s.iter().map(|x| x * x).sum::<f64>() / s.len() as f64).sqrt();
     // The turns ratio and what the exciting current drops: far from the 40 V that were put out.

@@ -1,6 +1,9 @@
 //! The specimen file.
 
 use crate::Specimen;
+use crate::breaker::{
+    AuxiliaryForm, Breaker, BreakerForm, CoilForm, ContactForm, MotorForm, Parts,
+};
 use crate::relay::{ElementForm, Relay, Truth, elements};
 use crate::supply::{Supply, SupplyForm};
 use crate::transformer::{Transformer, TransformerForm};
@@ -30,6 +33,16 @@ pub struct SpecimenForm {
     supply: Option<SupplyForm>,
     /// The true transformer (instrument-transformer).
     transformer: Option<TransformerForm>,
+    /// The true mechanism (breaker).
+    breaker: Option<BreakerForm>,
+    /// Its main contacts (breaker).
+    contact: Option<Vec<ContactForm>>,
+    /// Its auxiliary contacts (breaker).
+    auxiliary: Option<Vec<AuxiliaryForm>>,
+    /// Its coils (breaker).
+    coil: Option<Vec<CoilForm>>,
+    /// Its spring-charging motor (breaker).
+    motor: Option<MotorForm>,
     /// Its true cores, where there are several phases or cores (instrument-transformer).
     core: Option<Vec<TransformerForm>>,
 }
@@ -48,6 +61,8 @@ enum Kind {
     Supply,
     /// A current or voltage transformer.
     InstrumentTransformer,
+    /// A circuit breaker.
+    Breaker,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -124,6 +139,22 @@ impl SpecimenForm {
                 let truth = TransformerForm::read(cores, noise, seed, problems)?;
                 Some(Box::new(Transformer::new(truth, seed)) as Box<dyn Specimen>)
             }
+            Kind::Breaker => {
+                let Some(breaker) = form.breaker else {
+                    problems.push(Problem::new(0..0, "a breaker needs a table `[breaker]`"));
+                    return None;
+                };
+                let parts = Parts {
+                    breaker,
+                    contacts: form.contact.unwrap_or_default(),
+                    auxiliaries: form.auxiliary.unwrap_or_default(),
+                    coils: form.coil.unwrap_or_default(),
+                    motor: form.motor,
+                    noise: form.noise.and_then(|n| n.current),
+                };
+                let truth = parts.read(seed, problems)?;
+                Some(Box::new(Breaker::new(truth, seed)) as Box<dyn Specimen>)
+            }
         }
     }
 
@@ -133,6 +164,7 @@ impl SpecimenForm {
             Kind::Relay => ("relay", "element"),
             Kind::Supply => ("supply", "supply"),
             Kind::InstrumentTransformer => ("instrument transformer", "transformer"),
+            Kind::Breaker => ("breaker", "breaker"),
         };
         let tables = [
             ("element", "[[element]]", self.element.is_some()),
@@ -140,6 +172,11 @@ impl SpecimenForm {
             ("supply", "[supply]", self.supply.is_some()),
             ("transformer", "[transformer]", self.transformer.is_some()),
             ("transformer", "[[core]]", self.core.is_some()),
+            ("breaker", "[breaker]", self.breaker.is_some()),
+            ("breaker", "[[contact]]", self.contact.is_some()),
+            ("breaker", "[[auxiliary]]", self.auxiliary.is_some()),
+            ("breaker", "[[coil]]", self.coil.is_some()),
+            ("breaker", "[motor]", self.motor.is_some()),
         ];
         for (name, written, given) in tables {
             if given && name != own && !(name == "display" && own == "element") {

@@ -9,7 +9,9 @@
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
+pub mod breaker;
 mod form;
+mod history;
 mod noise;
 pub mod relay;
 pub mod supply;

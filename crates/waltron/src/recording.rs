@@ -6,7 +6,9 @@ use crate::files;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use waltron_core::injection::waveform::Waveform;
-use waltron_core::quantity::{Dimension, Unit};
+use waltron_core::procedure::Served;
+use waltron_core::quantity::{Dimension, Measure, Unit};
+use waltron_core::record::Run;
 use waltron_script::{RecordedChannel, RecordedFile};
 use waltron_wire::comtrade::emit::{self, AnalogTrack, DigitalTrack, Recording};
 use waltron_wire::comtrade::{
@@ -16,6 +18,46 @@ use waltron_wire::comtrade::{
 
 /// The circuit of a channel that nobody measured: what the rig was told to put out.
 pub(crate) const AS_PUT_OUT: &str = "as put out";
+
+/// The circuit of a channel that a meter saw.
+pub(crate) const MEASURED: &str = "measured";
+
+/// The number of the sample at a time, in s.
+pub(crate) fn first_sample(start_s: f64, rate_hz: f64) -> usize {
+    (start_s * rate_hz).round().max(0.0) as usize
+}
+
+/// Puts the samples that were kept beside a record back into what its injections have seen. A file that is
+/// not there, or not what was kept, leaves them without.
+pub(crate) fn fill(run: &mut Run, record: &Path) {
+    for (at, kept) in run.kept.iter().enumerate() {
+        // The same injection may have been made again: the first file is of the first one.
+        let before = run.kept[..at].iter().filter(|k| k.name == kept.name).count();
+        let has = |served: &&mut Served| {
+            served.observation.captures.iter().any(|captured| captured.name == kept.name)
+        };
+        let Some(served) = run.served.iter_mut().filter(has).nth(before) else { continue };
+        let path = record.with_file_name(&kept.file);
+        let Ok(bytes) = std::fs::read(&path) else { continue };
+        if !kept.is(&bytes) {
+            continue;
+        }
+        let Ok(recorded) = Recorded::load(&path, false, false) else { continue };
+        let Ok(data) = recorded.data() else { continue };
+        let all = served.observation.captures.iter_mut().filter(|c| c.name == kept.name);
+        for captured in all {
+            let from = first_sample(captured.start.si(), captured.rate_hz) as u64;
+            for track in &mut captured.tracks {
+                let is_it = |c: &Analog| c.circuit == MEASURED && track.of == *c.id;
+                let Some(channel) = recorded.config.analog.iter().position(is_it) else { continue };
+                let factor =
+                    dimension_of(&recorded.config.analog[channel].unit).map_or(1.0, |u| u.1);
+                let values = data.analog(channel, from..from + track.count as u64);
+                track.samples = Arc::new(values.into_iter().map(|v| v * factor).collect());
+            }
+        }
+    }
+}
 
 /// A recording's configuration and its data's bytes, read once and kept as they are.
 pub(crate) struct Recorded {

@@ -106,6 +106,7 @@ fn told(grade: &Grade) -> Vec<String> {
             let expected = words::main_value(&grade.expected, &grade.limits, false);
             format!("expected {expected} ({allowed})")
         }
+        (true, None) if grade.verdict == Verdict::Measured => String::new(),
         (_, None) => {
             format!("expected {}", words::main_value(&grade.expected, &grade.limits, false))
         }
@@ -142,8 +143,8 @@ pub(crate) fn maxima(maxima: &[(Name, f64, bool)], ratings: &Ratings) -> String 
     let all = if all.is_empty() { "no output is used".to_owned() } else { all.join("   ") };
     let mut out = format!("Maxima    {all}\n");
     let unknown = [
-        ("currents", true, ratings.currents.is_unknown()),
-        ("voltages", false, ratings.voltages.is_unknown()),
+        ("currents", true, ratings.currents.is_unknown() && ratings.own_currents.is_empty()),
+        ("voltages", false, ratings.voltages.is_unknown() && ratings.own_voltages.is_empty()),
     ];
     for (what, is_current, unknown) in unknown {
         if unknown && maxima.iter().any(|(_, si, of)| *of == is_current && *si > 0.0) {

@@ -2,6 +2,8 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot be set up has failed")]
 
+pub mod wing;
+
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::{Capability, Channel, Input};
 use waltron_core::plan::Plan;

@@ -141,6 +141,16 @@ impl Sheet {
                     find(&mut wires, &meter.id, Carries::Measured, test);
                 }
             }
+            for name in planned.program.captures.iter().flat_map(|capture| &capture.of) {
+                if let Some(meter) = site.capability.meter(name.as_str()) {
+                    find(&mut wires, &meter.id, Carries::Measured, test);
+                }
+            }
+            // Where every change is looked at, every contact is.
+            let all = site.capability.inputs.iter().filter(|_| planned.program.raw_edges);
+            for input in all {
+                find(&mut wires, &input.id, Carries::Contact, test);
+            }
             let switched = planned.program.segments.iter().flat_map(|s| &s.switches);
             for switching in switched {
                 let mut switches = site.capability.switches.iter();
@@ -201,7 +211,10 @@ impl Sheet {
         before.push("Connect the rig's earth terminal first".to_owned());
         let mut after = vec!["Take the connections off, the rig's earth terminal last".to_owned()];
         let emergency = site.capability.emergency_stop.as_ref().map(|s| s.signal.clone());
-        let contacts = self.operated(site, emergency.as_ref());
+        let is_relay = site.asset.own.is_none();
+        // What is no relay operates itself only.
+        let mut contacts = self.operated(site, emergency.as_ref());
+        contacts.retain(|_| is_relay);
         if !contacts.is_empty() {
             let names: Vec<&str> = contacts.iter().map(Name::as_str).collect();
             before.push(format!(
@@ -216,7 +229,6 @@ impl Sheet {
             before.extend(own.before);
             put_back = own.after;
         }
-        let is_relay = site.asset.own.is_none();
         if is_relay && self.uses(Carries::Current) {
             before.push(format!(
                 "Short the current transformers{} on their side, then open the relay's current circuits",

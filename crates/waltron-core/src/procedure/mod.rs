@@ -77,6 +77,9 @@ pub struct Question {
     pub wanted: Wanted,
 }
 
+/// What tests of a run hand on to later ones: numbers by name.
+pub type Carried = std::collections::BTreeMap<&'static str, f64>;
+
 /// What is answered where a quantity is not known; also where nobody is asked.
 pub const UNKNOWN: &str = "unknown";
 
@@ -253,6 +256,10 @@ pub trait Procedure {
 
     /// Takes the attendant's answer.
     fn answer(&mut self, answer: Answer);
+
+    /// Takes what earlier tests of the run handed on, before its first action, and hands on what later ones
+    /// shall know, after its last. A run that is gone on with begins with nothing.
+    fn carry(&mut self, _carried: &mut Carried) {}
 
     /// Whether every injection stands alone, beginning and ending with outputs off, so that single
     /// points can be chosen, and a broken-off test goes on where it was.

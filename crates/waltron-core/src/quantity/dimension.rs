@@ -33,6 +33,8 @@ impl Dimension {
     pub const ANGLE: Self = Self::new(0, 0, 0, 1, 0);
     /// Frequency, Hz.
     pub const FREQUENCY: Self = Self::new(0, 0, -1, 0, 0);
+    /// Speed of what turns, rad/s.
+    pub const ANGULAR_SPEED: Self = Self::new(0, 0, -1, 1, 0);
     /// Rate of change of frequency, Hz/s.
     pub const FREQUENCY_RATE: Self = Self::new(0, 0, -2, 0, 0);
     /// Resistance, reactance or impedance, Ω.
@@ -97,6 +99,7 @@ const NAMED: &[(Dimension, &str)] = &[
     (Dimension::TIME, "a time"),
     (Dimension::ANGLE, "an angle"),
     (Dimension::FREQUENCY, "a frequency"),
+    (Dimension::ANGULAR_SPEED, "a speed of rotation"),
     (Dimension::FREQUENCY_RATE, "a rate of change of frequency"),
     (Dimension::RESISTANCE, "a resistance"),
     (Dimension::POWER, "a power"),

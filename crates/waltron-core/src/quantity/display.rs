@@ -61,6 +61,7 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
         Dimension::ANGLE => ("deg", std::f64::consts::PI / 180.0),
         Dimension::FREQUENCY if size == 0.0 => ("Hz", 1.0),
         Dimension::FREQUENCY => pick(&[(0.1, "Hz", 1.0), (0.0, "mHz", 1e-3)]),
+        Dimension::ANGULAR_SPEED => ("deg/s", std::f64::consts::PI / 180.0),
         Dimension::FREQUENCY_RATE => ("Hz/s", 1.0),
         Dimension::RESISTANCE if size == 0.0 => ("Ohm", 1.0),
         Dimension::RESISTANCE => pick(&[

@@ -10,7 +10,7 @@ use crate::grading::{Grade, Summary};
 use crate::procedure::Served;
 use crate::text::document::{DocumentError, Source};
 use crate::text::name::Name;
-use crate::wing::{Told, Wing, Wings};
+use crate::wing::{Earlier, Told, Wing, Wings};
 use std::collections::HashMap;
 
 /// A run put together from its record; the latest attempt of each point counts.
@@ -186,7 +186,23 @@ impl Run {
 
     /// What it has come to, for its asset's wing.
     pub fn told(&self) -> Told<'_> {
-        Told { points: &self.points, served: &self.served }
+        self.told_beside(None)
+    }
+
+    /// The same beside an earlier run.
+    pub fn told_beside<'a>(&'a self, earlier: Option<&'a Self>) -> Told<'a> {
+        let earlier = earlier.map(|run| Earlier {
+            at: &run.started_at,
+            points: &run.points,
+            served: &run.served,
+        });
+        Told { points: &self.points, served: &self.served, earlier }
+    }
+
+    /// Whether another run is of the same kind of asset.
+    pub fn has_asset_like(&self, other: &Self, wings: Wings) -> bool {
+        let kind = |run: &Self| run.asset(wings).ok().map(|asset| asset.kind);
+        kind(self).is_some_and(|kind_of| kind(other) == Some(kind_of))
     }
 
     /// Counts of the latest verdicts.

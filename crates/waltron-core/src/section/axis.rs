@@ -23,6 +23,7 @@ pub struct Axis {
     low: f64,
     high: f64,
     times: f64,
+    rows: Vec<String>,
 }
 
 /// A line of a grid.
@@ -60,7 +61,8 @@ impl Axis {
             (low, high)
         };
         let low = low.max(high * 10f64.powf(-MOST_DECADES));
-        Self { label: label.into(), scale: Scale::Logarithmic, low, high, times: 1.0 }
+        let (label, scale) = (label.into(), Scale::Logarithmic);
+        Self { label, scale, low, high, times: 1.0, rows: Vec::new() }
     }
 
     /// A linear axis between two values, with 1 more where they are one. What is no number is 0.
@@ -71,7 +73,24 @@ impl Axis {
         // Wide enough for the ticks to be told apart in floating point.
         let least = (low.abs().max(high.abs()) * 1e-9).max(1e-12);
         let high = if high - low > least { high } else { low + least.max(1.0) };
-        Self { label: label.into(), scale: Scale::Linear, low, high, times: 1.0 }
+        let (label, scale) = (label.into(), Scale::Linear);
+        Self { label, scale, low, high, times: 1.0, rows: Vec::new() }
+    }
+
+    /// Named rows, the first one uppermost: what has states and no values.
+    pub fn of_rows(label: impl Into<String>, rows: Vec<String>) -> Self {
+        let count = rows.len().max(1) as f64;
+        Self { rows, ..Self::linear(label, 0.0, count) }
+    }
+
+    /// The names of its rows, from the uppermost; none where it shows values.
+    pub fn rows(&self) -> &[String] {
+        &self.rows
+    }
+
+    /// The middle of a row, counted from the uppermost one.
+    pub fn row(&self, number: usize) -> f64 {
+        self.high - number as f64 - 0.5
     }
 
     /// With numbers that are larger than the values by a factor: milliseconds of seconds.
@@ -123,6 +142,14 @@ impl Axis {
 
     /// The lines of its grid; a linear axis is cut into about `parts`.
     pub fn ticks(&self, parts: f64) -> Vec<Tick> {
+        if !self.rows.is_empty() {
+            let tick = |(number, name): (usize, &String)| Tick {
+                at: self.row(number),
+                text: Some(name.clone()),
+                is_strong: true,
+            };
+            return self.rows.iter().enumerate().map(tick).collect();
+        }
         match self.scale {
             Scale::Linear => self.steps(parts),
             Scale::Logarithmic => self.decades(),

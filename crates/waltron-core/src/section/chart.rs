@@ -27,6 +27,8 @@ pub struct Panel {
     pub y: Axis,
     /// Areas, drawn first.
     pub regions: Vec<Region>,
+    /// Bars, where the panel's own axis has rows.
+    pub bars: Vec<Bar>,
     /// Lines of values.
     pub curves: Vec<Curve>,
     /// Single values, drawn last.
@@ -36,7 +38,7 @@ pub struct Panel {
 impl Panel {
     /// A panel with nothing on it.
     pub fn empty(y: Axis) -> Self {
-        Self { y, regions: Vec::new(), curves: Vec::new(), marks: Vec::new() }
+        Self { y, regions: Vec::new(), bars: Vec::new(), curves: Vec::new(), marks: Vec::new() }
     }
 }
 
@@ -56,6 +58,19 @@ impl Region {
         let upper = edges.iter().rev().map(|(x, _, high)| (*x, *high));
         Self { name: name.into(), outline: lower.chain(upper).collect() }
     }
+}
+
+/// A state that lasts, such as a contact that is closed.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Bar {
+    /// The row, counted from the uppermost.
+    pub row: usize,
+    /// Where it begins.
+    pub from: f64,
+    /// Where it ends.
+    pub to: f64,
+    /// Whether it only stands there to be compared with.
+    pub is_aside: bool,
 }
 
 /// A line of values.

@@ -5,7 +5,7 @@ mod axis;
 mod chart;
 
 pub use axis::{Axis, Scale, Tick};
-pub use chart::{Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
+pub use chart::{Bar, Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
 
 /// A part of a report under its heading.
 #[derive(Clone, Debug, PartialEq)]

@@ -20,12 +20,14 @@ pub struct Told<'r> {
     pub run: &'r Run,
     /// The waveforms that were kept beside its record, as they are to be shown.
     pub waveforms: Vec<Block>,
+    /// An earlier run to show beside it.
+    pub earlier: Option<&'r Run>,
 }
 
 /// Without its waveforms.
 impl<'r> From<&'r Run> for Told<'r> {
     fn from(run: &'r Run) -> Self {
-        Self { run, waveforms: Vec::new() }
+        Self { run, waveforms: Vec::new(), earlier: None }
     }
 }
 
@@ -68,7 +70,7 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
         (Err(error), None) => return Err(error),
     };
     let sections = match &asset {
-        Ok(asset) => wings.sections(asset, run.told()),
+        Ok(asset) => wings.sections(asset, run.told_beside(told.earlier)),
         Err(resolved) => vec![tables::resolved(resolved)],
     };
     Ok(markup! {

@@ -19,6 +19,7 @@ for (const point of document.querySelectorAll(".point")) {
 }
 
 function value(axis, share) {
+  if (axis.rows) return axis.rows[Math.min(axis.rows.length - 1, Math.floor((1 - share) * axis.rows.length))];
   const v = axis.log ? axis.low * (axis.high / axis.low) ** share : axis.low + share * (axis.high - axis.low);
   return `${axis.label}: ${Number((v * axis.times).toPrecision(4))}`;
 }

@@ -15,13 +15,22 @@ use super::trace::shown;
 use plotters::element::DashedPathElement;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use waltron_core::section::{Chart, Curve, Mark, Outcome, Panel, Style};
+use waltron_core::section::{Bar, Chart, Curve, Mark, Outcome, Panel, Style};
 
 /// A mark's place in the picture, in its pixels.
 pub(super) struct Placed<'c> {
     pub(super) x: f64,
     pub(super) y: f64,
     pub(super) mark: &'c Mark,
+}
+
+/// How a backend joins the pieces of a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Joins {
+    /// Round.
+    Round,
+    /// At their mitres, which on noise stand out as spikes.
+    Mitred,
 }
 
 /// Draws a chart of `size` (width, height) on a backend [`SCALE`] times larger; returns where its marks
@@ -33,6 +42,7 @@ pub(super) fn draw<B: DrawingBackend>(
     chart: &Chart,
     size: (u32, u32),
     backend: B,
+    joins: Joins,
 ) -> Result<Vec<Placed<'_>>, PlotError> {
     fonts();
     if chart.panels.is_empty() {
@@ -59,8 +69,11 @@ pub(super) fn draw<B: DrawingBackend>(
                 root.draw(&Polygon::new(outline, BAND.filled())).map_err(drawing)?;
             }
         }
+        for bar in &panel.bars {
+            state(&root, chart, panel, bar, *area)?;
+        }
         for curve in &panel.curves {
-            line(&root, chart, panel, curve, *area)?;
+            line(&root, chart, panel, curve, *area, joins)?;
         }
         legend(&root, &frame, panel, *area)?;
     }
@@ -109,6 +122,23 @@ fn grid<B: DrawingBackend>(
     Ok(())
 }
 
+/// A bar; one to compare with is hollow, and lies below the other.
+fn state<B: DrawingBackend>(
+    root: &Area<B>,
+    chart: &Chart,
+    panel: &Panel,
+    bar: &Bar,
+    area: Box,
+) -> Result<(), PlotError> {
+    let middle = panel.y.row(bar.row);
+    let (low, high) = if bar.is_aside { (-0.42, -0.26) } else { (-0.22, 0.3) };
+    let place =
+        |x: f64, y: f64| area.at(chart.x.place(chart.x.clamp(x)), panel.y.place(panel.y.clamp(y)));
+    let ends = [place(bar.from, middle + high), place(bar.to, middle + low)];
+    let style = if bar.is_aside { STAGE.stroke_width(px(1.2)) } else { CURVE.filled() };
+    root.draw(&Rectangle::new(ends, style)).map_err(drawing)
+}
+
 fn stroke(style: Style) -> (RGBColor, f64) {
     match style {
         Style::Expected => (CURVE, 2.4),
@@ -123,6 +153,7 @@ fn line<B: DrawingBackend>(
     panel: &Panel,
     curve: &Curve,
     area: Box,
+    joins: Joins,
 ) -> Result<(), PlotError> {
     let points = shown(&curve.points, &chart.x, &panel.y);
     let points: Vec<(i32, i32)> = points.into_iter().map(|(x, y)| area.at(x, y)).collect();
@@ -146,9 +177,16 @@ fn line<B: DrawingBackend>(
             let dashed = DashedPathElement::new(points, px(dash), px(gap), stroke);
             root.draw(&dashed).map_err(drawing)
         }
+        None if points.len() > DENSE && joins == Joins::Mitred => points
+            .windows(2)
+            .try_for_each(|pair| root.draw(&PathElement::new(pair.to_vec(), stroke)))
+            .map_err(drawing),
         None => root.draw(&PathElement::new(points, stroke)).map_err(drawing),
     }
 }
+
+/// How many points make a line so dense that its joins are not seen.
+const DENSE: usize = 400;
 
 /// Dash and gap of a line; none of one that goes through.
 fn dashes(style: Style) -> Option<(f64, f64)> {
@@ -197,6 +235,14 @@ fn legend<B: DrawingBackend>(
                 }
                 None => root.draw(&PathElement::new(ends, stroke)).map_err(drawing),
             }
+        })?;
+    }
+    if panel.bars.iter().any(|bar| bar.is_aside) {
+        let style = STAGE.stroke_width(px(1.2));
+        entry("earlier", &mut |cx| {
+            let r = px(4.0) as i32;
+            let ends = [(cx - 2 * r, y - r / 2), (cx + 2 * r, y + r / 2)];
+            root.draw(&Rectangle::new(ends, style)).map_err(drawing)
         })?;
     }
     for region in panel.regions.iter().filter(|r| r.outline.len() > 2) {

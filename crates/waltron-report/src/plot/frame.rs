@@ -47,7 +47,11 @@ impl Frame {
     pub(super) const ACROSS: f64 = 10.0;
 
     pub(super) fn of(chart: &Chart, (width, height): (u32, u32)) -> Self {
-        let (left, right) = (76.0, f64::from(width) - 24.0);
+        let rows = chart.panels.iter().flat_map(|panel| panel.y.rows());
+        let longest = rows.map(|name| name.chars().count()).max().unwrap_or(0);
+        // Names of rows stand left of their panel.
+        let left = (20.0 + 8.0 * longest as f64).clamp(76.0, f64::from(width) / 3.0);
+        let right = f64::from(width) - 24.0;
         let worded = worded(chart, left, right);
         let rows = worded.iter().filter_map(|(_, at)| Some(at.as_ref()?.1 + 1)).max().unwrap_or(0);
         let words = ROW * rows as f64;

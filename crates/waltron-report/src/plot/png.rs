@@ -1,7 +1,7 @@
 //! PNG bytes of a diagram.
 
 use super::PlotError;
-use super::draw::draw;
+use super::draw::{Joins, draw};
 use super::style::SCALE;
 use plotters::prelude::BitMapBackend;
 use waltron_core::section::Chart;
@@ -17,7 +17,7 @@ pub fn png(chart: &Chart, size: (u32, u32)) -> Result<Vec<u8>, PlotError> {
     let (width, height) = size;
     let drawn_size = (width * SCALE, height * SCALE);
     let mut drawn = vec![0; drawn_size.0 as usize * drawn_size.1 as usize * BYTES];
-    draw(chart, size, BitMapBackend::with_buffer(&mut drawn, drawn_size))?;
+    draw(chart, size, BitMapBackend::with_buffer(&mut drawn, drawn_size), Joins::Mitred)?;
     let pixels = averaged(&drawn, size);
     let rendering = |e: png::EncodingError| PlotError::Rendering(e.to_string());
     let mut bytes = Vec::new();

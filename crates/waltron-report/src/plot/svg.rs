@@ -1,7 +1,7 @@
 //! SVG text of a diagram, with what hovering a point shows.
 
 use super::PlotError;
-use super::draw::draw;
+use super::draw::{Joins, draw};
 use super::frame::Frame;
 use super::style::{FONT, SCALE};
 use plotters::prelude::SVGBackend;
@@ -23,12 +23,13 @@ pub fn svg(chart: &Chart, size: (u32, u32)) -> Result<String, PlotError> {
     let mut text = String::new();
     let (width, height) = size;
     let drawn_size = (width * SCALE, height * SCALE);
-    let placed = draw(chart, size, SVGBackend::with_string(&mut text, drawn_size))?;
+    let placed = draw(chart, size, SVGBackend::with_string(&mut text, drawn_size), Joins::Round)?;
     // The library writes its drawn size; the picture's own size goes beside a view box.
     let drawn = format!("<svg width=\"{}\" height=\"{}\"", width * SCALE, height * SCALE);
     let axes = escape(&axes(chart, size).to_string());
-    let wanted =
-        format!("<svg width=\"{width}\" height=\"{height}\" role=\"img\" data-axes=\"{axes}\"");
+    let wanted = format!(
+        "<svg width=\"{width}\" height=\"{height}\" role=\"img\" stroke-linejoin=\"round\" data-axes=\"{axes}\""
+    );
     let mut text = text
         .replacen(&drawn, &wanted, 1)
         .replace(&format!("font-family=\"{FONT}\""), &format!("font-family=\"{FAMILIES}\""));
@@ -57,6 +58,9 @@ fn axes(chart: &Chart, size: (u32, u32)) -> Value {
     let axis = |axis: &Axis| {
         let (low, high) = axis.ends();
         let is_log = axis.scale() == Scale::Logarithmic;
+        if !axis.rows().is_empty() {
+            return json!({ "low": low, "high": high, "rows": axis.rows() });
+        }
         json!({ "label": axis.label(), "low": low, "high": high, "log": is_log, "times": axis.times() })
     };
     let frame = Frame::of(chart, size);

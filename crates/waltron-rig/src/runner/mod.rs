@@ -18,7 +18,7 @@ use waltron_core::clearance::duty::{Duty, Warm};
 use waltron_core::clearance::{Cleared, clear};
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Rule, Values, Verdict};
 use waltron_core::injection::program::{Finish, Program};
-use waltron_core::procedure::{Action, Answer, PlannedPoint, Procedure, Question};
+use waltron_core::procedure::{Action, Answer, Carried, PlannedPoint, Procedure, Question};
 use waltron_core::quantity::{Dimension, Quantity, Time, seconds, text};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
 use waltron_core::text::name::Name;
@@ -95,6 +95,8 @@ struct Runner<'a> {
     held: bool,
     /// The program that was put out last.
     cleared: Option<Cleared>,
+    /// What tests hand on to later ones.
+    carried: Carried,
     /// Where somebody has taken the leads.
     leads: Option<Name>,
     /// Whether sequences may run programs.
@@ -138,6 +140,7 @@ pub fn run<'a>(
         short_rests: false,
         held: false,
         cleared: None,
+        carried: Carried::new(),
         leads: None,
         may_execute: prepared.may_execute,
         told,
@@ -215,6 +218,7 @@ impl Runner<'_> {
         self.repeats = 0;
         self.short_rests = false;
         let mut last: Vec<Grade> = Vec::new();
+        procedure.carry(&mut self.carried);
         let skipped = loop {
             if self.attendant.wants_to_stop() {
                 return Err(Halt::Stopped);
@@ -237,6 +241,7 @@ impl Runner<'_> {
                 Course::Skip(reason) => break Some(reason),
             }
         };
+        procedure.carry(&mut self.carried);
         // A test leaves nothing on for the next one, and lets the asset come to rest.
         self.held = false;
         self.rig.end_test().map_err(Halt::Rig)?;

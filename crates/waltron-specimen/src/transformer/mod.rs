@@ -3,7 +3,6 @@
 mod circuit;
 mod core;
 mod form;
-mod history;
 #[cfg(test)]
 mod tests;
 mod truth;
@@ -13,10 +12,10 @@ pub use core::Magnetics;
 pub(crate) use form::TransformerForm;
 pub use truth::{Burden, Terminal, TransformerTruth, Unit};
 
+use crate::history::History;
 use crate::{Noise, Specimen, Unconnected, Window};
 use circuit::{Branch, Circuit, Drive as Driven};
 use core::Core;
-use history::{History, KEPT};
 use num_complex::Complex64;
 use std::f64::consts::{FRAC_PI_2, SQRT_2, TAU};
 use truth::Part;
@@ -40,6 +39,9 @@ const IN_A_PERIOD: f64 = 256.0;
 
 /// Steps a second while nothing does.
 const DC_RATE_HZ: f64 = 3_000.0;
+
+/// What is kept of each moment: as many as there are [`Look`]s.
+const KEPT: usize = 6;
 
 /// Where something can be fed in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -123,7 +125,7 @@ pub struct Transformer {
     /// The core that the primary's voltmeter was taken to, and which part of its winding.
     meter_at: Option<(usize, Part)>,
     fed: Fed,
-    history: History,
+    history: History<KEPT>,
     clock: PhaseClock,
     now: f64,
     /// Up to where the circuit is solved, and the present steps.

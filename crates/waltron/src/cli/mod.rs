@@ -319,6 +319,9 @@ pub(crate) struct Report {
     /// Show earlier attempts of points too, not the latest only.
     #[arg(long)]
     pub(crate) attempts: bool,
+    /// An earlier run of the same asset, or of its sister, drawn beside this one where the charts can.
+    #[arg(long, value_name = "RUN")]
+    pub(crate) earlier: Option<PathBuf>,
     /// The report to write; the ending gives the format: .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
@@ -335,9 +338,13 @@ pub(crate) struct Plot {
     /// The picture to write; the ending gives the format: .svg or .png
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// The element to draw; the first one tested if not given.
+    /// The element to draw, of a breaker the operation such as `operation/C`; the first one tested if not
+    /// given.
     #[arg(long, value_name = "ID")]
     pub(crate) element: Option<String>,
+    /// An earlier run to draw beside this one, where the chart can.
+    #[arg(long, value_name = "RUN", conflicts_with = "test")]
+    pub(crate) earlier: Option<PathBuf>,
     /// The test whose stimulus is drawn (of a plan).
     #[arg(long, value_name = "ID")]
     pub(crate) test: Option<String>,

@@ -16,7 +16,7 @@ use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 40] = [
+const FILES: [(&str, &str); 44] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -54,14 +54,18 @@ const FILES: [(&str, &str); 40] = [
     ("q01-vt.plan.toml", include_str!("../../../../examples/q01-vt.plan.toml")),
     ("q01-vt.rig.toml", include_str!("../../../../examples/q01-vt.rig.toml")),
     ("q01-vt.specimen.toml", include_str!("../../../../examples/q01-vt.specimen.toml")),
+    ("q05-cb.asset.toml", include_str!("../../../../examples/q05-cb.asset.toml")),
+    ("q05-cb.plan.toml", include_str!("../../../../examples/q05-cb.plan.toml")),
+    ("q05-cb.rig.toml", include_str!("../../../../examples/q05-cb.rig.toml")),
+    ("q05-cb.specimen.toml", include_str!("../../../../examples/q05-cb.specimen.toml")),
     ("supply-settles.seq", include_str!("../../../../examples/supply-settles.seq")),
     ("readings.seq", include_str!("../../../../examples/readings.seq")),
     ("raise-source.seq", include_str!("../../../../examples/raise-source.seq")),
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 8] =
-    ["q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt"];
+const ASSETS: [&str; 9] =
+    ["q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt", "q05-cb"];
 
 /// Writes the files, runs every plan, writes reports.
 ///
@@ -90,11 +94,13 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     terminal.print(&format!(
         "{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
          open {}: current transformers tap by tap, one of them with a shorted turn\n  \
+         open {}: a circuit breaker, contact by contact, with a pole that comes late\n  \
          read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron hookup {}\n  waltron run {}\n  \
          read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
         at("q07-f1.html"),
         at("q01-ct.html"),
+        at("q05-cb.html"),
         at("q07-f1.asset.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),
@@ -130,7 +136,9 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let bytes = files::read_bytes(&record)?;
     let mut run = Run::read(&bytes).map_err(|e| Failure::file(&record, e.to_string()))?;
     run.read_injections(&bytes, crate::wings::WINGS);
-    let told = Told { run: &run, waveforms: super::report::waveforms(&record, &run) };
+    crate::recording::fill(&mut run, &record);
+    let waveforms = super::report::waveforms(&record, &run);
+    let told = Told { run: &run, waveforms, earlier: None };
     let page = waltron_report::html::html(&[told], false, crate::wings::WINGS)
         .map_err(|e| Failure::trouble(e.to_string()))?;
     let report = dir.join(format!("{relay}.html"));

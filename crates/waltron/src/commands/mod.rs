@@ -86,5 +86,6 @@ fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
         ));
     }
     run.read_injections(&bytes, WINGS);
+    crate::recording::fill(&mut run, path);
     Ok(run)
 }

@@ -35,7 +35,9 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
             .help("name it with --test ID, or draw a run record or an asset"));
     }
     let (asset, run) = load(&args.source, terminal)?;
-    let charts = WINGS.charts(&asset, run.as_ref().map(Run::told).unwrap_or_default());
+    let earlier = args.earlier.as_ref().map(|path| load_run(path, terminal)).transpose()?;
+    let told = run.as_ref().map(|run| run.told_beside(earlier.as_ref())).unwrap_or_default();
+    let charts = WINGS.charts(&asset, told);
     let chart = choose(&charts, &asset, args.element.as_deref())?;
     write(args, is_png, chart)?;
     terminal.print(&format!("Plot    {}\n", args.output.display()));
@@ -113,7 +115,8 @@ fn choose<'c>(
     let ids: Vec<&str> = charts.iter().flat_map(|c| &c.of).map(Name::as_str).collect();
     if ids.is_empty() {
         let message = format!("there is nothing to draw: {tag} has no characteristic that is on");
-        return Err(Failure::usage(message));
+        let help = "of what has no characteristic, draw a run record";
+        return Err(Failure::usage(message).help(help));
     }
     let found = match element {
         None => charts.first(),

@@ -8,9 +8,11 @@ use crate::failure::Failure;
 use crate::files;
 use crate::recording::Recorded;
 use crate::terminal::Terminal;
+use crate::wings::WINGS;
 use std::path::Path;
 use waltron_core::record::{Kept, Run};
 use waltron_core::section::Block;
+use waltron_core::wing::Wing;
 use waltron_report::html::Told;
 
 /// Writes a report of one or several runs.
@@ -27,9 +29,17 @@ pub(crate) fn report(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let runs: Vec<Run> =
         args.runs.iter().map(|path| load_run(path, terminal)).collect::<Result<_, _>>()?;
     let told = args.runs.iter().zip(&runs);
-    let told: Vec<Told<'_>> =
-        told.map(|(path, run)| Told { run, waveforms: waveforms(path, run) }).collect();
-    let page = waltron_report::html::html(&told, args.attempts, crate::wings::WINGS)
+    let earlier = args.earlier.as_ref().map(|path| load_run(path, terminal)).transpose()?;
+    let told = told.map(|(path, run)| {
+        let earlier = earlier.as_ref().filter(|earlier| earlier.has_asset_like(run, WINGS));
+        Told { run, waveforms: waveforms(path, run), earlier }
+    });
+    let told: Vec<Told<'_>> = told.collect();
+    if earlier.is_some() && told.iter().all(|told| told.earlier.is_none()) {
+        return Err(Failure::usage("the earlier run is of another kind of asset")
+            .help("give a run of the same asset, or of one like it"));
+    }
+    let page = waltron_report::html::html(&told, args.attempts, WINGS)
         .map_err(|e| Failure::trouble(e.to_string()))?;
     files::write(&args.output, page.as_bytes(), args.force)?;
     terminal.print(&format!("Report  {}\n", args.output.display()));
@@ -57,5 +67,10 @@ pub(super) fn waveforms(record: &Path, run: &Run) -> Vec<Block> {
             Err(_) => Block::Note(format!("{} cannot be read as a recording.", kept.file)),
         }
     };
-    run.kept.iter().map(drawn).collect()
+    // What the asset's wing draws itself is not drawn twice.
+    let is_drawn = |kept: &Kept| {
+        let wing = run.asset(WINGS).ok().and_then(|asset| WINGS.of(asset.kind));
+        wing.is_some_and(Wing::draws_captures) && !kept.measured.is_empty()
+    };
+    run.kept.iter().filter(|kept| !is_drawn(kept)).map(drawn).collect()
 }

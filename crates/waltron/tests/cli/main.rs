@@ -2,6 +2,7 @@
 
 mod again;
 mod bad_input;
+mod breakers;
 mod contract;
 mod demo;
 mod documents;

@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::job::Job;
-use crate::recording::{AS_PUT_OUT, Origin, of_waveform};
+use crate::recording::{AS_PUT_OUT, MEASURED, Origin, first_sample, of_waveform};
 use std::path::{Path, PathBuf};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
@@ -72,13 +72,16 @@ pub(super) fn capture(
     // Nobody shall take what was commanded for a measurement.
     recording.analog.iter_mut().for_each(|track| track.circuit = AS_PUT_OUT.to_owned());
     recording.analog.extend(measured.iter().flat_map(|c| &c.tracks).map(|track| {
-        let mut values = track.samples.to_vec();
+        // A part of the program stands where it was taken.
+        let mut values =
+            vec![f64::NAN; first_sample(measured.map_or(0.0, |c| c.start.si()), rate_hz)];
+        values.extend_from_slice(&track.samples);
         values.resize(count, f64::NAN);
         let dimension = job.rig.capability.dimension_of(&track.of);
         AnalogTrack {
             id: track.of.to_string(),
             phase: String::new(),
-            circuit: "measured".to_owned(),
+            circuit: MEASURED.to_owned(),
             skew_us: 0.0,
             unit: if dimension == Some(Dimension::CURRENT) { "A" } else { "V" }.to_owned(),
             ratio: (1.0, 1.0),

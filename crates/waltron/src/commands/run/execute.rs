@@ -58,6 +58,8 @@ impl Target {
 
 /// Columns that ids share; a longer one pushes its own line only.
 const WIDEST_ID: usize = 34;
+/// The same where lines may be as long as they like.
+const WIDEST_ID_UNBOUND: usize = 60;
 
 /// Runs a prepared job into a record, showing points as they are graded. What comes back of a run
 /// that went on holds all points of the record.
@@ -97,7 +99,8 @@ pub(crate) fn execute(
     };
     let likely = prepared.likely_time(&asset, &job.rig.capability);
     let ids = prepared.points().map(|p| p.id.chars().count());
-    let id_width = ids.max().unwrap_or(0).min(WIDEST_ID);
+    let widest = terminal.width().map_or(WIDEST_ID_UNBOUND, |_| WIDEST_ID);
+    let id_width = ids.max().unwrap_or(0).min(widest);
     let live = panel.view();
     let quiet = how.quiet || live.is_some();
     if let Some(live) = &live {

@@ -1,11 +1,8 @@
 //! What has been, step by step, to be looked at between the steps.
 
-/// What is kept of each moment.
-pub(super) const KEPT: usize = 6;
-
 /// A stretch of equal steps.
 #[derive(Clone, Debug)]
-struct Run {
+struct Run<const KEPT: usize> {
     start: f64,
     step: f64,
     values: Vec<[f64; KEPT]>,
@@ -13,21 +10,21 @@ struct Run {
 
 /// Everything since the begin.
 #[derive(Clone, Debug, Default)]
-pub(super) struct History {
-    runs: Vec<Run>,
+pub(crate) struct History<const KEPT: usize> {
+    runs: Vec<Run<KEPT>>,
 }
 
-impl History {
-    pub(super) fn clear(&mut self) {
+impl<const KEPT: usize> History<KEPT> {
+    pub(crate) fn clear(&mut self) {
         self.runs.clear();
     }
 
     /// Begins a stretch of equal steps; the first value is that of its start.
-    pub(super) fn begin(&mut self, start: f64, step: f64) {
+    pub(crate) fn begin(&mut self, start: f64, step: f64) {
         self.runs.push(Run { start, step, values: Vec::new() });
     }
 
-    pub(super) fn push(&mut self, value: [f64; KEPT]) {
+    pub(crate) fn push(&mut self, value: [f64; KEPT]) {
         if let Some(run) = self.runs.last_mut() {
             run.values.push(value);
         }
@@ -35,7 +32,7 @@ impl History {
 
     /// One of the kept values at equally spaced moments: between the steps of a stretch a cubic through
     /// the four nearest ones.
-    pub(super) fn samples(&self, start: f64, every: f64, count: usize, what: usize) -> Vec<f64> {
+    pub(crate) fn samples(&self, start: f64, every: f64, count: usize, what: usize) -> Vec<f64> {
         let mut all = Vec::with_capacity(count);
         let time = |k: usize| start + k as f64 * every;
         while all.len() < count {
@@ -53,7 +50,7 @@ impl History {
     }
 }
 
-impl Run {
+impl<const KEPT: usize> Run<KEPT> {
     fn samples(&self, all: &mut Vec<f64>, until: usize, time: impl Fn(usize) -> f64, what: usize) {
         let n = self.values.len();
         if n == 0 {

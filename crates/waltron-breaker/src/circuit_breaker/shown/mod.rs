@@ -1,0 +1,8 @@
+//! What a run has shown of a breaker, as its report and its charts show it.
+
+mod motor;
+mod operation;
+mod sections;
+mod traces;
+
+pub(crate) use sections::{charts, sections};

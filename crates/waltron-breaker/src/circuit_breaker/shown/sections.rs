@@ -1,0 +1,145 @@
+//! The sections of a report, and its charts by themselves.
+
+use super::{motor, operation};
+use crate::circuit_breaker::asset::CircuitBreaker;
+use crate::circuit_breaker::procedure::MOTOR_CURRENT;
+use waltron_core::asset::Asset;
+use waltron_core::grading::{Grade, words};
+use waltron_core::procedure::Served;
+use waltron_core::quantity::{Measure, seconds};
+use waltron_core::section::{Block, Chart, Section, Table};
+use waltron_core::wing::Told;
+
+/// Injections that were seen, each with what their points begin with: `operation/O/trip-1`. Of one that was
+/// made again, the last.
+pub(super) fn shown(served: &[Served]) -> Vec<(String, &Served)> {
+    let mut all: Vec<(String, &Served)> = Vec::new();
+    for one in served {
+        let Some(label) = label(one) else { continue };
+        match all.iter_mut().find(|(l, _)| *l == label) {
+            Some(earlier) => earlier.1 = one,
+            None => all.push((label, one)),
+        }
+    }
+    all
+}
+
+/// What the points of an injection begin with.
+fn label(served: &Served) -> Option<String> {
+    let id = served.points.first()?;
+    let keys = crate::circuit_breaker::asset::Measurand::ALL
+        .iter()
+        .map(|what| what.key().replace('_', "-"));
+    let mut parts: Vec<&str> = id.split('/').collect();
+    let at = keys.filter_map(|key| parts.iter().position(|part| *part == key)).min()?;
+    parts.truncate(at);
+    Some(parts.join("/"))
+}
+
+/// Whether it moved the main contacts.
+fn is_operation(served: &Served) -> bool {
+    served.program.segments.iter().any(|s| matches!(s.name.as_str(), "open" | "close"))
+        && served.program.position("before").is_some()
+}
+
+fn is_motor(served: &Served) -> bool {
+    let tracks = served.observation.captures.iter().flat_map(|c| &c.tracks);
+    served.program.position("charge").is_some()
+        && tracks.into_iter().any(|t| t.of == *MOTOR_CURRENT)
+}
+
+/// The points that begin with a label.
+pub(super) fn points_of<'g>(points: &'g [Grade], label: &str) -> Vec<&'g Grade> {
+    let begins = |g: &&Grade| g.point.id.strip_prefix(label).is_some_and(|r| r.starts_with('/'));
+    points.iter().filter(begins).collect()
+}
+
+fn drawn<'t>(
+    (tag, of): (&str, &CircuitBreaker),
+    told: Told<'t>,
+) -> Vec<(String, Chart, Vec<&'t Grade>)> {
+    let earlier = told.earlier.map(|e| shown(e.served)).unwrap_or_default();
+    let draw = |(label, served): (String, &Served)| {
+        let points = points_of(told.points, &label);
+        let before = earlier.iter().find(|(l, _)| *l == label).map(|(_, served)| *served);
+        let chart = match served {
+            served if is_operation(served) => {
+                operation::chart((tag, of), &label, served, &points, before)
+            }
+            served if is_motor(served) => motor::chart(tag, &label, served, &points, before),
+            _ => None,
+        };
+        Some((label, chart?, points))
+    };
+    shown(told.served).into_iter().filter_map(draw).collect()
+}
+
+/// A chart of each operation, and of the motor.
+pub(crate) fn charts(asset: &Asset, told: Told<'_>) -> Vec<Chart> {
+    let Some(of) = asset.family::<CircuitBreaker>() else { return Vec::new() };
+    drawn((&asset.identity.tag, of), told).into_iter().map(|(_, chart, _)| chart).collect()
+}
+
+/// Nameplate and limits; each operation as it was seen, with its values beside it.
+pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
+    let Some(own) = &asset.own else { return Vec::new() };
+    let mut all = vec![Section::new("Nameplate and limits", vec![Block::Facts(own.facts())])];
+    let Some(of) = asset.family::<CircuitBreaker>() else { return all };
+    let mut blocks = Vec::new();
+    if let Some(earlier) = told.earlier {
+        let day = earlier.at.split('T').next().unwrap_or(earlier.at);
+        let what = "Hollow bars and dashed grey lines are those of the earlier run of";
+        blocks.push(Block::Note(format!("{what} {day}.")));
+    }
+    for (label, chart, points) in drawn((&asset.identity.tag, of), told) {
+        blocks.push(Block::Chart(chart));
+        let earlier = told.earlier.map(|e| points_of(e.points, &label));
+        blocks.extend(table(&label, &points, earlier.as_deref()).block());
+    }
+    if !blocks.is_empty() {
+        all.push(Section::new("Operations", blocks));
+    }
+    all
+}
+
+/// The values of an operation, each with what it must keep.
+fn table(label: &str, points: &[&Grade], earlier: Option<&[&Grade]>) -> Table {
+    let headings: &[&str] = match earlier {
+        Some(_) => &["Value", "#Measured", "#Earlier", "#Allowed", "Verdict"],
+        None => &["Value", "#Measured", "#Allowed", "Verdict"],
+    };
+    let mut table = Table::of(headings);
+    let value = |grade: &Grade| words::main_value(&grade.measured, &grade.limits, true);
+    for grade in points {
+        let mut row = vec![name(label, grade), value(grade)];
+        if let Some(earlier) = earlier {
+            let before = earlier.iter().find(|e| e.point.id == grade.point.id);
+            row.push(before.map_or(String::new(), |before| value(before)));
+        }
+        row.extend([grade.limits.words().unwrap_or_default(), grade.verdict.word().to_owned()]);
+        table.rows.push(row);
+    }
+    table
+}
+
+/// `opening time, L1` of `operation/O/trip-1/opening-time/L1`.
+fn name(label: &str, grade: &Grade) -> String {
+    let rest = grade.point.id.get(label.len() + 1..).unwrap_or_default();
+    let (key, of) = rest.split_once('/').unwrap_or((rest, ""));
+    let what = crate::circuit_breaker::asset::Measurand::ALL
+        .iter()
+        .find(|w| w.key().replace('_', "-") == key);
+    let what = what.map_or(key, |what| what.words());
+    if of.is_empty() { what.to_owned() } else { format!("{what}, {of}") }
+}
+
+/// A time as it is told in a chart.
+pub(super) fn told_time(si: f64) -> String {
+    waltron_core::quantity::Quantity::of(seconds(si)).to_string()
+}
+
+/// Where a segment begins, in s since the program's start.
+pub(super) fn begin(served: &Served, name: &str) -> Option<f64> {
+    let at = served.program.position(name)?;
+    Some(served.observation.segments.get(at)?.start.si())
+}

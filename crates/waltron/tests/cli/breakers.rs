@@ -1,0 +1,96 @@
+//! Circuit breakers from end to end: counter, charts with what was kept, an earlier run, graded again.
+
+use crate::support::{Site, points};
+use serde_json::Value;
+use std::fmt::Write as _;
+
+/// Answers that are given in their order; one that ends in `!` is to a question that is asked once more.
+fn answers(site: &Site, readings: &[&str]) {
+    let mut text = String::new();
+    for reading in readings {
+        let question =
+            if reading.ends_with('!') { "The operations counter*" } else { "What the operations*" };
+        let answer = reading.trim_end_matches('!');
+        let _ = writeln!(
+            text,
+            "[[answer]]\nquestion = \"{question}\"\nanswer = \"{answer}\"\ntimes = 1"
+        );
+    }
+    text.push_str("[[answer]]\nquestion = \"*\"\nanswer = \"ok\"\n");
+    site.write("answers.toml", &text);
+}
+
+/// Some operations, with what the counter read before and after.
+fn run(site: &Site, record: &str, readings: &[&str]) -> Value {
+    answers(site, readings);
+    let args = ["run", "q05-cb.plan.toml", "--record", record, "--answers", "answers.toml"];
+    let only = ["counter-before/*", "operation/*", "motor/*", "counter-after/*"];
+    let only: Vec<&str> = only.into_iter().flat_map(|test| ["--only", test]).collect();
+    site.waltron(&[&args[..], &["--format", "json"], &only].concat()).json()
+}
+
+#[test]
+fn a_counter_must_go_on_by_what_was_operated() {
+    // By hand from the plan, from closed: C; C, before the second coil's O; C, before O-C-O; the C in it;
+    // the one that lets the spring go.
+    for (readings, verdict, words) in [
+        (&["1040", "1045"][..], "pass", "5 closings, as the run has made"),
+        (&["1040", "1046"], "fail", "6 closings, and the run has made 5"),
+        (&["1040", "1004", "1045!"], "pass", "from 1040 to 1045"),
+        (&["1040", "1004", "1004!"], "fail", "backwards"),
+        (&["unknown", "1045"], "measured", "no reading of this run before it"),
+        (&["1040", "unknown"], "not_tested", "nobody read"),
+    ] {
+        let run = run(&Site::examples(), "r.run.jsonl", readings);
+        let point = points(&run, "counter-after/")[0];
+        let (is, why) = (point["verdict"].as_str().unwrap(), point["reason"].as_str().unwrap());
+        assert!(is == verdict && why.contains(words), "{readings:?}: {is}, {why}");
+    }
+}
+
+#[test]
+fn operations_are_drawn_with_what_was_kept_and_graded_again() {
+    let site = Site::examples();
+    run(&site, "r.run.jsonl", &["1040", "1045"]);
+    run(&site, "earlier.run.jsonl", &["1035", "1040"]);
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html", "--earlier", "earlier.run.jsonl"])
+        .exits(0);
+    let page = site.read("r.html");
+    for words in [
+        "Q05-Q0 · operation/O-C-O/trip-1",
+        "Coil current, A",
+        "Travel, deg",
+        "Motor current, A",
+        "Hollow bars",
+        "L2 last at",
+    ] {
+        assert!(page.contains(words), "{words}");
+    }
+    assert!(!page.contains("vc, as put out"), "what the wing draws is not drawn again");
+    // Without its samples, what contacts and grades tell is drawn all the same.
+    std::fs::remove_file(site.dir.path().join("r.operation C.cff")).unwrap();
+    site.waltron(&["plot", "r.run.jsonl", "--element", "operation/C", "-o", "c.svg"]).exits(0);
+    let picture = site.read("c.svg");
+    assert!(picture.contains("52a") && !picture.contains("Coil current"));
+    let err =
+        site.waltron(&["plot", "r.run.jsonl", "--element", "x", "-o", "d.svg"]).exits(2).err();
+    assert!(err.contains("operation/O/trip-1"), "{err}");
+    // A limit that is wider passes what failed, from the record.
+    site.edit(
+        "q05-cb.asset.toml",
+        "pole_spread_closing = { max = \"2 ms\" }",
+        "pole_spread_closing = { max = \"4 ms\" }",
+    );
+    site.edit(
+        "q05-cb.asset.toml",
+        "coil_peak = { min = \"1 A\", max = \"2 A\" }",
+        "coil_peak = { max = \"1.2 A\" }",
+    );
+    let out =
+        site.waltron(&["grade", "r.run.jsonl", "--asset", "q05-cb.asset.toml"]).exits(1).out();
+    for words in
+        ["operation/C/pole-spread-closing", "(was FAIL)", "operation/O/trip-2/coil-peak/trip-2"]
+    {
+        assert!(out.contains(words), "{words}\n{out}");
+    }
+}

@@ -1,0 +1,116 @@
+//! Tests of a wing played on its simulated specimens, from text to findings.
+
+use std::sync::Arc;
+use waltron_core::asset::Asset;
+use waltron_core::clearance::clear;
+use waltron_core::grading::{Finding, Verdict};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
+use waltron_core::plan::{Plan, PlanForm};
+use waltron_core::procedure::{Action, Answer, Bench, Question};
+use waltron_core::text::document::Source;
+use waltron_core::wing::Wings;
+use waltron_rig::attendant::Unattended;
+use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::{Rig, RigForm};
+use waltron_specimen::SpecimenForm;
+
+/// Reads an asset, or fails with what is wrong with it.
+pub fn asset(wings: Wings, text: &str) -> Asset {
+    wings.asset(&Source::new("asset", text)).unwrap_or_else(|e| panic!("{e:?}\n{text}"))
+}
+
+/// What a rig's file says that it can do.
+pub fn capability(text: &str) -> Capability {
+    RigForm::load(&Source::new("rig", text)).unwrap_or_else(|e| panic!("{e:?}")).capability
+}
+
+/// A plan of one test, called `t`.
+pub fn plan(wings: Wings, asset: &Asset, test: &str) -> Plan {
+    let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\n{test}");
+    let source = Source::new("plan", text.as_str());
+    PlanForm::load(&source, wings)
+        .and_then(|p| p.resolve(&source, asset))
+        .unwrap_or_else(|e| panic!("{e:?}"))
+}
+
+/// What was put out and seen.
+pub type Seen = Vec<(Arc<Program>, Observation)>;
+
+/// A rig with a specimen on it, as it is left by one test for the next.
+pub struct Played {
+    wings: Wings,
+    rig: Capability,
+    machine: VirtualRig,
+    /// What was asked, in order.
+    pub asked: Vec<Question>,
+}
+
+impl Played {
+    /// A virtual rig with a specimen.
+    pub fn new(wings: Wings, rig: &str, specimen: &str, seed: u64) -> Self {
+        let rig = capability(rig);
+        let source = Source::new("specimen", specimen);
+        let mut specimen = SpecimenForm::load(&source, seed).unwrap_or_else(|e| panic!("{e:?}"));
+        specimen.connect(&rig).unwrap();
+        let machine = VirtualRig::new("bench".into(), rig.clone(), specimen, Pace::Fast);
+        Self { wings, rig, machine, asked: Vec::new() }
+    }
+
+    /// What a test finds, with what it did; somebody answers what is asked.
+    pub fn play(
+        &mut self,
+        asset: &Asset,
+        test: &str,
+        answer: &dyn Fn(&Question) -> Answer,
+    ) -> (Vec<Finding>, Seen) {
+        let plan = plan(self.wings, asset, test);
+        let bench = Bench { asset, capability: &self.rig };
+        let mut procedure = plan.tests[0].procedure(bench).unwrap().expect("no sequence");
+        let planned = procedure.planned();
+        let (mut found, mut seen) = (Vec::new(), Vec::new());
+        loop {
+            match procedure.next() {
+                Action::Inject(program) => {
+                    // Nothing comes that was not told before.
+                    for (channel, most, _) in program.maxima() {
+                        let told = planned.iter().flat_map(|p| p.program.maxima());
+                        let told = told.filter(|(id, ..)| *id == channel).map(|(_, v, _)| v);
+                        let told = told.fold(0.0, f64::max);
+                        assert!(told >= most * (1.0 - 1e-9), "{channel} {most}");
+                    }
+                    let cleared = clear(program.clone(), &asset.ratings, &self.rig);
+                    let cleared = cleared.unwrap_or_else(|e| panic!("{e:?}"));
+                    let observation = self.machine.play(&cleared, &mut Unattended).unwrap();
+                    assert!(!self.machine.is_energised());
+                    found.extend(procedure.observe(&observation));
+                    seen.push((program, observation));
+                }
+                Action::Ask(question) => {
+                    procedure.answer(answer(&question));
+                    self.asked.push(question);
+                }
+                Action::Conclude(more) => found.extend(more),
+                Action::Done => break,
+                other => panic!("{other:?}"),
+            }
+        }
+        (found, seen)
+    }
+}
+
+/// The finding of a point of the test `t`.
+pub fn of<'f>(found: &'f [Finding], what: &str) -> &'f Finding {
+    let id = format!("t/{what}");
+    found.iter().find(|f| f.point.id == id).unwrap_or_else(|| {
+        let ids: Vec<&str> = found.iter().map(|f| f.point.id.as_str()).collect();
+        panic!("no point {id} among {ids:?}")
+    })
+}
+
+/// The points that fail, or prove nothing.
+pub fn failed(found: &[Finding]) -> Vec<&str> {
+    let bad = |f: &&Finding| matches!(f.verdict, Verdict::Fail | Verdict::Inconclusive);
+    found.iter().filter(bad).map(|f| f.point.id.trim_start_matches("t/")).collect()
+}
