@@ -7,6 +7,7 @@ use crate::breaker::{
 use crate::relay::{ElementForm, Relay, Truth, elements};
 use crate::supply::{Supply, SupplyForm};
 use crate::transformer::{Transformer, TransformerForm};
+use crate::trip_unit::{FunctionForm, TripUnit, TripUnitForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -43,6 +44,10 @@ pub struct SpecimenForm {
     coil: Option<Vec<CoilForm>>,
     /// Its spring-charging motor (breaker).
     motor: Option<MotorForm>,
+    /// The true low-voltage breaker (trip-unit).
+    trip_unit: Option<TripUnitForm>,
+    /// The functions of its trip unit that are on (trip-unit).
+    function: Option<Vec<FunctionForm>>,
     /// Its true cores, where there are several phases or cores (instrument-transformer).
     core: Option<Vec<TransformerForm>>,
 }
@@ -63,6 +68,8 @@ enum Kind {
     InstrumentTransformer,
     /// A circuit breaker.
     Breaker,
+    /// A low-voltage breaker with its trip unit.
+    TripUnit,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -139,6 +146,15 @@ impl SpecimenForm {
                 let truth = TransformerForm::read(cores, noise, seed, problems)?;
                 Some(Box::new(Transformer::new(truth, seed)) as Box<dyn Specimen>)
             }
+            Kind::TripUnit => {
+                let Some(unit) = form.trip_unit else {
+                    problems.push(Problem::new(0..0, "a trip unit needs a table `[trip_unit]`"));
+                    return None;
+                };
+                let noise = form.noise.and_then(|n| n.current);
+                let truth = unit.read(form.function.unwrap_or_default(), noise, problems)?;
+                Some(Box::new(TripUnit::new(truth, seed)) as Box<dyn Specimen>)
+            }
             Kind::Breaker => {
                 let Some(breaker) = form.breaker else {
                     problems.push(Problem::new(0..0, "a breaker needs a table `[breaker]`"));
@@ -165,6 +181,7 @@ impl SpecimenForm {
             Kind::Supply => ("supply", "supply"),
             Kind::InstrumentTransformer => ("instrument transformer", "transformer"),
             Kind::Breaker => ("breaker", "breaker"),
+            Kind::TripUnit => ("trip unit", "trip_unit"),
         };
         let tables = [
             ("element", "[[element]]", self.element.is_some()),
@@ -177,6 +194,8 @@ impl SpecimenForm {
             ("breaker", "[[auxiliary]]", self.auxiliary.is_some()),
             ("breaker", "[[coil]]", self.coil.is_some()),
             ("breaker", "[motor]", self.motor.is_some()),
+            ("trip_unit", "[trip_unit]", self.trip_unit.is_some()),
+            ("trip_unit", "[[function]]", self.function.is_some()),
         ];
         for (name, written, given) in tables {
             if given && name != own && !(name == "display" && own == "element") {

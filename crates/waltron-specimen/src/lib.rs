@@ -16,6 +16,7 @@ mod noise;
 pub mod relay;
 pub mod supply;
 pub mod transformer;
+pub mod trip_unit;
 
 pub use form::SpecimenForm;
 pub use noise::Noise;
