@@ -3,10 +3,14 @@
 #![warn(clippy::unwrap_used)]
 
 pub mod circuit_breaker;
+pub mod low_voltage;
 
 use circuit_breaker::{
     CircuitBreakerForm, ContactResistanceKeys, CounterKeys, DynamicResistanceKeys,
     LowestPickupKeys, MotorKeys, OperationKeys,
+};
+use low_voltage::{
+    GroundFaultKeys, InstantaneousKeys, LongTimeKeys, LvBreakerForm, NoTripKeys, ShortTimeKeys,
 };
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
@@ -21,15 +25,20 @@ pub struct BreakerWing;
 
 impl Wing for BreakerWing {
     fn kinds(&self) -> &'static [&'static str] {
-        &["circuit-breaker"]
+        &["circuit-breaker", "lv-breaker"]
     }
 
     fn asset_schema(&self) -> serde_json::Value {
-        waltron_core::text::document::schema::<CircuitBreakerForm>()
+        let circuit = waltron_core::text::document::schema::<CircuitBreakerForm>();
+        let low = waltron_core::text::document::schema::<LvBreakerForm>();
+        waltron_core::wing::joined(&[circuit, low])
     }
 
     fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
-        CircuitBreakerForm::load(source)
+        match waltron_core::wing::kind_of(source).as_deref() {
+            Some("lv-breaker") => LvBreakerForm::load(source),
+            _ => CircuitBreakerForm::load(source),
+        }
     }
 
     fn looks_at_injections(&self) -> bool {
@@ -41,18 +50,30 @@ impl Wing for BreakerWing {
     }
 
     fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
-        circuit_breaker::sections(asset, told)
+        match asset.kind {
+            "lv-breaker" => low_voltage::sections(asset, told),
+            _ => circuit_breaker::sections(asset, told),
+        }
     }
 
     fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
-        circuit_breaker::charts(asset, told)
+        match asset.kind {
+            "lv-breaker" => low_voltage::charts(asset, told),
+            _ => circuit_breaker::charts(asset, told),
+        }
     }
 
     fn new_asset(&self, kind: &str) -> Option<String> {
-        circuit_breaker::new_asset(kind)
+        match kind {
+            "lv-breaker" => Some(low_voltage::new_asset()),
+            _ => circuit_breaker::new_asset(kind),
+        }
     }
 
     fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
+        if let Some(of) = asset.family() {
+            return Some(low_voltage::new_tests(of, depth));
+        }
         Some(circuit_breaker::new_tests(asset.family()?, rig, depth))
     }
 
@@ -78,6 +99,23 @@ impl Wing for BreakerWing {
                 "counter",
                 "reads the operations counter, and compares it with what the run has operated since the last reading",
             ),
+            Registration::of::<LongTimeKeys>(
+                "long-time",
+                "a multiple of the pickup, timed against the band",
+            ),
+            Registration::of::<ShortTimeKeys>(
+                "short-time",
+                "a current above the pickup, timed against the band",
+            ),
+            Registration::of::<InstantaneousKeys>(
+                "instantaneous",
+                "pulses of a few cycles that rise until the breaker opens",
+            ),
+            Registration::of::<GroundFaultKeys>(
+                "ground-fault",
+                "a current through one pole, timed; back through the neutral it must not trip",
+            ),
+            Registration::of::<NoTripKeys>("no-trip", "a current that must not trip for a time"),
             Registration::of::<MotorKeys>("motor", "how long a spring charges, with which current"),
         ]
     }

@@ -202,12 +202,8 @@ impl Wings {
     /// # Errors
     /// Every problem of its text, a kind that there is not.
     pub fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
-        let (table, _) = toml::de::DeTable::parse_recoverable(&source.text);
-        let kind = match table.get_ref().get("asset").map(|asset| asset.get_ref()) {
-            Some(DeValue::Table(asset)) => asset.get("kind"),
-            _ => None,
-        };
-        let named = kind.and_then(|kind| kind.get_ref().as_str().map(|name| (name, kind.span())));
+        let named = named(source);
+        let named = named.as_ref().map(|(name, span)| (name.as_str(), span.clone()));
         // Without a kind, any wing says that it is missing.
         let Some((name, span)) = named else {
             return match self.0.first() {
@@ -239,8 +235,21 @@ impl Wings {
     }
 }
 
+/// What an asset file names as its kind, with its place.
+fn named(source: &Source) -> Option<(String, std::ops::Range<usize>)> {
+    let (table, _) = toml::de::DeTable::parse_recoverable(&source.text);
+    let DeValue::Table(asset) = table.get_ref().get("asset")?.get_ref() else { return None };
+    let kind = asset.get("kind")?;
+    Some((kind.get_ref().as_str()?.to_owned(), kind.span()))
+}
+
+/// What an asset file names as its kind.
+pub fn kind_of(source: &Source) -> Option<String> {
+    named(source).map(|(name, _)| name)
+}
+
 /// A file is as one of these says; every table of any of them is described.
-fn joined(all: &[Value]) -> Value {
+pub fn joined(all: &[Value]) -> Value {
     let mut properties = serde_json::Map::new();
     for (key, schema) in all.iter().filter_map(|s| s.get("properties")?.as_object()).flatten() {
         let about = schema.get("description").cloned().unwrap_or_default();

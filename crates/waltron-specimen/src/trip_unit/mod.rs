@@ -263,10 +263,11 @@ impl Specimen for TripUnit {
         if let Some(voltage) = rig.voltages.first() {
             return unknown(&voltage.meaning, &[]);
         }
-        for switch in rig.switches.iter().filter(|s| s.meaning != *DEFEAT) {
+        if let Some(switch) = rig.switches.iter().find(|s| s.meaning != *DEFEAT) {
             return unknown(&switch.meaning, &[DEFEAT]);
         }
-        for meter in rig.meters.iter().filter(|m| m.meaning != *CURRENT && m.meaning != *VOLTAGE) {
+        let mut meters = rig.meters.iter();
+        if let Some(meter) = meters.find(|m| m.meaning != *CURRENT && m.meaning != *VOLTAGE) {
             return unknown(&meter.meaning, &[CURRENT, VOLTAGE]);
         }
         Ok(())

@@ -16,7 +16,7 @@ use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 44] = [
+const FILES: [(&str, &str); 48] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -58,14 +58,19 @@ const FILES: [(&str, &str); 44] = [
     ("q05-cb.plan.toml", include_str!("../../../../examples/q05-cb.plan.toml")),
     ("q05-cb.rig.toml", include_str!("../../../../examples/q05-cb.rig.toml")),
     ("q05-cb.specimen.toml", include_str!("../../../../examples/q05-cb.specimen.toml")),
+    ("ns1-q1.asset.toml", include_str!("../../../../examples/ns1-q1.asset.toml")),
+    ("ns1-q1.plan.toml", include_str!("../../../../examples/ns1-q1.plan.toml")),
+    ("ns1-q1.rig.toml", include_str!("../../../../examples/ns1-q1.rig.toml")),
+    ("ns1-q1.specimen.toml", include_str!("../../../../examples/ns1-q1.specimen.toml")),
     ("supply-settles.seq", include_str!("../../../../examples/supply-settles.seq")),
     ("readings.seq", include_str!("../../../../examples/readings.seq")),
     ("raise-source.seq", include_str!("../../../../examples/raise-source.seq")),
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 9] =
-    ["q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt", "q05-cb"];
+const ASSETS: [&str; 10] = [
+    "q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt", "q05-cb", "ns1-q1",
+];
 
 /// Writes the files, runs every plan, writes reports.
 ///
@@ -95,12 +100,14 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         "{}\n  open {} in a browser: it shows the hidden defect of F1's relay\n  \
          open {}: current transformers tap by tap, one of them with a shorted turn\n  \
          open {}: a circuit breaker, contact by contact, with a pole that comes late\n  \
+         open {}: a low-voltage breaker in its band, with a sensor the wrong way round\n  \
          read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron hookup {}\n  waltron run {}\n  \
          read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
         at("q07-f1.html"),
         at("q01-ct.html"),
         at("q05-cb.html"),
+        at("ns1-q1.html"),
         at("q07-f1.asset.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),

@@ -1,0 +1,438 @@
+//! Long time, short time, ground fault: a current, and the time until it ends.
+
+use super::super::asset::{Acts, LvBreaker, TripFunction};
+use super::shots::{Shooting, Shot, Shots, breaker, defeating, tripped};
+use super::source::{AUXILIARY, FLOWS, current, flowing};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::sync::Arc;
+use waltron_core::asset::Asset;
+use waltron_core::grading::{
+    Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
+};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Read, When};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Condition, Program, Segment, Stop, Then};
+use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::quantity::{
+    Current, Dimension, Measure, Quantity, Ratio, Time, seconds, significant,
+};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
+use waltron_core::text::name::{Name, nearest};
+
+/// That the auxiliary contact follows.
+const FOLLOWS: Criterion = Criterion::named("auxiliary_follows");
+/// That nothing trips.
+const NO_TRIP: Criterion = Criterion::named("no_trip");
+
+/// By how much longer than the latest time it is waited.
+const LONGER: f64 = 1.25;
+
+/// The share of its current that is read at the end where it has flowed all the time; a reading goes back by some
+/// periods.
+const FLOWED: f64 = 0.9;
+
+/// How long after the current the auxiliary contact may change, in s.
+const FOLLOWS_S: f64 = 0.05;
+
+/// A function of a trip unit, timed at multiples of its pickup, pole by pole.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TimedKeys {
+    /// Multiples of the pickup: `["3 x"]`; 3 x of long time and 1.5 x of the others if not given.
+    at: Option<Vec<QuantityText<Ratio>>>,
+    /// Poles; each if not given.
+    poles: Option<Vec<Text>>,
+    /// Whether the neutral's sensor is looked at too: a current through a pole and back through the neutral must
+    /// not trip (ground fault); true if not given, where the asset has one.
+    neutral: Option<bool>,
+}
+
+/// A timed test with its parameters.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Timed {
+    test: Name,
+    acts: Acts,
+    at: Vec<f64>,
+    places: Vec<String>,
+    neutral: bool,
+}
+
+macro_rules! keys {
+    ($($name:ident $acts:ident;)*) => {
+        $(
+            /// The keys of one function.
+            #[derive(Clone, Debug, Deserialize, JsonSchema)]
+            #[serde(transparent)]
+            pub(crate) struct $name(TimedKeys);
+
+            impl TestKeys for $name {
+                fn read(
+                    &self,
+                    head: TestHead<'_>,
+                    asset: &Asset,
+                    problems: &mut Problems,
+                ) -> Option<Arc<dyn Method>> {
+                    self.0.of(Acts::$acts, head, asset, problems)
+                }
+            }
+        )*
+    };
+}
+
+keys! {
+    LongTimeKeys LongTime;
+    ShortTimeKeys ShortTime;
+    GroundFaultKeys GroundFault;
+}
+
+/// Poles that a plan names, or all.
+pub(super) fn poles(
+    given: Option<&[Text]>,
+    of: &LvBreaker,
+    problems: &mut Problems,
+) -> Option<Vec<String>> {
+    let Some(given) = given else {
+        // The neutral has no trip of its own.
+        return Some(of.poles.iter().filter(|p| *p != "N").cloned().collect());
+    };
+    let mut all = Vec::new();
+    for text in given {
+        if !of.poles.iter().any(|p| p == text.as_str()) {
+            let near = nearest(text.as_str(), of.poles.iter().map(String::as_str));
+            let message = format!("no pole is called `{}`", text.as_str());
+            let list = || format!("it has {}", of.poles.join(", "));
+            problems.push(Problem::new(text.span(), message).did_you_mean(near, list));
+            return None;
+        }
+        all.push(text.as_str().to_owned());
+    }
+    Some(all)
+}
+
+/// The breaker and its function that a test is of; a problem where there is none, or where it is off.
+pub(super) fn function<'a>(
+    acts: Acts,
+    head: TestHead<'_>,
+    asset: &'a Asset,
+    problems: &mut Problems,
+) -> Option<(&'a LvBreaker, &'a TripFunction)> {
+    let found = breaker(asset).map_err(|e| e.to_string()).and_then(|of| {
+        let function = of.functions.iter().find(|f| f.acts == acts);
+        match function {
+            None => Err(format!("the asset's file has no function `{}`", acts.key())),
+            Some(f) if !f.is_on => Err(format!("`{}` is off in the asset's file", acts.key())),
+            Some(f) => Ok((of, f)),
+        }
+    });
+    found.map_err(|why| problems.push(Problem::new(head.id.span(), why))).ok()
+}
+
+impl TimedKeys {
+    fn of(
+        &self,
+        acts: Acts,
+        head: TestHead<'_>,
+        asset: &Asset,
+        problems: &mut Problems,
+    ) -> Option<Arc<dyn Method>> {
+        let (of, _) = function(acts, head, asset, problems)?;
+        let mut at = Vec::new();
+        for text in self.at.iter().flatten() {
+            let multiple = text.positive(problems)?.value;
+            if multiple <= 1.0 {
+                let message = "at its pickup or below nothing is timed";
+                problems.push(Problem::new(text.span(), message).help("test that with `no-trip`"));
+                return None;
+            }
+            at.push(multiple);
+        }
+        if at.is_empty() {
+            at.push(if acts == Acts::LongTime { 3.0 } else { 1.5 });
+        }
+        let places = poles(self.poles.as_deref(), of, problems)?;
+        let neutral =
+            self.neutral.unwrap_or(true) && of.neutral_sensor && acts == Acts::GroundFault;
+        Some(Arc::new(Shots(Timed { test: head.name(), acts, at, places, neutral })))
+    }
+}
+
+impl Shooting for Timed {
+    fn word(&self) -> &'static str {
+        self.acts.key()
+    }
+
+    fn test(&self) -> &Name {
+        &self.test
+    }
+
+    fn defeats(&self) -> bool {
+        self.acts != Acts::GroundFault
+    }
+
+    fn shots(&self, of: &LvBreaker, bench: Bench<'_>) -> Result<Vec<Shot>, SetupError> {
+        let lacks = || SetupError::Unknown(format!("it has no function `{}`", self.acts.key()));
+        let function = of.function(self.acts).ok_or_else(lacks)?;
+        let mut all = Vec::new();
+        for place in &self.places {
+            for multiple in &self.at {
+                all.push(self.shot(of, function, place, *multiple, bench)?);
+            }
+        }
+        if let (true, Some(pole)) = (self.neutral, self.places.first()) {
+            all.push(self.through_neutral(of, function, pole, bench)?);
+        }
+        Ok(all)
+    }
+}
+
+pub(super) fn point(test: &Name, of: &str) -> PointId {
+    PointId { id: format!("{test}/{of}"), test: test.clone(), element: None, fault_loop: None }
+}
+
+/// A program that puts a current out until it ends by itself.
+pub(super) fn until_trip(
+    rig: &Capability,
+    (amps, most): (f64, f64),
+    wait: Time,
+    place: &str,
+    defeats: bool,
+    bench: Bench<'_>,
+) -> Result<Program, SetupError> {
+    let out = current(rig, amps, most, bench.frequency()?)?;
+    let mut segment = Segment::hold("inject", out, wait);
+    for signal in [AUXILIARY, FLOWS] {
+        if rig.sees(&signal.into()) {
+            let when = Condition::Edge { signal: signal.into(), closed: false };
+            segment = segment.until(Stop { when, then: Then::Next });
+        }
+    }
+    if defeats {
+        segment.switches = defeating(rig);
+    }
+    // What comes a little later is seen with nothing put out.
+    let after =
+        Segment::hold("after", waltron_core::injection::stimulus::Stimulus::off(), seconds(0.1));
+    let mut program = Program::of(vec![segment, after]);
+    program.connection = Some(place.into());
+    Ok(program)
+}
+
+impl Timed {
+    fn shot(
+        &self,
+        of: &LvBreaker,
+        function: &TripFunction,
+        place: &str,
+        multiple: f64,
+        bench: Bench<'_>,
+    ) -> Result<Shot, SetupError> {
+        let rig = bench.capability;
+        let amps = multiple * function.pickup_a;
+        let most = self.at.iter().copied().fold(0.0, f64::max) * function.pickup_a;
+        let own = of.times(function, amps);
+        let without: &[Acts] = if self.defeats() { &[Acts::GroundFault] } else { &[] };
+        let others: Vec<&TripFunction> = of
+            .functions
+            .iter()
+            .filter(|f| f.is_on && f.acts != self.acts && !without.contains(&f.acts))
+            .collect();
+        let quicker = others.iter().find(|f| of.times(f, amps).earliest < own.latest);
+        let is_certain = own.latest.is_finite();
+        let not_tested = match quicker {
+            _ if !is_certain => Some(format!(
+                "at {} x its band does not ask for a trip: test beyond",
+                significant(multiple, 4)
+            )),
+            Some(f) => Some(format!(
+                "{} may trip before it at this current: less current, or defeat it",
+                f.acts.words()
+            )),
+            None => None,
+        };
+        let wait = if is_certain { LONGER * own.latest } else { 1.0 };
+        let mut program =
+            until_trip(rig, (amps, most), seconds(wait), place, self.defeats(), bench)?;
+        if let Some(probe) = flowing(rig) {
+            program.segments[0].reads.push(Read { probe, when: When::EachLevel });
+        }
+        let label = format!("{}x/{place}", significant(multiple, 4));
+        let time = point(&self.test, &format!("{label}/trip-time"));
+        let follows = point(&self.test, &format!("{label}/auxiliary"));
+        let sees_both = rig.sees(&AUXILIARY.into()) && rig.sees(&FLOWS.into());
+        let mut points = vec![(time.clone(), self.acts.criterion())];
+        if sees_both {
+            points.push((follows.clone(), FOLLOWS));
+        }
+        let of_time = |si: f64| {
+            let value = Value::Plain(Quantity { si, dimension: Dimension::TIME });
+            si.is_finite().then_some(value)
+        };
+        let limits = Limits::Between { lower: of_time(own.earliest), upper: of_time(own.latest) };
+        let stimulus = Values::none().with("current", Current::from_si(amps));
+        let (fed, held, words, probe) =
+            (stimulus.clone(), limits.clone(), self.acts.words(), flowing(rig));
+        let (low, high) = (own.earliest, own.latest);
+        let (resolution, acts) = (rig.timing_resolution.si(), self.acts);
+        let timing = rig.clone();
+        let grade = move |seen: &Observation| {
+            let found = Finding::not_tested(time.clone(), acts.criterion(), fed.clone(), "");
+            let found = Finding { limits: held.clone(), ..found };
+            let mut all = Vec::new();
+            let at = tripped(seen, &timing);
+            match at {
+                Some(at) => {
+                    let u = timing.timing(seconds(at), seen.host_timing).si() + resolution;
+                    let of = |si| Quantity { si, dimension: Dimension::TIME };
+                    let found = Finding {
+                        measured: Values::none().with_quantity("time", of(at)),
+                        uncertainty: Values::none().with_quantity("u", of(u)),
+                        ..found
+                    };
+                    let judged = judge_between(of(at), low, high);
+                    let reason = match judged.verdict {
+                        Verdict::Pass => format!("{words}: within its band"),
+                        _ => format!("{words}: {}", judged.reason),
+                    };
+                    all.push(found.judged(Judgement::new(judged.verdict, reason)));
+                }
+                None => {
+                    all.push(not_tripped(found, words, seen, probe.as_ref(), fed.get("current")))
+                }
+            }
+            if sees_both {
+                let found = Finding::not_tested(follows.clone(), FOLLOWS, fed.clone(), "");
+                all.push(followed(found, seen, at));
+            }
+            all
+        };
+        Ok(Shot {
+            place: place.to_owned(),
+            points,
+            stimulus,
+            limits,
+            amps,
+            most,
+            likely: seconds(if is_certain { own.latest } else { 0.0 }),
+            program: Arc::new(program),
+            grade: Arc::new(grade),
+            trips: {
+                let rig = bench.capability.clone();
+                Arc::new(move |seen| tripped(seen, &rig).is_some())
+            },
+            not_tested,
+        })
+    }
+
+    /// A current that comes back through the neutral: nothing is missing, and nothing must trip.
+    fn through_neutral(
+        &self,
+        of: &LvBreaker,
+        function: &TripFunction,
+        pole: &str,
+        bench: Bench<'_>,
+    ) -> Result<Shot, SetupError> {
+        let rig = bench.capability;
+        let amps = 1.5 * function.pickup_a;
+        let wait = LONGER * of.times(function, amps).latest.min(10.0);
+        let place = format!("{pole}-N");
+        let program = until_trip(rig, (amps, amps), seconds(wait), &place, false, bench)?;
+        let at = point(&self.test, "neutral");
+        let stimulus = Values::none().with("current", Current::from_si(amps));
+        let points = vec![(at.clone(), NO_TRIP)];
+        let fed = stimulus.clone();
+        let quicker = of
+            .functions
+            .iter()
+            .find(|f| f.is_on && f.acts != self.acts && of.times(f, amps).earliest < wait);
+        let not_tested = quicker.map(|f| format!("{} may trip at this current", f.acts.words()));
+        let rig = rig.clone();
+        let grade = move |seen: &Observation| {
+            let found = Finding::not_tested(at.clone(), NO_TRIP, fed.clone(), "");
+            let found = Finding { limits: Limits::NoOperation, ..found };
+            vec![match tripped(seen, &rig) {
+                None => {
+                    found.judged(Judgement::new(Verdict::Pass, "it did not trip, as it must not"))
+                }
+                Some(time) => {
+                    let time = Quantity { si: time, dimension: Dimension::TIME };
+                    let measured = Values::none().with_quantity("time", time);
+                    let why = format!(
+                        "ground fault tripped after {time} on a current that comes back through the neutral: the neutral's sensor is reversed, or not connected"
+                    );
+                    Finding { measured, ..found }.judged(Judgement::new(Verdict::Fail, why))
+                }
+            }]
+        };
+        Ok(Shot {
+            place,
+            points,
+            stimulus,
+            limits: Limits::NoOperation,
+            amps,
+            most: amps,
+            likely: seconds(wait),
+            program: Arc::new(program),
+            grade: Arc::new(grade),
+            trips: {
+                let rig = bench.capability.clone();
+                Arc::new(move |seen| tripped(seen, &rig).is_some())
+            },
+            not_tested,
+        })
+    }
+}
+
+/// Nothing was seen to end: either it did not trip, or nobody saw it.
+pub(super) fn not_tripped(
+    found: Finding,
+    words: &str,
+    seen: &Observation,
+    probe: Option<&waltron_core::injection::measuring::Probe>,
+    fed: Option<f64>,
+) -> Finding {
+    let waited = seen.segments.first().map_or(0.0, |s| (s.end - s.start).si());
+    let waited = Quantity { si: waited, dimension: Dimension::TIME };
+    let flows = probe.and_then(|probe| seen.in_segment(0, probe).last()?.value.get("value"));
+    match (flows, fed) {
+        (Some(amps), Some(fed)) if amps < FLOWED * fed => {
+            let why = format!(
+                "{words}: the current ended, and no contact told when: the trip was not seen; look at the leads of the auxiliary contact"
+            );
+            found.judged(Judgement::new(Verdict::Inconclusive, why))
+        }
+        _ => {
+            let why = format!(
+                "{words}: no trip for {waited}: function off, another plug, another setting"
+            );
+            found.judged(Judgement::new(Verdict::Fail, why))
+        }
+    }
+}
+
+/// Whether the auxiliary contact changed with the current.
+fn followed(found: Finding, seen: &Observation, at: Option<f64>) -> Finding {
+    let start = seen.segments.first().map(|s| s.start).unwrap_or_default();
+    let Some(at) = at else {
+        return found.judged(Judgement::new(Verdict::NotTested, "nothing tripped"));
+    };
+    let of = |si| Quantity { si, dimension: Dimension::TIME };
+    let upper = Some(Value::Plain(of(FOLLOWS_S)));
+    let found = Finding { limits: Limits::Between { lower: None, upper }, ..found };
+    let edge = seen.first_edge(&AUXILIARY.into(), false, start).map(|t| (t - start).si() - at);
+    match edge {
+        Some(lag) => {
+            let measured = Values::none().with_quantity("lag", of(lag.abs()));
+            let judged = judge_between(of(lag.abs()), f64::NEG_INFINITY, FOLLOWS_S);
+            let why = format!("{AUXILIARY} opened with the current's end: {}", judged.reason);
+            Finding { measured, ..found }.judged(Judgement::new(judged.verdict, why))
+        }
+        None => {
+            let why = format!(
+                "{AUXILIARY} did not open although the current ended: welded, or not wired"
+            );
+            found.judged(Judgement::new(Verdict::Fail, why))
+        }
+    }
+}

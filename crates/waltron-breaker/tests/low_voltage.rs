@@ -1,0 +1,198 @@
+//! Low-voltage breakers: what trips within its band passes, each defect fails on its own criterion, and what was not
+//! seen, or cannot be reached, is not told as anything else.
+
+mod support;
+
+use support::{Played, WINGS, asset, failed, of};
+use waltron_core::grading::{Finding, Verdict};
+use waltron_core::procedure::{Answer, Question};
+use waltron_core::text::document::Source;
+
+const ASSET: &str = include_str!("../../../examples/ns1-q1.asset.toml");
+const RIG: &str = include_str!("../../../examples/ns1-q1.rig.toml");
+const SPECIMEN: &str = include_str!("../../../examples/ns1-q1.specimen.toml");
+
+const LONG: &str = "procedure = \"long-time\"\npoles = [\"L1\"]\n";
+const SHORT: &str = "procedure = \"short-time\"\nat = [\"1.4 x\"]\npoles = [\"L1\"]\n";
+const INSTANT: &str = "procedure = \"instantaneous\"\npoles = [\"L1\"]\n";
+const GROUND: &str = "procedure = \"ground-fault\"\npoles = [\"L1\"]\n";
+
+fn healthy() -> String {
+    SPECIMEN.replace("neutral_reversed = true\n", "")
+}
+
+fn confirmed(question: &Question) -> Answer {
+    question.default_answer().unwrap_or(Answer::Stop)
+}
+
+fn bench(specimen: &str, rig: &str, seed: u64) -> Played {
+    Played::new(WINGS, rig, specimen, seed)
+}
+
+fn all(specimen: &str, tests: &[&str]) -> Vec<Finding> {
+    let mut bench = bench(specimen, RIG, 3);
+    tests.iter().flat_map(|test| bench.play(&asset(ASSET), test, &confirmed).0).collect()
+}
+
+fn value(found: &[Finding], what: &str, name: &str) -> f64 {
+    let f = of(found, what);
+    f.measured.get(name).unwrap_or_else(|| panic!("{what}: {}", f.reason))
+}
+
+#[test]
+fn a_healthy_trip_unit_is_within_its_band() {
+    let found = all(&healthy(), &[GROUND, INSTANT, SHORT, LONG]);
+    assert_eq!(failed(&found), Vec::<&str>::new());
+    // I²t by hand: 10.9 s at 4.8 times the plug, at three times the setting of 1280 A.
+    let by_hand = 10.9 * (4.8 * 1600.0 / 3840.0f64).powi(2) + 0.024;
+    let time = value(&found, "3x/L1/trip-time", "time");
+    assert!((time / by_hand - 1.0).abs() < 0.03, "{time}, by hand {by_hand}");
+    // 6 times the plug, to the next pulse of 5 %; it opened within five cycles.
+    let level = value(&found, "pickup/L1", "current");
+    assert!((9600.0 * 0.97..9600.0 * 1.08).contains(&level), "{level}");
+    assert!(value(&found, "pickup/L1", "time") < 0.1);
+    // The connection: 0.35 and 0.42 mOhm, and the angle between them.
+    let ohm = value(&found, "connection/L1", "impedance");
+    assert!((ohm / 0.35e-3f64.hypot(0.42e-3) - 1.0).abs() < 5e-3, "{ohm}");
+    let told = &of(&found, "connection/L1").reason;
+    assert!(told.contains("50."), "atan(0.42 / 0.35): {told}");
+}
+
+#[test]
+fn each_defect_fails_on_its_own_criterion() {
+    let changed = |from: &str, to: &str| {
+        let specimen = healthy();
+        assert!(specimen.contains(from), "{from}");
+        specimen.replace(from, to)
+    };
+    // A smaller plug: every function acts on less.
+    let found = all(&changed("plug = \"1600 A\"", "plug = \"1250 A\""), &[INSTANT, LONG]);
+    assert_eq!(failed(&found), ["pickup/L1", "3x/L1/trip-time"]);
+    // Its ground-fault function is off.
+    let off = changed(
+        "[[function]]\nid = \"ground-fault\"\npickup = \"0.3 x\"\ndelay = \"200 ms\"\n",
+        "",
+    );
+    let found = all(&off, &[GROUND]);
+    assert_eq!(failed(&found), ["1.5x/L1/trip-time"]);
+    let why = &of(&found, "1.5x/L1/trip-time").reason;
+    assert!(why.contains("no trip for") && why.contains("function off"), "{why}");
+    let found = all(SPECIMEN, &[GROUND, LONG]);
+    assert_eq!(failed(&found), ["neutral"]);
+    assert!(of(&found, "neutral").reason.contains("sensor is reversed"));
+    // Its auxiliary contact is welded: the time is told all the same, by the rig's own look.
+    let welded = changed("opening = \"24 ms\"", "opening = \"24 ms\"\nauxiliary_follows = false");
+    let found = all(&welded, &[SHORT]);
+    assert_eq!(failed(&found), ["1.4x/L1/auxiliary"]);
+    // Heat that nobody discharged trips too early.
+    let warm = changed("opening = \"24 ms\"", "opening = \"24 ms\"\ndischarged = false");
+    let found = all(&warm, &["procedure = \"long-time\"\npoles = [\"L1\", \"L2\"]\n"]);
+    assert_eq!(failed(&found), ["3x/L2/trip-time"]);
+    // It forgets while it rests: a long test before it heats no less than it should.
+    let slow = changed("delay = \"300 ms\"", "delay = \"450 ms\"");
+    assert_eq!(failed(&all(&slow, &[SHORT])), ["1.4x/L1/trip-time"]);
+}
+
+/// No trip, a trip that nobody saw, and a current that cannot be had are three things.
+#[test]
+fn what_was_not_seen_is_not_told_as_anything_else() {
+    let only_auxiliary = RIG.replace(
+        "[[input]]\nid = \"BI2\"\nmeaning = \"current flows\"\nterminal = \"internal\"\n",
+        "",
+    );
+    let welded =
+        healthy().replace("opening = \"24 ms\"", "opening = \"24 ms\"\nauxiliary_follows = false");
+    let play = |specimen: &str, rig: &str, test: &str| {
+        bench(specimen, rig, 3).play(&asset(ASSET), test, &confirmed).0
+    };
+    let found = play(&welded, &only_auxiliary, SHORT);
+    let f = of(&found, "1.4x/L1/trip-time");
+    assert!(f.verdict == Verdict::Inconclusive && f.reason.contains("not seen"), "{}", f.reason);
+    // Leads of 2 mOhm more, 2.39 mOhm with the reactance, 3.35 kA by hand: 8 V do not drive 6.7 kA through them, and nothing is heated to find that out.
+    let long = healthy().replace("resistance = \"0.35 mOhm\"", "resistance = \"2.35 mOhm\"");
+    let mut far = bench(&long, RIG, 3);
+    let (found, seen) = far.play(&asset(ASSET), SHORT, &confirmed);
+    let f = of(&found, "1.4x/L1/trip-time");
+    assert!(
+        f.verdict == Verdict::NotTested && f.reason.contains("the source drives 33"),
+        "{}",
+        f.reason
+    );
+    assert_eq!(seen.len(), 1, "the small current only");
+    // Another function that is quicker at that current: said before anything is put out.
+    let (found, seen) = bench(&healthy(), RIG, 3).play(
+        &asset(ASSET),
+        "procedure = \"short-time\"\nat = [\"2 x\"]\npoles = [\"L1\"]\n",
+        &confirmed,
+    );
+    let f = of(&found, "2x/L1/trip-time");
+    assert!(
+        f.verdict == Verdict::NotTested && f.reason.contains("instantaneous may trip"),
+        "{}",
+        f.reason
+    );
+    assert!(seen.is_empty());
+    // Between shots somebody resets and closes it, and the memory is discharged.
+    let mut asked = bench(&healthy(), RIG, 3);
+    asked.play(&asset(ASSET), "procedure = \"long-time\"\npoles = [\"L1\", \"L2\"]\n", &confirmed);
+    let texts: Vec<&str> = asked.asked.iter().map(|q| q.text.as_str()).collect();
+    assert_eq!(texts, ["Reset the trip unit, discharge its thermal memory, and close the breaker"]);
+    // Where no switch of the rig does, the ground-fault function is defeated by hand, and put back.
+    let by_hand = RIG.replace(
+        "[[switch]]\nid = \"SW1\"\nmeaning = \"ground-fault defeat\"\nterminal = \"SW1: 1, 2\"\n",
+        "",
+    );
+    let mut asked = bench(&healthy(), &by_hand, 3);
+    asked.play(&asset(ASSET), SHORT, &confirmed);
+    let texts: Vec<&str> = asked.asked.iter().map(|q| q.text.as_str()).collect();
+    assert_eq!(texts, ["Defeat the ground-fault function", "Put the ground-fault function back"]);
+}
+
+/// The conventional current must not trip for as long as the standard says, and one beyond may.
+#[test]
+fn a_current_that_must_not_trip_does_not() {
+    let hold = "procedure = \"no-trip\"\npoles = [\"L1\"]\n";
+    assert_eq!(failed(&all(&healthy(), &[hold])), Vec::<&str>::new());
+    let sensitive = healthy().replace("pickup = \"0.89 x\"", "pickup = \"0.82 x\"");
+    let found = all(&sensitive, &[hold]);
+    assert_eq!(failed(&found), ["L1"]);
+    let found = all(&healthy(), &["procedure = \"no-trip\"\npoles = [\"L1\"]\nat = \"1.1 x\"\n"]);
+    assert_eq!(of(&found, "L1").verdict, Verdict::NotTested, "the band lets it trip");
+}
+
+#[test]
+fn files_that_make_no_sense_are_refused_with_their_line() {
+    let refused = |from: &str, to: &str, words: &str| {
+        assert!(ASSET.contains(from), "{from}");
+        let text = ASSET.replacen(from, to, 1);
+        let error = WINGS.asset(&Source::new("a", text.as_str())).unwrap_err();
+        let told = format!("{error:?}");
+        assert!(told.contains(words), "{words}: {told}");
+    };
+    refused("band = \"halden-lt\"", "band = \"halden-lk\"", "no band is called `halden-lk`");
+    refused("sensor = \"1600 A\"", "sensor = \"2000 A\"", "larger than the frame");
+    refused("pickup = \"6 x\"", "pickup = \"6 s\"", "a current is wanted, or a multiple");
+    refused("pickup = \"6 x\"", "pickup = \"6 x\"\ndelay = \"1 s\"", "has no `delay`");
+    let region = |text: &str| format!("[[region]]\nfunction = \"long-time\"\n{text}\n[terminals]");
+    let lines = "shape = \"points\"\nlower = [[\"2 x\", \"30 s\"], [\"6 x\", \"9 s\"]]\nupper = [[\"2 x\", \"60 s\"], [\"6 x\", \"5 s\"]]";
+    let crossed = region(&format!("pickup = [\"105 %\", \"130 %\"]\n{lines}"));
+    refused("[terminals]", &crossed, "at 6 x the lower limit lies above the upper one");
+    let swapped = region("pickup = [\"130 %\", \"105 %\"]\nshape = \"at-once\"");
+    refused("[terminals]", &swapped, "the lower limit lies above the upper one");
+}
+
+/// All shots at a pole come from one output, the small current too: nobody changes sockets between. What one of them
+/// cannot be driven to leaves the others tested.
+#[test]
+fn one_output_makes_all_shots_at_a_pole() {
+    let test = "procedure = \"long-time\"\npoles = [\"L1\"]\nat = [\"1.5 x\", \"3 x\"]\n";
+    let (found, seen) = bench(&healthy(), RIG, 3).play(&asset(ASSET), test, &confirmed);
+    assert_eq!(failed(&found), Vec::<&str>::new());
+    let outputs = seen.iter().flat_map(|(program, _)| program.maxima()).map(|(id, ..)| id);
+    assert!(outputs.clone().count() == 3 && outputs.into_iter().all(|id| id == *"i12"));
+    // 3 mOhm let 2.6 kA through, by hand 8 V over them: enough for half of it.
+    let long = healthy().replace("resistance = \"0.35 mOhm\"", "resistance = \"3 mOhm\"");
+    let (found, _) = bench(&long, RIG, 3).play(&asset(ASSET), test, &confirmed);
+    assert_eq!(of(&found, "1.5x/L1/trip-time").verdict, Verdict::Pass);
+    assert_eq!(of(&found, "3x/L1/trip-time").verdict, Verdict::NotTested);
+}
