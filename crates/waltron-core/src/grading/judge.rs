@@ -67,6 +67,9 @@ pub fn judge_limits<Q: Measure>(value: Q, lower: Q, upper: Q) -> Judgement {
     judge_between(Quantity::of(value), lower.si(), upper.si())
 }
 
+/// What is larger is a factor, and no share of something.
+const LARGEST_SHARE: f64 = 2.0;
+
 /// Judges a value against limits in SI, both inclusive; an infinite one is none.
 ///
 /// A billionth of slack keeps a value that lies on its limit by design from failing by the last
@@ -75,9 +78,9 @@ pub fn judge_between(value: Quantity, lower: f64, upper: f64) -> Judgement {
     let size = if upper.is_finite() { upper.abs() } else { lower.abs() };
     let slack = 1e-9 * value.si.abs().max(size);
     let show = |si: f64| {
-        // The narrow shares of a reset ratio read better in percent.
+        // The narrow shares of a reset ratio read better in percent; a factor does not.
         let quantity = Quantity { si, ..value };
-        if value.dimension == crate::quantity::Dimension::NUMBER {
+        if value.dimension == crate::quantity::Dimension::NUMBER && size < LARGEST_SHARE {
             super::Value::Percent(si).to_string()
         } else {
             quantity.to_string()

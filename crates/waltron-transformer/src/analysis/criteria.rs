@@ -274,6 +274,8 @@ impl Assessment<'_> {
     fn security(&self, rated: f64) -> Assessed {
         let value = self.burden(1.0).and_then(|burden| match self.of_loop(burden)?.limit(0.1) {
             Limit::At(x) | Limit::Below(x) => Ok(x),
+            // It lies even higher: too high for certain.
+            Limit::Above(x) if x > rated => Ok(x),
             Limit::Above(x) => Err(format!(
                 "the core was measured up to {x:.1} times rated current only, and is not saturated there"
             )),

@@ -107,7 +107,9 @@ fn bend(points: &[(f64, f64)]) -> Option<Bend> {
     let steepest = slopes.iter().map(|(_, s)| *s).reduce(f64::max)?;
     // Beyond the steepest part the core is a coil without iron, and the curve bends back.
     let (start, _) = slopes.iter().find(|(_, s)| *s >= steepest.min(STEEP))?;
-    let to = start + WIDE;
+    // Up to the first reading beyond, since that one tells how steep it is: a quick curve has few there.
+    let next = points.iter().map(|(x, _)| *x).find(|x| *x >= start + WIDE);
+    let to = next.unwrap_or(start + WIDE);
     let from = points.first()?.0.max(start - BELOW);
     let part: Vec<(f64, f64)> =
         points.iter().copied().filter(|(x, _)| (from..=to).contains(x)).collect();

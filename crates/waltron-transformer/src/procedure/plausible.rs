@@ -50,6 +50,9 @@ const HUM: f64 = 0.02;
 /// The power factor above which an exciting current is that of a closed turn: iron alone has less.
 const CLOSED_TURN: f64 = 0.82;
 
+/// The same of what is a resistance and hardly anything else: a burden of power factor 1, or a closed primary.
+const RESISTIVE: f64 = 0.97;
+
 /// The share of its saturation flux from which on a core counts as magnetised.
 const MAGNETISED: f64 = 0.3;
 
@@ -152,14 +155,21 @@ impl Look<'_> {
         let rated_a = secondary.secondary.si;
         let burden = self.of.tap(self.spot).burden_va.map_or(5.0, |va| va / (rated_a * rated_a));
         let winding = self.winding_ohm.unwrap_or(0.0);
+        let share = y.re / y.norm();
         if z < 10.0 * (burden + winding) {
-            let words = format!(
-                "the winding takes current as {} would: a burden was left on; take it off the secondary terminals",
-                ohms(z)
-            );
+            // A burden has some inductance; what has none may be a primary that is closed.
+            let words = match share > RESISTIVE {
+                false => format!(
+                    "the winding takes current as {} would: a burden was left on; take it off the secondary terminals",
+                    ohms(z)
+                ),
+                true => format!(
+                    "the winding takes current as a resistance of {} would: see that the primary is open, and that no burden was left on",
+                    ohms(z)
+                ),
+            };
             return Some(Doubt { kind: Kind::HookUp, words });
         }
-        let share = y.re / y.norm();
         (share > CLOSED_TURN).then(|| Doubt {
             kind: Kind::Defect,
             words: format!(
