@@ -4,6 +4,7 @@ use crate::Specimen;
 use crate::breaker::{
     AuxiliaryForm, Breaker, BreakerForm, CoilForm, ContactForm, MotorForm, Parts,
 };
+use crate::dc_breaker::{DcBreaker, DcBreakerForm};
 use crate::relay::{ElementForm, Relay, Truth, elements};
 use crate::supply::{Supply, SupplyForm};
 use crate::transformer::{Transformer, TransformerForm};
@@ -44,6 +45,8 @@ pub struct SpecimenForm {
     coil: Option<Vec<CoilForm>>,
     /// Its spring-charging motor (breaker).
     motor: Option<MotorForm>,
+    /// The true direct-current breaker (dc-breaker).
+    dc_breaker: Option<DcBreakerForm>,
     /// The true low-voltage breaker (trip-unit).
     trip_unit: Option<TripUnitForm>,
     /// The functions of its trip unit that are on (trip-unit).
@@ -70,6 +73,8 @@ enum Kind {
     Breaker,
     /// A low-voltage breaker with its trip unit.
     TripUnit,
+    /// A high-speed direct-current breaker.
+    DcBreaker,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -146,6 +151,15 @@ impl SpecimenForm {
                 let truth = TransformerForm::read(cores, noise, seed, problems)?;
                 Some(Box::new(Transformer::new(truth, seed)) as Box<dyn Specimen>)
             }
+            Kind::DcBreaker => {
+                let Some(breaker) = form.dc_breaker else {
+                    let message = "a direct-current breaker needs a table `[dc_breaker]`";
+                    problems.push(Problem::new(0..0, message));
+                    return None;
+                };
+                let truth = breaker.read(form.noise.and_then(|n| n.current), problems)?;
+                Some(Box::new(DcBreaker::new(truth, seed)) as Box<dyn Specimen>)
+            }
             Kind::TripUnit => {
                 let Some(unit) = form.trip_unit else {
                     problems.push(Problem::new(0..0, "a trip unit needs a table `[trip_unit]`"));
@@ -182,6 +196,7 @@ impl SpecimenForm {
             Kind::InstrumentTransformer => ("instrument transformer", "transformer"),
             Kind::Breaker => ("breaker", "breaker"),
             Kind::TripUnit => ("trip unit", "trip_unit"),
+            Kind::DcBreaker => ("direct-current breaker", "dc_breaker"),
         };
         let tables = [
             ("element", "[[element]]", self.element.is_some()),
@@ -194,6 +209,7 @@ impl SpecimenForm {
             ("breaker", "[[auxiliary]]", self.auxiliary.is_some()),
             ("breaker", "[[coil]]", self.coil.is_some()),
             ("breaker", "[motor]", self.motor.is_some()),
+            ("dc_breaker", "[dc_breaker]", self.dc_breaker.is_some()),
             ("trip_unit", "[trip_unit]", self.trip_unit.is_some()),
             ("trip_unit", "[[function]]", self.function.is_some()),
         ];

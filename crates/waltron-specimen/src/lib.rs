@@ -10,6 +10,7 @@
 #![warn(clippy::unwrap_used)]
 
 pub mod breaker;
+pub mod dc_breaker;
 mod form;
 mod history;
 mod noise;
