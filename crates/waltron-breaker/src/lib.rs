@@ -41,6 +41,10 @@ impl Wing for BreakerWing {
         }
     }
 
+    fn beside(&self, source: &Source) -> Vec<String> {
+        low_voltage::band_file(source).into_iter().collect()
+    }
+
     fn looks_at_injections(&self) -> bool {
         true
     }

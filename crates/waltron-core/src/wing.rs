@@ -29,6 +29,11 @@ pub trait Wing: Sync {
     /// Every problem of its text.
     fn asset(&self, source: &Source) -> Result<Asset, DocumentError>;
 
+    /// The files beside it that an asset file of its own names; they are read for it.
+    fn beside(&self, _source: &Source) -> Vec<String> {
+        Vec::new()
+    }
+
     /// Its procedures.
     fn procedures(&self) -> Vec<Registration>;
 
@@ -180,6 +185,12 @@ impl Wings {
     /// The wing of a kind of asset.
     pub fn of(&self, kind: &str) -> Option<&'static dyn Wing> {
         self.0.iter().find(|wing| wing.kinds().contains(&kind)).copied()
+    }
+
+    /// The files beside it that an asset file names.
+    pub fn beside(&self, source: &Source) -> Vec<String> {
+        let wing = kind_of(source).and_then(|kind| self.of(&kind));
+        wing.map(|wing| wing.beside(source)).unwrap_or_default()
     }
 
     /// What a report tells of an asset.

@@ -12,7 +12,8 @@ use waltron_core::record::{
 };
 
 fn record() -> String {
-    let file = |name: &str| FileCopy { name: name.into(), text: "Ωé\n".into() };
+    let file =
+        |name: &str| FileCopy { name: name.into(), text: "Ωé\n".into(), beside: Vec::new() };
     let started = RunStarted {
         format: 1,
         version: "0".into(),

@@ -72,7 +72,7 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
 }
 
 fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
-    let copy = |text: &str| FileCopy { name: "f".into(), text: text.into() };
+    let copy = |text: &str| FileCopy { name: "f".into(), text: text.into(), beside: Vec::new() };
     let summary = Summary::of(points.iter().map(|g| g.verdict));
     Run {
         notes: vec![(

@@ -28,7 +28,15 @@ pub(crate) fn read_source(path: &Path) -> Result<Source, Failure> {
         Ok(text) if text.contains('\0') => {
             Err(Failure::file(path, "this is no text file, it holds zero bytes"))
         }
-        Ok(text) => Ok(Source::new(path.display().to_string(), text)),
+        Ok(text) => {
+            let mut source = Source::new(path.display().to_string(), text);
+            // What it names and what is not there is told where it is named.
+            for name in crate::wings::WINGS.beside(&source) {
+                let text = fs::read_to_string(path.with_file_name(&name)).ok();
+                source.beside.extend(text.map(|text| (name, text.into())));
+            }
+            Ok(source)
+        }
         Err(error) => {
             let at = error.utf8_error().valid_up_to();
             let line = error.as_bytes()[..at].iter().filter(|b| **b == b'\n').count() + 1;

@@ -1,7 +1,7 @@
 //! The asset file of a low-voltage breaker.
 
 use super::asset::{Acts, LvBreaker, TripFunction};
-use super::band::{Band, RegionForm, shipped, shipped_names};
+use super::band::{Band, BandForm, RegionForm, shipped, shipped_names};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -73,7 +73,8 @@ struct BreakerForm {
 struct TripUnitForm {
     /// What it is, in words.
     model: Option<String>,
-    /// The band that it must keep: one that comes with the program; `generic` if not given.
+    /// The band that it must keep: one that comes with the program, or a file `….band.toml` beside this one;
+    /// `generic` if not given.
     band: Option<Text>,
     /// Whether it remembers heat; false if not given.
     thermal_memory: Option<bool>,
@@ -103,10 +104,10 @@ impl LvBreakerForm {
     /// # Errors
     /// Every problem of its text.
     pub fn load(source: &Source) -> Result<Asset, DocumentError> {
-        load(source, Self::read)
+        load(source, |form: Self, problems| form.read(source, problems))
     }
 
-    fn read(self, problems: &mut Problems) -> Option<Asset> {
+    fn read(self, source: &Source, problems: &mut Problems) -> Option<Asset> {
         let (_, identity) = self.asset.read();
         let voltage = self.ratings.voltage.positive(problems);
         let frequency = self.ratings.frequency.positive(problems);
@@ -119,7 +120,7 @@ impl LvBreakerForm {
                 note: Some("typed in the asset's file".to_owned()),
                 regions,
             }),
-            None => named(unit.band.as_ref(), problems),
+            None => named(unit.band.as_ref(), source, problems),
         };
         let frame_a = frame?.si();
         let sensor_a = sensor?.map_or(frame_a, Measure::si);
@@ -170,15 +171,54 @@ impl LvBreakerForm {
     }
 }
 
-fn named(name: Option<&Text>, problems: &mut Problems) -> Option<Band> {
+/// What a band's file ends in.
+const FILE: &str = ".band.toml";
+
+/// The band file that an asset file names, where it does.
+pub(crate) fn band_file(source: &Source) -> Option<String> {
+    let table: toml::Table = toml::from_str(&source.text).ok()?;
+    let name = table.get("trip_unit")?.get("band")?.as_str()?;
+    name.ends_with(FILE).then(|| name.to_owned())
+}
+
+/// A band from its file, with its first problem told where it is named.
+fn from_file(text: &Text, source: &Source, problems: &mut Problems) -> Option<Band> {
+    let name = text.as_str();
+    let Some(file) = source.beside(name) else {
+        let message = format!("there is no file `{name}` beside the asset's");
+        problems.push(Problem::new(text.span(), message));
+        return None;
+    };
+    let file = Source::new(name, file.as_ref());
+    match BandForm::load(&file) {
+        Ok(band) => Some(band),
+        Err(error) => {
+            let first = error.problems.first();
+            let why = first.map_or_else(
+                || error.to_string(),
+                |problem| {
+                    let (line, column) = file.position(problem.span.start);
+                    format!("{name}:{line}:{column}: {}", problem.message)
+                },
+            );
+            problems.push(Problem::new(text.span(), why));
+            None
+        }
+    }
+}
+
+fn named(name: Option<&Text>, source: &Source, problems: &mut Problems) -> Option<Band> {
     let Some(text) = name else { return shipped("generic") };
+    if text.as_str().ends_with(FILE) {
+        return from_file(text, source, problems);
+    }
     let found = shipped(text.as_str());
     if found.is_none() {
         let near = nearest(text.as_str(), shipped_names());
         let message = format!("no band is called `{}`", text.as_str());
         let list = || {
             let names = shipped_names().join(", ");
-            format!("use one of {names}, or type your own as `[[region]]`")
+            format!("use one of {names}, a file ….band.toml, or type your own as `[[region]]`")
         };
         problems.push(Problem::new(text.span(), message).did_you_mean(near, list));
     }

@@ -9,6 +9,7 @@ mod shown;
 
 pub use asset::{Acts, LvBreaker, TripFunction};
 pub use form::LvBreakerForm;
+pub(crate) use form::band_file;
 pub(crate) use procedure::{GroundFaultKeys, LongTimeKeys, ShortTimeKeys};
 pub use procedure::{InstantaneousKeys, NoTripKeys, TimedKeys};
 pub(crate) use scaffold::{asset as new_asset, tests as new_tests};

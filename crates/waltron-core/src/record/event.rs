@@ -12,6 +12,7 @@ use crate::plan::hookup::Sheet;
 use crate::procedure::{Answer, Question};
 use crate::quantity::Time;
 use crate::quantity::edge;
+use crate::text::document::Source;
 use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -261,6 +262,25 @@ pub struct FileCopy {
     pub name: String,
     /// The text.
     pub text: String,
+    /// Files that it names, with their texts.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub beside: Vec<(String, String)>,
+}
+
+impl From<&Source> for FileCopy {
+    fn from(source: &Source) -> Self {
+        let name = source.name.rsplit(['/', '\\']).next().unwrap_or_default().to_owned();
+        let beside = source.beside.iter().map(|(name, text)| (name.clone(), text.to_string()));
+        Self { name, text: source.text.to_string(), beside: beside.collect() }
+    }
+}
+
+impl FileCopy {
+    /// Itself as a file that is read, called otherwise.
+    pub fn source(&self, name: String) -> Source {
+        let beside = self.beside.iter().map(|(name, text)| (name.clone(), text.as_str().into()));
+        Source { beside: beside.collect(), ..Source::new(name, self.text.as_str()) }
+    }
 }
 
 /// How a run ended.

@@ -8,7 +8,7 @@ use crate::asset::Asset;
 use crate::asset::readback::{Difference, with_device};
 use crate::grading::{Grade, Summary};
 use crate::procedure::Served;
-use crate::text::document::{DocumentError, Source};
+use crate::text::document::DocumentError;
 use crate::text::name::Name;
 use crate::wing::{Earlier, Told, Wing, Wings};
 use std::collections::HashMap;
@@ -216,7 +216,7 @@ impl Run {
     /// When the copy in the record cannot be read, for instance by an older program.
     pub fn asset(&self, wings: Wings) -> Result<Asset, DocumentError> {
         let copy = &self.started.asset;
-        let asset = wings.asset(&Source::new(copy.name.clone(), copy.text.as_str()))?;
+        let asset = wings.asset(&copy.source(copy.name.clone()))?;
         // What could not be taken over would not have been run with.
         Ok(with_device(&asset, &self.from_device).unwrap_or(asset))
     }

@@ -10,12 +10,19 @@ pub struct Source {
     pub name: String,
     /// The whole text.
     pub text: Arc<str>,
+    /// Files that it names, by the names that it gives them, as far as they could be read.
+    pub beside: Vec<(String, Arc<str>)>,
 }
 
 impl Source {
     /// A source from its name and text.
     pub fn new(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
-        Self { name: name.into(), text: text.into() }
+        Self { name: name.into(), text: text.into(), beside: Vec::new() }
+    }
+
+    /// The text of a file that it names.
+    pub fn beside(&self, name: &str) -> Option<&Arc<str>> {
+        self.beside.iter().find(|(n, _)| n == name).map(|(_, text)| text)
     }
 
     /// Line and column, both from 1, of a byte offset; columns count characters.

@@ -62,6 +62,8 @@ pub(crate) enum SchemaKind {
     Instrument,
     /// Answers to prompts.
     Answers,
+    /// The band that a low-voltage breaker must keep.
+    Band,
 }
 
 #[derive(Debug, Subcommand)]

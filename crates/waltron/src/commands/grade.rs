@@ -76,7 +76,7 @@ fn trouble(error: WriteError) -> Failure {
 
 /// A file of the record as a source.
 fn source(copy: &FileCopy) -> Source {
-    Source::new(format!("{} (in the record)", copy.name), copy.text.as_str())
+    copy.source(format!("{} (in the record)", copy.name))
 }
 
 fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {

@@ -5,6 +5,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
+use waltron_breaker::low_voltage::band::BandForm;
 use waltron_core::plan::{AnswersForm, PlanForm};
 use waltron_rig::RigForm;
 use waltron_rig::instruments::InstrumentForm;
@@ -22,6 +23,7 @@ pub(crate) fn schema(kind: SchemaKind, terminal: &Terminal) -> Result<Exit, Fail
         SchemaKind::Instrument => InstrumentForm::schema(),
         SchemaKind::Answers => AnswersForm::schema(),
         SchemaKind::Specimen => SpecimenForm::schema(),
+        SchemaKind::Band => waltron_core::text::document::schema::<BandForm>(),
     };
     terminal.print(&format!("{schema:#}\n"));
     Ok(Exit::Pass)

@@ -75,6 +75,5 @@ impl Job {
 }
 
 pub(crate) fn copy(source: &Source) -> FileCopy {
-    let name = Path::new(&source.name).file_name().unwrap_or_default();
-    FileCopy { name: name.to_string_lossy().into_owned(), text: source.text.to_string() }
+    source.into()
 }

@@ -94,3 +94,44 @@ fn operations_are_drawn_with_what_was_kept_and_graded_again() {
         assert!(out.contains(words), "{words}\n{out}");
     }
 }
+
+/// A band of one's own stands in a file beside the asset's; the record holds it, so that it is reported and graded
+/// again wherever the record is.
+#[test]
+fn a_band_of_ones_own_stands_in_the_record() {
+    let site = Site::examples();
+    let band = |upper: &str| {
+        format!(
+            "[band]\nname = \"sheet 7\"\nnote = \"read off on site\"\n[[region]]\nfunction = \"long-time\"\npickup = [\"105 %\", \"120 %\"]\nshape = \"points\"\nlower = [[\"1.2 x\", \"200 s\"], [\"3 x\", \"30 s\"]]\nupper = [[\"1.2 x\", \"400 s\"], [\"3 x\", \"{upper}\"]]\n[[region]]\nfunction = \"instantaneous\"\npickup = [\"80 %\", \"120 %\"]\nshape = \"at-once\"\n"
+        )
+    };
+    site.edit("ns1-q1.asset.toml", "band = \"halden-lt\"", "band = \"sheet.band.toml\"");
+    let run = [
+        "run",
+        "ns1-q1.plan.toml",
+        "--yes",
+        "--record",
+        "r.run.jsonl",
+        "--only",
+        "long-time/3x/L1/*",
+    ];
+    let err = site.waltron(&run).exits(2).err();
+    assert!(
+        err.contains("no file `sheet.band.toml`") && err.contains("ns1-q1.asset.toml:"),
+        "{err}"
+    );
+    site.write("sheet.band.toml", &band("20 s"));
+    let err = site.waltron(&run).exits(2).err();
+    assert!(err.contains("at 3 x the lower limit lies above the upper one"), "{err}");
+    site.write("sheet.band.toml", &band("50 s"));
+    site.waltron(&run).exits(0);
+    let narrow = band("40 s");
+    site.write("sheet.band.toml", &narrow);
+    site.waltron(&["grade", "r.run.jsonl"]).exits(0);
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    assert!(site.read("r.html").contains("sheet 7: read off on site"));
+    // By the narrower one it took too long.
+    let out =
+        site.waltron(&["grade", "r.run.jsonl", "--asset", "ns1-q1.asset.toml"]).exits(1).out();
+    assert!(out.contains("above the upper limit"), "{out}");
+}

@@ -113,7 +113,7 @@ fn every_key_of_every_file_is_documented() {
     let words = code_words(&document("files.md"));
     let site = Site::new();
     let mut missing = Vec::new();
-    for kind in ["asset", "plan", "rig", "specimen", "instrument", "answers"] {
+    for kind in ["asset", "plan", "rig", "specimen", "instrument", "answers", "band"] {
         let schema = site.waltron(&["schema", kind]).exits(0).json();
         let mut found = BTreeSet::new();
         properties(&schema, &mut found);

@@ -49,6 +49,9 @@ pub enum Shape {
     },
 }
 
+/// The share of its pickup up to which nothing trips, whatever its band.
+const SURELY_BELOW: f64 = 0.8;
+
 /// When something may trip, and must have tripped, in s: infinite where it need not, or must not.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Times {
@@ -88,10 +91,12 @@ impl Band {
     /// When a function may trip, and must have, at a current, in A. What the band does not know may trip at any
     /// time and need not.
     pub fn times(&self, of: &TripFunction, amps: f64) -> Times {
-        let Some(region) = self.region(of.acts) else {
-            return Times { earliest: 0.0, latest: f64::INFINITY };
-        };
         let multiple = amps / of.pickup_a;
+        let Some(region) = self.region(of.acts) else {
+            let may = multiple > SURELY_BELOW;
+            let earliest = if may { 0.0 } else { f64::INFINITY };
+            return Times { earliest, latest: f64::INFINITY };
+        };
         if multiple <= region.pickup.0 {
             return Times::never();
         }

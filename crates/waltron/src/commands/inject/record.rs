@@ -82,14 +82,7 @@ fn told(path: &Path) -> String {
 }
 
 fn started(bench: &Bench, script: &str, takes: usize) -> RunStarted {
-    let copy = |source: &waltron_core::text::document::Source| FileCopy {
-        name: Path::new(&source.name)
-            .file_name()
-            .unwrap_or_default()
-            .to_string_lossy()
-            .into_owned(),
-        text: source.text.to_string(),
-    };
+    let copy = |source: &waltron_core::text::document::Source| FileCopy::from(source);
     let mut plan =
         format!("[plan]\ntitle = \"By hand\"\nasset = {:?}\n", copy(&bench.asset_source).name);
     for take in 1..=takes {
@@ -108,7 +101,7 @@ fn started(bench: &Bench, script: &str, takes: usize) -> RunStarted {
         seed: bench.is_simulated().then_some(bench.file.seed),
         asset: copy(&bench.asset_source),
         resolved: Some(Resolved::of(&bench.asset)),
-        plan: FileCopy { name: "by-hand.plan.toml".to_owned(), text: plan },
+        plan: FileCopy { name: "by-hand.plan.toml".to_owned(), text: plan, beside: Vec::new() },
         rig: copy(&bench.source),
         scripts: Vec::new(),
         hookup: None,
