@@ -23,7 +23,7 @@ fn scripts(c: &mut Criterion) {
     let text: Arc<str> = ten.repeat(1000).into();
     assert_eq!(text.lines().count(), 10_000);
     let context = Arc::new(Context::new("bench".into(), asset, rig.capability, Arc::clone(&text)));
-    let source = Source { name: "bench.seq".into(), text: Arc::clone(&text) };
+    let source = Source::new("bench.seq", Arc::clone(&text));
     let mut group = c.benchmark_group("10 000 lines");
     group.sample_size(20);
     group.bench_function("parse and check", |b| {
