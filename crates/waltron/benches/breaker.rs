@@ -65,7 +65,7 @@ fn capture(c: &mut Criterion) {
     };
     let channel = |k: u32| WaveformChannel {
         name: format!("c{k}").as_str().into(),
-        is_current: k % 2 == 0,
+        is_current: k.is_multiple_of(2),
         samples: samples(k),
     };
     let waveform = Waveform { rate_hz: 20_000.0, channels: (0..12).map(channel).collect() };
