@@ -88,9 +88,10 @@ fn grade() -> impl Strategy<Value = Grade> {
 }
 
 fn axis() -> impl Strategy<Value = Axis> {
-    (any_number(), any_number(), any::<bool>()).prop_map(|(low, high, linear)| match linear {
-        true => Axis::linear("Current, A", low, high),
-        false => Axis::logarithmic("Current, A", low, high),
+    (any_number(), any_number(), 0usize..3).prop_map(|(low, high, kind)| match kind {
+        0 => Axis::linear("Current, A", low, high),
+        1 => Axis::of_rows("Contacts", ["L1", "52a <b>"].map(str::to_owned).to_vec()),
+        _ => Axis::logarithmic("Current, A", low, high),
     })
 }
 
@@ -248,4 +249,41 @@ fn the_axes_beside_a_picture_lead_back_to_values() {
         let read = number(of, "low") * (number(of, "high") / number(of, "low")).powf(up);
         assert!((read / y - 1.0).abs() < 0.01, "{read} at {y}");
     }
+}
+
+/// Rows have names and no numbers; a bar lies in its row, between its times; one to compare with is told apart.
+#[test]
+fn bars_lie_in_their_rows() {
+    let names = ["L1", "spring charged"].map(str::to_owned);
+    let mut panel = Panel::empty(Axis::of_rows("Contacts, bar: closed", names.to_vec()));
+    let bar = |row, from, to, is_aside| Bar { row, from, to, is_aside };
+    panel.bars = vec![bar(0, 0.0, 0.02, false), bar(1, 0.02, 0.04, false)];
+    let mut chart = Chart {
+        of: Vec::new(),
+        title: "t".into(),
+        subtitle: String::new(),
+        x: Axis::linear("Time, ms", 0.0, 0.04).in_parts(1e3),
+        panels: vec![panel],
+        lines: Vec::new(),
+    };
+    let picture = svg(&chart, (1000, 400)).unwrap();
+    for words in [">\nL1\n<", ">\nspring charged\n<", "&quot;rows&quot;:[&quot;L1&quot;"] {
+        assert!(picture.contains(words), "{words}");
+    }
+    assert!(!picture.contains("earlier"));
+    // The first row is uppermost; the first bar ends where the second begins, in the middle of the time.
+    let filled = picture.lines().filter(|l| l.starts_with("<rect") && l.contains("#1F4E79"));
+    let number = |line: &str, key: &str| -> f64 {
+        let from = line.find(&format!(" {key}=\"")).unwrap() + key.len() + 3;
+        line[from..].split('"').next().unwrap().parse().unwrap()
+    };
+    let places: Vec<[f64; 3]> = filled
+        .map(|l| [number(l, "x"), number(l, "x") + number(l, "width"), number(l, "y")])
+        .collect();
+    let [one, two] = &places[..] else { panic!("{places:?}") };
+    assert!(one[2] < two[2] && (one[1] - two[0]).abs() <= 8.0, "{places:?}");
+    let middle = f64::midpoint(one[0], two[1]);
+    assert!((one[1] - middle).abs() <= 8.0, "{places:?}");
+    chart.panels[0].bars.push(bar(0, 0.0, 0.03, true));
+    assert!(svg(&chart, (1000, 400)).unwrap().contains("earlier"));
 }
