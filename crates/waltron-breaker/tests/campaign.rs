@@ -9,26 +9,7 @@ mod support;
 
 use support::{Played, WINGS, asset, failed, nobody, specimen};
 use waltron_core::grading::Finding;
-
-/// Numbers of a seed.
-struct Draw(u64);
-
-impl Draw {
-    fn new(seed: u64) -> Self {
-        Self(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 0x2545_f491_4f6c_dd1d)
-    }
-
-    fn uniform(&mut self, low: f64, high: f64) -> f64 {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        low + (high - low) * ((self.0 >> 11) as f64 / (1u64 << 53) as f64)
-    }
-
-    fn one<T: Copy>(&mut self, of: &[T]) -> T {
-        of[(self.uniform(0.0, of.len() as f64) as usize).min(of.len() - 1)]
-    }
-}
+use waltron_test_support::draw::Draw;
 
 const OPERATE: &str = "procedure = \"operation\"\noperations = [\"C\", \"O\", \"O-C-O\"]\n";
 const RESIST: &str = "procedure = \"contact-resistance\"\n";

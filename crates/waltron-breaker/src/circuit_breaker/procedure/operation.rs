@@ -3,7 +3,7 @@
 
 use super::grade::{Setup, Wanted};
 use super::step::{CHARGING, Operation, Step};
-use super::task::{Breaking, Task, Tested};
+use super::task::{Breaking, Task, Tested, of_test};
 use crate::circuit_breaker::asset::{CircuitBreaker, Coil, Measurand};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -51,13 +51,7 @@ impl TestKeys for OperationKeys {
         asset: &Asset,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match super::task::breaker(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
+        let of = of_test(head, asset, problems)?;
         let operations = self.operations(problems)?;
         let mut shares = Vec::new();
         for text in self.voltage.iter().flatten() {

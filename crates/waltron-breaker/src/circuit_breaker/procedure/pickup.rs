@@ -2,7 +2,7 @@
 
 use super::grade::{Missing, Setup, Wanted};
 use super::step::{CHARGED, CHARGING, CONTROL, MOTOR_SUPPLY, control, seen_contacts};
-use super::task::{Breaking, Task, Tested, breaker};
+use super::task::{Breaking, Task, Tested, of_test};
 use crate::circuit_breaker::asset::{Coil, Measurand};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -55,13 +55,7 @@ impl TestKeys for LowestPickupKeys {
         asset: &Asset,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match breaker(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
+        let of = of_test(head, asset, problems)?;
         let coils: Vec<Coil> = match &self.coil {
             None => of.coils.clone(),
             Some(text) => {

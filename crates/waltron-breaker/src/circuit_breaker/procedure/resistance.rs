@@ -1,7 +1,7 @@
 //! The contact resistance of a pole that is closed: a direct current through it, four wires.
 
 use super::grade::{Setup, Wanted};
-use super::task::{Breaking, Task, Tested, breaker};
+use super::task::{Breaking, Task, Tested, of_test};
 use crate::circuit_breaker::asset::Measurand;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -56,13 +56,7 @@ impl TestKeys for ContactResistanceKeys {
         asset: &Asset,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match breaker(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
+        let of = of_test(head, asset, problems)?;
         let current = match &self.current {
             None => None,
             Some(field) => {

@@ -15,9 +15,10 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
     Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure, Question,
-    SetupError, Wanted as Asked,
+    SetupError, TestHead, Wanted as Asked,
 };
 use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::text::document::{Field, Problem, Problems};
 use waltron_core::text::name::Name;
 
 /// The breaker of an asset.
@@ -26,6 +27,16 @@ pub(super) fn breaker(asset: &Asset) -> Result<&CircuitBreaker, SetupError> {
         let tag = &asset.identity.tag;
         SetupError::Unknown(format!("{tag} is no circuit breaker"))
     })
+}
+
+/// The breaker that a test is of; a problem where the asset is none.
+pub(super) fn of_test<'a>(
+    head: TestHead<'_>,
+    asset: &'a Asset,
+    problems: &mut Problems,
+) -> Option<&'a CircuitBreaker> {
+    let found = breaker(asset);
+    found.map_err(|e| problems.push(Problem::new(head.id.span(), e.to_string()))).ok()
 }
 
 /// What a task's injection has shown.
