@@ -179,6 +179,10 @@ fn files_that_make_no_sense_are_refused_with_their_line() {
     refused("[terminals]", &crossed, "at 6 x the lower limit lies above the upper one");
     let swapped = region("pickup = [\"130 %\", \"105 %\"]\nshape = \"at-once\"");
     refused("[terminals]", &swapped, "the lower limit lies above the upper one");
+    let idle =
+        region("pickup = [\"80 %\", \"120 %\"]\nshape = \"at-once\"\ntime = [\"80 %\", \"120 %\"]");
+    refused("[terminals]", &idle, "has no use for `time`");
+    refused("delay = \"12 s\"\n", "", "has no `delay`, and its band goes by it");
 }
 
 /// All shots at a pole come from one output, the small current too: nobody changes sockets between. What one of them
@@ -195,4 +199,22 @@ fn one_output_makes_all_shots_at_a_pole() {
     let (found, _) = bench(&long, RIG, 3).play(&asset(ASSET), test, &confirmed);
     assert_eq!(of(&found, "1.5x/L1/trip-time").verdict, Verdict::Pass);
     assert_eq!(of(&found, "3x/L1/trip-time").verdict, Verdict::NotTested);
+}
+
+/// What must not trip passes only where the current has flowed to the end: a trip that no contact tells is none.
+#[test]
+fn what_must_not_trip_must_have_carried_its_current() {
+    let only_auxiliary = RIG.replace(
+        "[[input]]\nid = \"BI2\"\nmeaning = \"current flows\"\nterminal = \"internal\"\n",
+        "",
+    );
+    let welded = SPECIMEN
+        .replace("opening = \"24 ms\"", "opening = \"24 ms\"\nauxiliary_follows = false")
+        .replace("pickup = \"0.89 x\"", "pickup = \"0.7 x\"");
+    let play =
+        |test: &str| bench(&welded, &only_auxiliary, 3).play(&asset(ASSET), test, &confirmed).0;
+    let hold = play("procedure = \"no-trip\"\npoles = [\"L1\"]\n");
+    assert_eq!(of(&hold, "L1").verdict, Verdict::Inconclusive, "{}", of(&hold, "L1").reason);
+    let neutral = play(GROUND);
+    assert_eq!(of(&neutral, "neutral").verdict, Verdict::Inconclusive);
 }

@@ -1,7 +1,7 @@
 //! The asset file of a low-voltage breaker.
 
 use super::asset::{Acts, LvBreaker, TripFunction};
-use super::band::{Band, BandForm, RegionForm, shipped, shipped_names};
+use super::band::{Band, BandForm, RegionForm, Shape, shipped, shipped_names};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -136,6 +136,17 @@ impl LvBreakerForm {
                 problems.push(Problem::new(form.id.span(), message));
             }
             functions.push(function);
+        }
+        // A band that goes by the delay's setting knows no times without it.
+        for (function, form) in functions.iter().zip(&self.function).filter(|(f, _)| f.is_on) {
+            let region = band.as_ref().and_then(|band| band.region(function.acts));
+            let by_delay =
+                region.is_some_and(|r| matches!(r.shape, Shape::Inverse(_) | Shape::Setting(_)));
+            if by_delay && function.delay_s.is_none() {
+                let message =
+                    format!("`{}` has no `delay`, and its band goes by it", function.acts.key());
+                problems.push(Problem::new(form.id.span(), message));
+            }
         }
         let poles = self.breaker.poles.as_ref();
         let usual = || ["L1", "L2", "L3"].map(str::to_owned).to_vec();

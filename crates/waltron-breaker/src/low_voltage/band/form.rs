@@ -138,6 +138,18 @@ impl RegionForm {
         let lacks = |key: &str, problems: &mut Problems| {
             problems.push(Problem::new(at.clone(), format!("this region has no `{key}`")));
         };
+        // What a shape has no use for is a mistake.
+        let is_shares = matches!(self.shape, ShapeForm::Inverse | ShapeForm::Setting);
+        let idle = [
+            ("time", self.time.is_some() && !is_shares),
+            ("lower", self.lower.is_some() && self.shape != ShapeForm::Points),
+            ("upper", self.upper.is_some() && self.shape != ShapeForm::Points),
+        ];
+        if let Some((key, _)) = idle.iter().find(|(_, is)| *is) {
+            let message = format!("this region's shape has no use for `{key}`");
+            problems.push(Problem::new(at, message));
+            return None;
+        }
         let shape = match self.shape {
             ShapeForm::AtOnce => Shape::AtOnce,
             ShapeForm::Inverse | ShapeForm::Setting => {

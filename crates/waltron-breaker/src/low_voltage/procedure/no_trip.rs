@@ -2,7 +2,7 @@
 
 use super::super::asset::{Acts, LvBreaker};
 use super::shots::{Shooting, Shot, Shots, tripped};
-use super::timed::{function, point, poles, until_trip};
+use super::timed::{function, not_tripped_rightly, point, poles, seen_flowing, until_trip};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -95,7 +95,7 @@ impl Shooting for Holding {
                 vec![match tripped(seen, &rig) {
                     None => {
                         let why = format!("no trip for {}", told(time.si()));
-                        found.judged(Judgement::new(Verdict::Pass, why))
+                        not_tripped_rightly(found, seen_flowing(seen, &rig), amps, &why)
                     }
                     Some(at) => {
                         let measured = Values::none().with_quantity("time", told(at));

@@ -211,6 +211,9 @@ pub(super) fn until_trip(
     if defeats {
         segment.switches = defeating(rig);
     }
+    if let Some(probe) = flowing(rig) {
+        segment.reads.push(Read { probe, when: When::EachLevel });
+    }
     // What comes a little later is seen with nothing put out.
     let after =
         Segment::hold("after", waltron_core::injection::stimulus::Stimulus::off(), seconds(0.1));
@@ -252,11 +255,7 @@ impl Timed {
             None => None,
         };
         let wait = if is_certain { LONGER * own.latest } else { 1.0 };
-        let mut program =
-            until_trip(rig, (amps, most), seconds(wait), place, self.defeats(), bench)?;
-        if let Some(probe) = flowing(rig) {
-            program.segments[0].reads.push(Read { probe, when: When::EachLevel });
-        }
+        let program = until_trip(rig, (amps, most), seconds(wait), place, self.defeats(), bench)?;
         let label = format!("{}x/{place}", significant(multiple, 4));
         let time = point(&self.test, &format!("{label}/trip-time"));
         let follows = point(&self.test, &format!("{label}/auxiliary"));
@@ -352,9 +351,12 @@ impl Timed {
             let found = Finding::not_tested(at.clone(), NO_TRIP, fed.clone(), "");
             let found = Finding { limits: Limits::NoOperation, ..found };
             vec![match tripped(seen, &rig) {
-                None => {
-                    found.judged(Judgement::new(Verdict::Pass, "it did not trip, as it must not"))
-                }
+                None => not_tripped_rightly(
+                    found,
+                    seen_flowing(seen, &rig),
+                    amps,
+                    "it did not trip, as it must not",
+                ),
                 Some(time) => {
                     let time = Quantity { si: time, dimension: Dimension::TIME };
                     let measured = Values::none().with_quantity("time", time);
@@ -382,6 +384,31 @@ impl Timed {
             not_tested,
         })
     }
+}
+
+/// The current that was read last while it was put out.
+pub(super) fn seen_flowing(seen: &Observation, rig: &Capability) -> Option<f64> {
+    seen.in_segment(0, &flowing(rig)?).last()?.value.get("value")
+}
+
+/// What must not trip, and did not as far as contacts tell: that counts only where the current has flowed to the
+/// end, since an open breaker does not trip either.
+pub(super) fn not_tripped_rightly(
+    found: Finding,
+    flows: Option<f64>,
+    fed: f64,
+    words: &str,
+) -> Finding {
+    let why = match flows {
+        Some(amps) if amps >= FLOWED * fed => {
+            return found.judged(Judgement::new(Verdict::Pass, words));
+        }
+        Some(_) => {
+            "no contact told of a trip, but the current did not flow to the end: breaker open, leads, or a trip that was not seen"
+        }
+        None => "no contact told of a trip, and nobody read whether the current flowed to the end",
+    };
+    found.judged(Judgement::new(Verdict::Inconclusive, why))
 }
 
 /// Nothing was seen to end: either it did not trip, or nobody saw it.
