@@ -3,11 +3,17 @@
 #![warn(clippy::unwrap_used)]
 
 pub mod circuit_breaker;
+pub mod direct_current;
 pub mod low_voltage;
+mod span;
+mod traces;
 
 use circuit_breaker::{
     CircuitBreakerForm, ContactResistanceKeys, CounterKeys, DynamicResistanceKeys,
     LowestPickupKeys, MotorKeys, OperationKeys,
+};
+use direct_current::{
+    DcBreakerForm, JointResistanceKeys, MakingKeys, OpeningTimeKeys, TripLevelKeys,
 };
 use low_voltage::{
     GroundFaultKeys, InstantaneousKeys, LongTimeKeys, LvBreakerForm, NoTripKeys, ShortTimeKeys,
@@ -25,18 +31,20 @@ pub struct BreakerWing;
 
 impl Wing for BreakerWing {
     fn kinds(&self) -> &'static [&'static str] {
-        &["circuit-breaker", "lv-breaker"]
+        &["circuit-breaker", "lv-breaker", "dc-breaker"]
     }
 
     fn asset_schema(&self) -> serde_json::Value {
         let circuit = waltron_core::text::document::schema::<CircuitBreakerForm>();
         let low = waltron_core::text::document::schema::<LvBreakerForm>();
-        waltron_core::wing::joined(&[circuit, low])
+        let direct = waltron_core::text::document::schema::<DcBreakerForm>();
+        waltron_core::wing::joined(&[circuit, low, direct])
     }
 
     fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
         match waltron_core::wing::kind_of(source).as_deref() {
             Some("lv-breaker") => LvBreakerForm::load(source),
+            Some("dc-breaker") => DcBreakerForm::load(source),
             _ => CircuitBreakerForm::load(source),
         }
     }
@@ -56,6 +64,7 @@ impl Wing for BreakerWing {
     fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
         match asset.kind {
             "lv-breaker" => low_voltage::sections(asset, told),
+            "dc-breaker" => direct_current::sections(asset, told),
             _ => circuit_breaker::sections(asset, told),
         }
     }
@@ -63,6 +72,7 @@ impl Wing for BreakerWing {
     fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
         match asset.kind {
             "lv-breaker" => low_voltage::charts(asset, told),
+            "dc-breaker" => direct_current::charts(asset, told),
             _ => circuit_breaker::charts(asset, told),
         }
     }
@@ -70,6 +80,7 @@ impl Wing for BreakerWing {
     fn new_asset(&self, kind: &str) -> Option<String> {
         match kind {
             "lv-breaker" => Some(low_voltage::new_asset()),
+            "dc-breaker" => Some(direct_current::new_asset()),
             _ => circuit_breaker::new_asset(kind),
         }
     }
@@ -77,6 +88,9 @@ impl Wing for BreakerWing {
     fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
         if let Some(of) = asset.family() {
             return Some(low_voltage::new_tests(of, depth));
+        }
+        if let Some(of) = asset.family() {
+            return Some(direct_current::new_tests(of, depth));
         }
         Some(circuit_breaker::new_tests(asset.family()?, rig, depth))
     }
@@ -120,6 +134,22 @@ impl Wing for BreakerWing {
                 "a current through one pole, timed; back through the neutral it must not trip",
             ),
             Registration::of::<NoTripKeys>("no-trip", "a current that must not trip for a time"),
+            Registration::of::<JointResistanceKeys>(
+                "joint-resistance",
+                "a direct current through contacts and joints of a direct-current breaker",
+            ),
+            Registration::of::<TripLevelKeys>(
+                "trip-level",
+                "ramps of several rates of rise until it opens, extrapolated to the setting itself",
+            ),
+            Registration::of::<OpeningTimeKeys>(
+                "opening-time",
+                "from the current passing the setting to the contacts parting, on a step",
+            ),
+            Registration::of::<MakingKeys>(
+                "making",
+                "closes against rising currents, and must stay closed",
+            ),
             Registration::of::<MotorKeys>("motor", "how long a spring charges, with which current"),
         ]
     }

@@ -8,7 +8,7 @@ use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::plan::{Plan, PlanForm};
-use waltron_core::procedure::{Action, Answer, Bench, Question};
+use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question};
 use waltron_core::text::document::Source;
 use waltron_core::wing::Wings;
 use waltron_rig::attendant::Unattended;
@@ -67,7 +67,17 @@ impl Played {
     ) -> (Vec<Finding>, Seen) {
         let plan = plan(self.wings, asset, test);
         let bench = Bench { asset, capability: &self.rig };
-        let mut procedure = plan.tests[0].procedure(bench).unwrap().expect("no sequence");
+        let procedure = plan.tests[0].procedure(bench).unwrap().expect("no sequence");
+        self.run(asset, procedure, answer)
+    }
+
+    /// The same of a procedure that is set up already.
+    pub fn run(
+        &mut self,
+        asset: &Asset,
+        mut procedure: Box<dyn Procedure>,
+        answer: &dyn Fn(&Question) -> Answer,
+    ) -> (Vec<Finding>, Seen) {
         let planned = procedure.planned();
         let (mut found, mut seen) = (Vec::new(), Vec::new());
         loop {

@@ -5,6 +5,7 @@
 //! refused, never clipped.
 
 pub mod duty;
+mod pulse;
 
 use crate::asset::{Longest, Ratings, Withstands};
 use crate::injection::capability::{Ability, Capability, Channel};
@@ -142,6 +143,18 @@ pub enum Refusal {
         /// From where to where it goes.
         limits: String,
     },
+    /// A source that would be on for longer than it can.
+    #[error(
+        "output `{channel}` would be on {time}, and is on for {limit} at once at most: shorter, or with pauses"
+    )]
+    PulseTooLong {
+        /// The channel.
+        channel: Name,
+        /// How long it would be on.
+        time: String,
+        /// How long it can.
+        limit: String,
+    },
     /// A binary output that the rig does not have.
     #[error("the rig has no switch for `{output}`")]
     NoSwitch {
@@ -177,6 +190,7 @@ impl Refusal {
             | Self::Kept { channel, .. }
             | Self::WrongKind { channel, .. }
             | Self::FrequencyOutside { channel, .. }
+            | Self::PulseTooLong { channel, .. }
             | Self::NoFrequency { channel, .. }
             | Self::TooLong { channel, .. } => channel.as_str(),
             Self::Unbounded { segment } => segment.as_str(),
@@ -238,6 +252,7 @@ pub fn clear(
         }
     }
     found.watched(&program, capability);
+    pulse::refusals(&program, capability).into_iter().for_each(|r| found.add(r));
     for probe in program.probes() {
         if let Some(why) = capability.why_unmeasured(probe) {
             found.add(Refusal::NotMeasured { probe: probe.to_string(), why });

@@ -41,6 +41,8 @@ const SUFFIXES: &[(&str, Dimension)] = &[
     ("_k", Dimension::TEMPERATURE),
     ("_a2s", Dimension::AMPERE_SQUARED_SECOND),
     ("_as", Dimension::CHARGE),
+    ("_a_per_s", Dimension::CURRENT_RATE),
+    ("_h", Dimension::INDUCTANCE),
     ("_v_per_hz", Dimension::VOLTS_PER_HERTZ),
 ];
 

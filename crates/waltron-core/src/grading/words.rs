@@ -2,12 +2,15 @@
 
 use super::{Grade, Limits, Summary, Values};
 
-/// What was put out, in short: a current, or what a ramp went through.
+/// What was put out, in short: a current, what a ramp went through, or how quickly it rose.
 pub fn injected(stimulus: &Values) -> Option<String> {
     let value = |name: &str| stimulus.text(name);
     let swept = |from: &str, to: &str| Some(format!("{} → {}", value(from)?, value(to)?));
     let plain = value("current").or_else(|| value("voltage"));
-    plain.or_else(|| swept("from_current", "to_current")).or_else(|| swept("from", "to"))
+    plain
+        .or_else(|| swept("from_current", "to_current"))
+        .or_else(|| swept("from", "to"))
+        .or_else(|| value("rate"))
 }
 
 /// The value a point is about, the first one; a measured one keeps its trailing zeros.

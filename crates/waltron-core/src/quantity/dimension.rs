@@ -45,6 +45,10 @@ impl Dimension {
     pub const VOLTS_PER_HERTZ: Self = Self::new(0, 1, 1, 0, 0);
     /// Let-through energy, A²s.
     pub const AMPERE_SQUARED_SECOND: Self = Self::new(2, 0, 1, 0, 0);
+    /// How quickly a current rises.
+    pub const CURRENT_RATE: Self = Self::new(1, 0, -1, 0, 0);
+    /// Inductance.
+    pub const INDUCTANCE: Self = Self::new(-1, 1, 1, 0, 0);
     /// Electric charge, A·s: the integral of a current.
     pub const CHARGE: Self = Self::new(1, 0, 1, 0, 0);
     /// Temperature difference or absolute temperature, K.
@@ -105,6 +109,8 @@ const NAMED: &[(Dimension, &str)] = &[
     (Dimension::POWER, "a power"),
     (Dimension::VOLTS_PER_HERTZ, "volts per hertz"),
     (Dimension::AMPERE_SQUARED_SECOND, "an I²t value"),
+    (Dimension::CURRENT_RATE, "a rate of rise of a current"),
+    (Dimension::INDUCTANCE, "an inductance"),
     (Dimension::CHARGE, "a charge"),
     (Dimension::TEMPERATURE, "a temperature"),
 ];

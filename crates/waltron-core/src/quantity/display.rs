@@ -76,6 +76,10 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
         }
         Dimension::VOLTS_PER_HERTZ => ("V/Hz", 1.0),
         Dimension::AMPERE_SQUARED_SECOND => ("A2s", 1.0),
+        Dimension::CURRENT_RATE => {
+            pick(&[(1e6, "kA/ms", 1e6), (1e4, "kA/s", 1e3), (0.0, "A/s", 1.0)])
+        }
+        Dimension::INDUCTANCE => pick(&[(0.1, "H", 1.0), (1e-4, "mH", 1e-3), (0.0, "uH", 1e-6)]),
         Dimension::CHARGE => ("As", 1.0),
         Dimension::TEMPERATURE => ("K", 1.0),
         _ => ("(SI)", 1.0),

@@ -18,6 +18,9 @@ fn reads_what_people_write() {
         ("10 VA", 10.0, Dimension::POWER),
         ("1e-3 A", 1e-3, Dimension::CURRENT),
         ("2.2 V/Hz", 2.2, Dimension::VOLTS_PER_HERTZ),
+        ("400 A/s", 400.0, Dimension::CURRENT_RATE),
+        ("1.2 kA/ms", 1.2e6, Dimension::CURRENT_RATE),
+        ("40 uH", 40e-6, Dimension::INDUCTANCE),
         ("  .5 kV ", 500.0, Dimension::VOLTAGE),
     ];
     for (text, si, dimension) in cases {

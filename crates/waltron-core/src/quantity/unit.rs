@@ -43,6 +43,7 @@ const SYMBOLS: &[Symbol] = &[
     symbol("ohm", D::RESISTANCE, 1.0, true),
     symbol("Ω", D::RESISTANCE, 1.0, true),
     symbol("\u{2126}", D::RESISTANCE, 1.0, true),
+    symbol("H", D::INDUCTANCE, 1.0, true),
     symbol("W", D::POWER, 1.0, true),
     symbol("VA", D::POWER, 1.0, true),
     symbol("var", D::POWER, 1.0, true),

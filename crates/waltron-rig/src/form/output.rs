@@ -5,9 +5,10 @@ use serde::Deserialize;
 use waltron_core::injection::capability::{Ability, Channel};
 use waltron_core::injection::measuring::Coupling;
 use waltron_core::quantity::tolerance::Tolerance;
-use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Voltage};
+use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text, ToleranceText,
+    optional,
 };
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -33,6 +34,8 @@ pub(super) struct CurrentForm {
     compliance: Option<QuantityText<Voltage>>,
     /// The power that it gives at most, such as `200 VA`.
     power: Option<AnyQuantityText>,
+    /// The longest that it puts anything out at once: of a source with a store, such as `"3 s"`.
+    longest: Option<QuantityText<Time>>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -58,6 +61,8 @@ pub(super) struct VoltageForm {
     compliance: Option<QuantityText<Current>>,
     /// The power that it gives at most, such as `200 VA`.
     power: Option<AnyQuantityText>,
+    /// The longest that it puts anything out at once: of a source with a store, such as `"3 s"`.
+    longest: Option<QuantityText<Time>>,
 }
 
 /// What an output puts out, or a meter shows.
@@ -88,6 +93,7 @@ struct Said<'f, C> {
     frequency: Option<&'f Spannable<Vec<QuantityText<Frequency>>>>,
     compliance: Option<&'f QuantityText<C>>,
     power: Option<&'f AnyQuantityText>,
+    longest: Option<&'f QuantityText<Time>>,
 }
 
 impl<C: Measure> Said<'_, C> {
@@ -111,19 +117,15 @@ impl<C: Measure> Said<'_, C> {
                 }
             },
         };
-        let compliance = self.compliance.map(|c| c.positive(problems).map(|c| c.si()));
+        let compliance = optional(self.compliance.map(|c| c.positive(problems).map(|c| c.si())));
         let power = self.power.map(|p| p.positive_of(Dimension::POWER, problems).map(|q| q.si));
+        let longest = optional(self.longest.map(|t| t.positive(problems)));
         Some(Ability {
             coupling: self.kind.map_or(Coupling::Both, CouplingForm::coupling),
             frequency: frequency?,
-            compliance: match compliance {
-                Some(read) => Some(read?),
-                None => None,
-            },
-            power: match power {
-                Some(read) => Some(read?),
-                None => None,
-            },
+            compliance: compliance?,
+            power: optional(power)?,
+            longest: longest?,
         })
     }
 }
@@ -136,6 +138,7 @@ impl CurrentForm {
             frequency: self.frequency.as_ref(),
             compliance: self.compliance.as_ref(),
             power: self.power.as_ref(),
+            longest: self.longest.as_ref(),
         };
         let ability = said.read(problems);
         let names = (&self.id, self.meaning.as_ref(), self.group.as_ref());
@@ -151,6 +154,7 @@ impl VoltageForm {
             frequency: self.frequency.as_ref(),
             compliance: self.compliance.as_ref(),
             power: self.power.as_ref(),
+            longest: self.longest.as_ref(),
         };
         let ability = said.read(problems);
         let names = (&self.id, self.meaning.as_ref(), self.group.as_ref());

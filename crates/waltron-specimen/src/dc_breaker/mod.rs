@@ -56,6 +56,7 @@ const STEP_S: f64 = 2e-5;
 const KEPT: usize = 3;
 
 const CLOSE: &str = "close command";
+const OPEN: &str = "open command";
 const MAIN_A: &str = "main current";
 const MAIN_V: &str = "main voltage";
 const PLACE_A: &str = "joint current";
@@ -232,10 +233,12 @@ impl Specimen for DcBreaker {
             }
             self.channels[1] = Some(current.id.clone());
         }
-        if let Some(switch) = rig.switches.iter().find(|s| s.meaning != *CLOSE) {
-            return unknown(&switch.meaning, &[CLOSE]);
+        if let Some(switch) =
+            rig.switches.iter().find(|s| ![CLOSE, OPEN].iter().any(|c| s.meaning == **c))
+        {
+            return unknown(&switch.meaning, &[CLOSE, OPEN]);
         }
-        self.is_commanded = !rig.switches.is_empty();
+        self.is_commanded = rig.switches.iter().any(|s| s.meaning == *CLOSE);
         let known = [MAIN_A, MAIN_V, PLACE_A, PLACE_V];
         let mut meters = rig.meters.iter();
         if let Some(meter) = meters.find(|m| !known.iter().any(|k| m.meaning == **k)) {
@@ -265,6 +268,9 @@ impl Specimen for DcBreaker {
         self.solve();
         if *meaning == *CLOSE && closed && !self.is_closed {
             self.touches_s = Some(self.now + self.truth.closing_s);
+        }
+        if *meaning == *OPEN && closed && self.is_closed {
+            self.parts_s = Some(self.now + self.truth.opening_s);
         }
         self.begin_run();
     }

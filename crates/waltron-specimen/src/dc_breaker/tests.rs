@@ -76,6 +76,10 @@ fn it_opens_and_the_arc_takes_the_current_away() {
     it.switch(&CLOSE.into(), true);
     it.advance(seconds(0.3));
     assert!(current(&it, 0.2, 100).iter().all(|a| *a > 2900.0));
+    // And what is told to open opens, whatever flows.
+    it.switch(&OPEN.into(), true);
+    it.advance(seconds(0.5));
+    assert!(current(&it, 0.4, 100).iter().all(|a| *a == 0.0));
 }
 
 #[test]

@@ -16,7 +16,7 @@ use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 48] = [
+const FILES: [(&str, &str); 52] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -58,6 +58,10 @@ const FILES: [(&str, &str); 48] = [
     ("q05-cb.plan.toml", include_str!("../../../../examples/q05-cb.plan.toml")),
     ("q05-cb.rig.toml", include_str!("../../../../examples/q05-cb.rig.toml")),
     ("q05-cb.specimen.toml", include_str!("../../../../examples/q05-cb.specimen.toml")),
+    ("tr1-q1.asset.toml", include_str!("../../../../examples/tr1-q1.asset.toml")),
+    ("tr1-q1.plan.toml", include_str!("../../../../examples/tr1-q1.plan.toml")),
+    ("tr1-q1.rig.toml", include_str!("../../../../examples/tr1-q1.rig.toml")),
+    ("tr1-q1.specimen.toml", include_str!("../../../../examples/tr1-q1.specimen.toml")),
     ("ns1-q1.asset.toml", include_str!("../../../../examples/ns1-q1.asset.toml")),
     ("ns1-q1.plan.toml", include_str!("../../../../examples/ns1-q1.plan.toml")),
     ("ns1-q1.rig.toml", include_str!("../../../../examples/ns1-q1.rig.toml")),
@@ -68,8 +72,9 @@ const FILES: [(&str, &str); 48] = [
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 10] = [
-    "q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt", "q05-cb", "ns1-q1",
+const ASSETS: [&str; 11] = [
+    "q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt", "q05-cb",
+    "ns1-q1", "tr1-q1",
 ];
 
 /// Writes the files, runs every plan, writes reports.

@@ -1,23 +1,12 @@
 //! What is measured of a breaker, and between which limits it must lie.
 
+use crate::span::{self, SpanForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use waltron_core::quantity::{Dimension, Frequency, Measure, Ratio};
-use waltron_core::text::document::{
-    AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text,
-};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::nearest;
-
-/// Between two values; one that is not given limits nothing.
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(crate) struct SpanForm {
-    /// The least.
-    min: Option<AnyQuantityText>,
-    /// The most.
-    max: Option<AnyQuantityText>,
-}
 
 macro_rules! measurands {
     ($($(#[$doc:meta])* $name:ident $key:ident $dimension:ident $words:literal;)*) => {
@@ -200,27 +189,9 @@ impl Limits {
 }
 
 fn read(what: Measurand, form: &Spannable<SpanForm>, problems: &mut Problems) -> Option<Span> {
-    let side = |field: &Option<AnyQuantityText>, problems: &mut Problems| match field {
-        None => Some(None),
-        Some(field) => field.of(what.dimension(), problems).map(|q| Some(q.si)),
-    };
-    let (min, max) = (side(&form.get().min, problems), side(&form.get().max, problems));
-    let (min, max) = (min?, max?);
-    let why = match (min, max) {
-        (None, None) => Some("neither `min` nor `max` is given: nothing is limited"),
-        (Some(a), Some(b)) if a > b => Some("the least lies above the most"),
-        (_, Some(b)) if b < 0.0 && what != Measurand::AuxiliaryLag => {
-            Some("nothing lies below a negative limit")
-        }
-        _ => None,
-    };
-    match why {
-        None => Some(Span { min, max, standard: None }),
-        Some(why) => {
-            problems.push(Problem::new(form.span(), why));
-            None
-        }
-    }
+    let may_be_negative = what == Measurand::AuxiliaryLag;
+    let (min, max) = span::read(form, what.dimension(), may_be_negative, problems)?;
+    Some(Span { min, max, standard: None })
 }
 
 impl LimitsForm {

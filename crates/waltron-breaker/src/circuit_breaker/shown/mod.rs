@@ -3,6 +3,5 @@
 mod motor;
 mod operation;
 mod sections;
-mod traces;
 
 pub(crate) use sections::{charts, sections};

@@ -1,8 +1,8 @@
 //! The motor's current while it charges the spring.
 
 use super::sections::begin;
-use super::traces::{curve, range, trace};
 use crate::circuit_breaker::procedure::MOTOR_CURRENT;
+use crate::traces::{curve, range, trace};
 use waltron_core::grading::Grade;
 use waltron_core::procedure::Served;
 use waltron_core::quantity::Measure;

@@ -1,9 +1,9 @@
 //! An operation over time: contacts as bars, coil currents, travel, with what was graded on them.
 
 use super::sections::{begin, told_time};
-use super::traces::{curve, range, trace};
 use crate::circuit_breaker::asset::{CircuitBreaker, Measurand};
 use crate::circuit_breaker::procedure::TRAVEL;
+use crate::traces::{curve, range, trace};
 use waltron_core::grading::{Grade, Limits, Verdict};
 use waltron_core::procedure::Served;
 use waltron_core::quantity::{Measure, Time};

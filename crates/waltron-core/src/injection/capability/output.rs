@@ -2,7 +2,7 @@
 
 use crate::injection::measuring::Coupling;
 use crate::quantity::tolerance::Tolerance;
-use crate::quantity::{Frequency, Measure};
+use crate::quantity::{Frequency, Measure, Time};
 use crate::text::name::Name;
 
 /// One analog output.
@@ -34,6 +34,9 @@ pub struct Ability {
     pub compliance: Option<f64>,
     /// The power that it gives at most, in VA.
     pub power: Option<f64>,
+    /// The longest that it puts anything out at once, where that is bounded: a source with a store, or one that
+    /// gives far more than it could for ever.
+    pub longest: Option<Time>,
 }
 
 impl<Q: Measure> Channel<Q> {

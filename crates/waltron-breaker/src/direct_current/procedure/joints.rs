@@ -1,0 +1,200 @@
+//! Resistances of contacts and joints: a direct current through each, four wires.
+
+use super::firing::{breaker, of_test};
+use super::judging::{Found, JOINT, judged, point, quantity, required};
+use super::source::{CLOSE, direct};
+use crate::direct_current::asset::{DcBreaker, Joint, amps};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::sync::Arc;
+use waltron_core::asset::Asset;
+use waltron_core::grading::{Finding, Judgement, Values, Verdict};
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::measuring::{Probe, Property, Signal, Worked};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment, Switching};
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::procedure::{
+    Bench, Measuring, Method, Planned, PlannedPoint, SetupError, Shot, Shots, TestHead, TestKeys,
+};
+use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
+use waltron_core::text::name::Name;
+
+/// The output that feeds what is measured, and the meters at it.
+const PLACE_A: &str = "joint current";
+const PLACE_V: &str = "joint voltage";
+
+/// The least current that tells a contact resistance, and what is fed where the plan does not say, in A.
+const LEAST_A: f64 = 50.0;
+const USUAL_A: f64 = 100.0;
+
+/// The resistance of the contacts and of every joint.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct JointResistanceKeys {
+    /// The current, at least 50 A; 100 A, or what breaker and rig allow, if not given.
+    current: Option<QuantityText<Current>>,
+    /// How long it flows; 2 s if not given.
+    time: Option<QuantityText<Time>>,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+struct JointResistance {
+    test: Name,
+    current: Option<Current>,
+    time: Time,
+}
+
+impl TestKeys for JointResistanceKeys {
+    fn read(
+        &self,
+        head: TestHead<'_>,
+        asset: &Asset,
+        problems: &mut Problems,
+    ) -> Option<Arc<dyn Method>> {
+        let of = of_test(head, asset, problems)?;
+        if of.joints.is_empty() {
+            let problem =
+                Problem::new(head.id.span(), "the breaker's file names no joint to be measured");
+            problems.push(problem.help("add `[[joint]]` with `id = \"main contacts\"` to it"));
+            return None;
+        }
+        let current = match &self.current {
+            None => None,
+            Some(field) => {
+                let wanted = field.positive(problems)?;
+                let why = if wanted.si() < LEAST_A {
+                    Some("less than 50 A does not tell a contact resistance".to_owned())
+                } else if wanted.si() > of.rated_a {
+                    Some(format!("the breaker carries {}", amps(of.rated_a)))
+                } else {
+                    None
+                };
+                if let Some(why) = why {
+                    problems.push(Problem::new(field.span(), why));
+                    return None;
+                }
+                Some(wanted)
+            }
+        };
+        let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems))?;
+        Some(Arc::new(JointResistance { test: head.name(), current, time }))
+    }
+}
+
+impl JointResistance {
+    /// What is fed, and how the resistance is read.
+    fn setup(
+        &self,
+        of: &DcBreaker,
+        rig: &Capability,
+    ) -> Result<(f64, Stimulus, Probe), SetupError> {
+        let channel = rig.currents.iter().find(|c| c.meaning == *PLACE_A).ok_or_else(|| {
+            SetupError::Lacks { lacks: format!("no output for `{PLACE_A}`"), what: "outputs" }
+        })?;
+        for meaning in [PLACE_A, PLACE_V] {
+            if rig.meter(meaning).is_none_or(|m| !m.coupling.is_dc()) {
+                let lacks = format!("no meter for `{meaning}` that shows DC");
+                return Err(SetupError::Lacks { lacks, what: "meters" });
+            }
+        }
+        let range = channel.range.si();
+        let fed = self.current.map_or(USUAL_A.min(range).min(of.rated_a), Measure::si);
+        if fed < LEAST_A {
+            return Err(SetupError::Unknown(format!(
+                "the rig's {} do not tell a contact resistance: it takes at least 50 A",
+                amps(range)
+            )));
+        }
+        let quotient = Worked::Quotient([Signal::from(PLACE_V), Signal::from(PLACE_A)]).into();
+        let mut probe =
+            Probe { of: quotient, what: Property::Dc, dimension: Dimension::RESISTANCE };
+        rig.restore(&mut probe);
+        let out = Stimulus { currents: vec![direct(channel, fed)], voltages: Vec::new() };
+        Ok((fed, out, probe))
+    }
+
+    fn program(&self, joint: &Joint, out: &Stimulus, probe: &Probe, rig: &Capability) -> Program {
+        let mut segments = Vec::new();
+        let output: Name = CLOSE.into();
+        if rig.switches(&output) {
+            for (name, closed) in [("close", true), ("settle", false)] {
+                let mut segment = Segment::hold(name, Stimulus::off(), seconds(0.3));
+                segment.switches = vec![Switching { output: output.clone(), closed }];
+                segments.push(segment);
+            }
+        }
+        segments.push(Segment::hold("current", out.clone(), self.time));
+        let mut program = Program::of(segments);
+        program.reads = vec![probe.clone()];
+        program.connection = Some(joint.name.as_str().into());
+        program
+    }
+}
+
+fn graded(
+    of: &DcBreaker,
+    found: Finding,
+    joint: &str,
+    probe: &Probe,
+    seen: &Observation,
+) -> Finding {
+    let untold =
+        |found: Finding, why: String| found.judged(Judgement::new(Verdict::Inconclusive, why));
+    let Some(reading) = seen.at_end(probe) else {
+        return untold(found, format!("`{probe}` was not measured"));
+    };
+    match (&reading.lacks, reading.value.get("value")) {
+        (Some(lack), _) => untold(found, format!("no value: {lack}; is it closed?")),
+        (None, None) => untold(found, format!("`{probe}` shows nothing")),
+        (None, Some(ohm)) if ohm <= 0.0 => {
+            untold(found, "the voltage is of the other sign: turn its leads".to_owned())
+        }
+        (None, Some(ohm)) => {
+            let of_value = |si| quantity(si, Dimension::RESISTANCE);
+            let u = reading.uncertainty.get("value").unwrap_or(0.0);
+            let measured = Values::none().with_quantity("resistance", of_value(ohm));
+            let uncertainty = Values::none().with_quantity("u", of_value(u));
+            let note = format!("resistance of {joint}");
+            judged(of, found, Found { measured, uncertainty, note })
+        }
+    }
+}
+
+impl Measuring for JointResistance {
+    const WORD: &'static str = "joint-resistance";
+
+    fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
+        let of = breaker(bench.asset)?;
+        let (fed, out, probe) = self.setup(of, bench.capability)?;
+        let shot = |joint: &Joint| {
+            let at = point(&self.test, &format!("resistance/{}", joint.name));
+            let stimulus = Values::none().with_quantity("current", amps(fed));
+            let found = Finding::not_tested(at.clone(), JOINT, stimulus.clone(), "");
+            let limits = required(of, &found);
+            let found = Finding { limits: limits.clone(), ..found };
+            let planned = Planned {
+                points: vec![PlannedPoint::certain(at, JOINT)],
+                stimulus,
+                expected: Values::none(),
+                limits,
+                program: Arc::new(self.program(joint, &out, &probe, bench.capability)),
+                likely: self.time + seconds(0.6),
+                place: None,
+                not_tested: None,
+                is_exact: true,
+                also: Vec::new(),
+            };
+            let (of, probe, name) = (of.clone(), probe.clone(), joint.name.clone());
+            let grade =
+                move |seen: &Observation| vec![graded(&of, found.clone(), &name, &probe, seen)];
+            Shot { planned, grade: Arc::new(grade) }
+        };
+        Ok(Shots::new(of.joints.iter().map(shot).collect()))
+    }
+
+    fn first_see_to(&self) -> Vec<String> {
+        vec!["Connect current and voltage to each joint by wires of their own (four wires), the voltage inside".to_owned()]
+    }
+}
