@@ -82,7 +82,11 @@ type Case = (&'static str, fn(u64) -> Result<(), String>);
 fn clean(found: &[Finding]) -> Result<(), String> {
     match failed(found).as_slice() {
         [] => Ok(()),
-        bad => Err(format!("{bad:?}")),
+        bad => {
+            let of = |f: &&Finding| bad.iter().any(|id| f.point.id.ends_with(id));
+            let why = found.iter().find(of).map(|f| f.reason.as_str()).unwrap_or_default();
+            Err(format!("{bad:?}: {why}"))
+        }
     }
 }
 

@@ -127,11 +127,9 @@ impl Family for DcBreaker {
         before(
             "Keep the leads together and off iron: their inductance limits how quickly the current rises",
         );
+        before("Touch no lead before the source shows that its store is discharged");
         before(
             "See that the arc chute is in place, and that nobody stands before it: it blows out",
-        );
-        p.after.push(
-            "See that the source's store is discharged before the leads are touched".to_owned(),
         );
         p.after
             .push("Put line test and automatic reclosing back, leave the breaker open".to_owned());

@@ -45,6 +45,7 @@ resistance = { max = "15 uOhm" }
 # What is written at its terminals, for the hook-up sheet.
 [terminals]
 "main voltage" = "upper and lower terminal, bolted; the meter inside of both"
+"main current" = "nothing to connect: within the rig"
 "joint current" = "on both sides of what is measured"
 "joint voltage" = "on both sides of what is measured, inside the current"
 "close command" = "X1: 1, 2"

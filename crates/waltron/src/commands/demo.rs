@@ -106,6 +106,7 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
          open {}: current transformers tap by tap, one of them with a shorted turn\n  \
          open {}: a circuit breaker, contact by contact, with a pole that comes late\n  \
          open {}: a low-voltage breaker in its band, with a sensor the wrong way round\n  \
+         open {}: a direct-current breaker of the trams, which opens late\n  \
          read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron hookup {}\n  waltron run {}\n  \
          read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
@@ -113,6 +114,7 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         at("q01-ct.html"),
         at("q05-cb.html"),
         at("ns1-q1.html"),
+        at("tr1-q1.html"),
         at("q07-f1.asset.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),

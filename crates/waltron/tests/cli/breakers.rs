@@ -135,3 +135,63 @@ fn a_band_of_ones_own_stands_in_the_record() {
         site.waltron(&["grade", "r.run.jsonl", "--asset", "ns1-q1.asset.toml"]).exits(1).out();
     assert!(out.contains("above the upper limit"), "{out}");
 }
+
+/// A direct-current breaker's waveforms stand beside the record: they are drawn from there, can be measured afterwards,
+/// and the record is graded again without them.
+#[test]
+fn pulses_of_a_dc_breaker_are_kept_drawn_and_graded_again() {
+    let site = Site::examples();
+    let run = ["run", "tr1-q1.plan.toml", "--yes", "--record", "r.run.jsonl"];
+    let out = site.waltron(&run).exits(1);
+    let all = format!("{}{}", out.out(), out.err());
+    assert!(all.contains("8 of 9 points pass, 1 fail"), "{all}");
+    assert!(all.contains("24 files, ") && all.contains("r.*.cff"), "{all}");
+    let step = "r.opening-time step 1 of 3.cff";
+    let info = site.waltron(&["wave", "info", step]).exits(0).out();
+    for words in ["main current", "main voltage", "20000 a second"] {
+        assert!(info.contains(words), "{words}: {info}");
+    }
+    // The largest current of the step, by the file: it opens at about 6.2 kA.
+    let line = info.lines().find(|l| l.trim_start().starts_with("main current")).unwrap();
+    assert!(line.contains("62") || line.contains("61") || line.contains("6.2 kA"), "{line}");
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    let page = site.read("r.html");
+    for words in [
+        "TR1-Q1 · level at which it opens",
+        "TR1-Q1 · opening on a step",
+        "TR1-Q1 · closing against a current",
+        "extrapolated to no rise",
+        "contacts part",
+        "Contacts and joints",
+    ] {
+        assert!(page.contains(words), "{words}");
+    }
+    let plot = |element: &str| {
+        site.waltron(&["plot", "r.run.jsonl", "--element", element, "-o", "p.svg", "--force"])
+    };
+    plot("opening-time/opening-time").exits(0);
+    assert!(site.read("p.svg").contains("pulse 3"));
+    // Another limit passes what was measured; the waveforms are not needed for that.
+    site.edit("tr1-q1.asset.toml", "max = \"7 ms\"", "max = \"10 ms\"");
+    for file in site.files().iter().filter(|f| f.starts_with("r.") && f.ends_with(".cff")) {
+        std::fs::remove_file(site.dir.path().join(file)).unwrap();
+    }
+    let out =
+        site.waltron(&["grade", "r.run.jsonl", "--asset", "tr1-q1.asset.toml"]).exits(0).out();
+    assert!(out.contains("opening-time/opening-time"), "{out}");
+    // Without them the means are drawn, and nothing else is.
+    site.waltron(&["report", "r.run.jsonl", "-o", "bare.html"]).exits(0);
+    let bare = site.read("bare.html");
+    assert!(bare.contains("level at which it opens") && !bare.contains("opening on a step"));
+}
+
+/// What a source cannot give is told by `check`, with the way out.
+#[test]
+fn a_pulse_longer_than_the_source_gives_is_refused_by_check() {
+    let site = Site::examples();
+    site.edit("tr1-q1.rig.toml", "longest = \"3 s\"", "longest = \"0.8 s\"");
+    let checked = site.waltron(&["check", "tr1-q1.plan.toml"]);
+    let all = checked.exits(2);
+    let all = format!("{}{}", all.out(), all.err());
+    assert!(all.contains("is on for 800 ms at once at most"), "{all}");
+}

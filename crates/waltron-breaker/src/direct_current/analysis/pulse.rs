@@ -144,6 +144,11 @@ impl Pulse<'_> {
         Some((first - grown).max(0.0))
     }
 
+    /// The mean current up to a time, in A.
+    pub(crate) fn mean(&self, until_s: f64) -> f64 {
+        mean(&self.amps[..self.samples(until_s).min(self.amps.len())])
+    }
+
     /// When the current passes a value while it rises, in s from the first sample; before a time only.
     pub(crate) fn passes(&self, amps: f64, before_s: f64) -> Option<f64> {
         let even = smooth(self.amps, self.samples(1e-4));

@@ -195,7 +195,7 @@ impl Firing for Making {
         let ended = match samples(seen) {
             None => untold("the pulse was not captured".to_owned()),
             Some(pulse) => {
-                let was_closed = pulse.passes(floor(at.of), 0.8 * BEFORE_S).is_some();
+                let was_closed = pulse.mean(0.8 * BEFORE_S) > floor(at.of);
                 match pulse.shown(WINDOW_S, floor(at.of)) {
                     _ if was_closed => {
                         untold("it was closed before it was told to close".to_owned())

@@ -418,7 +418,9 @@ impl Firing for TripLevel {
             state.is_done = true;
             return Next::Conclude(vec![self.extrapolated(at, state)]);
         };
-        let (from, to) = ((1.0 - self.margin) * searched, (1.0 + self.margin) * searched);
+        // No longer than was foreseen, also where it lies beyond its band.
+        let margin = self.margin * searched.min(at.of.band().1);
+        let (from, to) = (searched - margin, searched + margin);
         if let Some(why) = at.source.beyond(at.circuit, to, rate) {
             state.rate += 1;
             let points = self.rate(at.of, rate).into_iter();

@@ -120,7 +120,7 @@ pub(crate) fn execute(
     let takes_time = how.pace == Pace::Real || !rig.is_simulated();
     panel.listen(bar.clone(), takes_time);
     let mut injected = 0.0;
-    let mut captured: Vec<String> = Vec::new();
+    let (mut kept_files, mut unkept): (Vec<PathBuf>, Vec<String>) = Default::default();
     let mut seen: HashSet<String> = HashSet::new();
     let show = |grade: &Grade, injected: f64, done: usize| {
         if !quiet {
@@ -156,15 +156,16 @@ pub(crate) fn execute(
                 if let Some(name) = &program.capture {
                     // What was measured is worth more than its picture: the run goes on.
                     let made = capture(job, &record, test, name, program, observation, &now);
-                    let note = match made {
+                    match made {
                         Ok(Some((path, kept))) => {
                             writer.append(&now, &Event::Kept(kept))?;
-                            path.display().to_string()
+                            kept_files.push(path);
                         }
-                        Ok(None) => format!("{name} is too long to be kept"),
-                        Err(failure) => format!("{name} could not be kept: {}", failure.message()),
-                    };
-                    captured.push(note);
+                        Ok(None) => unkept.push(format!("{name} is too long to be kept")),
+                        Err(failure) => {
+                            unkept.push(format!("{name} could not be kept: {}", failure.message()));
+                        }
+                    }
                 }
             }
             Event::Graded(grade) => {
@@ -180,7 +181,7 @@ pub(crate) fn execute(
     };
     let done = runner::run(prepared, &asset, &mut *rig, panel, so_far, &mut sink);
     bar.finish_and_clear();
-    for note in &captured {
+    for note in waveforms(&record, &kept_files).into_iter().chain(unkept) {
         panel.say(&format!("Waveforms  {note}\n"));
     }
     let mut done = done.map_err(|e| {
@@ -192,6 +193,20 @@ pub(crate) fn execute(
         done.grades = whole(&record)?.points;
     }
     Ok(done)
+}
+
+/// More files than this are told by their number.
+const FEW: usize = 4;
+
+/// The files of waveforms, a line each, or of many how many there are.
+fn waveforms(record: &Path, kept: &[PathBuf]) -> Vec<String> {
+    if kept.len() <= FEW {
+        return kept.iter().map(|path| path.display().to_string()).collect();
+    }
+    let name = record.file_name().unwrap_or_default().to_string_lossy();
+    let stem = name.strip_suffix(".run.jsonl").unwrap_or(&name);
+    let beside = record.with_file_name(format!("{stem}.*.cff"));
+    vec![format!("{} files, {}", kept.len(), beside.display())]
 }
 
 /// The time between two moments, RFC 3339; none where they are no moments, or the wrong way round.
