@@ -19,6 +19,7 @@ pub mod reader;
 mod rig;
 pub mod runner;
 pub mod scpi_rig;
+pub mod stand_in;
 pub mod test_set;
 pub mod virtual_rig;
 pub mod writer;

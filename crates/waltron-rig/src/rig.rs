@@ -151,6 +151,16 @@ pub enum RigError {
         /// What was wanted.
         why: String,
     },
+    /// It understood, and would not.
+    #[error("{address} does not tell {asked}: {why}")]
+    Declined {
+        /// The address.
+        address: String,
+        /// What was asked.
+        asked: String,
+        /// What it says.
+        why: String,
+    },
     /// Another client controls the test set.
     #[error("another client (number {owner}) controls the test set at {address}")]
     Busy {

@@ -110,6 +110,7 @@ fn capability() -> Capability {
                 most: Some(60.0),
                 accuracy: None,
                 by_computer: false,
+                words: Vec::new(),
             },
             Instrument {
                 name: "supply.current".into(),
@@ -117,6 +118,7 @@ fn capability() -> Capability {
                 most: Some(60.0),
                 accuracy: None,
                 by_computer: false,
+                words: Vec::new(),
             },
         ],
         parameters: vec![Parameter {

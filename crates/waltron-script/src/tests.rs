@@ -60,6 +60,7 @@ fn context(text: &str) -> Arc<Context> {
                 most: Some(60.0),
                 accuracy: None,
                 by_computer: false,
+                words: Vec::new(),
             },
             Instrument {
                 name: "supply.current".into(),
@@ -67,6 +68,7 @@ fn context(text: &str) -> Arc<Context> {
                 most: Some(60.0),
                 accuracy: None,
                 by_computer: false,
+                words: Vec::new(),
             },
         ],
         parameters: vec![

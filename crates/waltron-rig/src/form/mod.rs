@@ -7,6 +7,7 @@ use meter::{MeterForm, SwitchForm};
 use output::{CurrentForm, Groups, VoltageForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use std::ops::Range;
 use waltron_core::injection::capability::{
     Capability, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue, Switch,
@@ -155,6 +156,8 @@ struct ReadingForm {
     most: Option<AnyQuantityText>,
     /// Its accuracy, such as `0.1 % or 5 mV`; without it, its values have no uncertainty.
     accuracy: Option<AnyToleranceText>,
+    /// What its numbers mean where they stand for words: `{ A = 1, B = 2 }`.
+    words: Option<BTreeMap<String, f64>>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -340,7 +343,15 @@ impl RigForm {
             let most = form.most.and_then(|m| m.positive_of(dimension, problems)).map(|q| q.si);
             let accuracy = form.accuracy.and_then(|a| a.read(dimension, problems));
             let name = form.name.as_str().into();
-            readings.push(Instrument { name, dimension, most, accuracy, by_computer: false });
+            let words = form.words.unwrap_or_default().into_iter().collect();
+            readings.push(Instrument {
+                name,
+                dimension,
+                most,
+                accuracy,
+                by_computer: false,
+                words,
+            });
         }
         let mut parameters = Vec::new();
         for form in self.parameter.unwrap_or_default() {

@@ -1,5 +1,6 @@
 //! The instrument file: how a source, meter or supply is told and asked.
 
+use super::registers::{Register, RegisterForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::time::Duration;
@@ -13,7 +14,8 @@ use waltron_core::text::name::Name;
 
 use crate::form::QuantityKind;
 
-/// An instrument that is driven by messages of its own: SCPI over TCP or a serial port.
+/// An instrument that is driven by messages of its own, SCPI over TCP or a serial port; or a device whose registers
+/// are read by Modbus TCP.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct InstrumentForm {
@@ -23,6 +25,8 @@ pub struct InstrumentForm {
     set: Option<Vec<SetForm>>,
     /// What it measures.
     measure: Option<Vec<MeasureForm>>,
+    /// What stands in its registers (Modbus).
+    register: Option<Vec<RegisterForm>>,
 }
 
 impl Form for InstrumentForm {
@@ -38,6 +42,10 @@ struct HeadForm {
     address: Option<Text>,
     /// Its serial port, such as `/dev/ttyUSB0` or `COM3`.
     serial: Option<Text>,
+    /// Where it answers for its registers by Modbus TCP: host, and port if it is not 502.
+    modbus: Option<Text>,
+    /// Its unit behind that address; 1 if not given (Modbus).
+    unit: Option<Spannable<i64>>,
     /// Bits a second of the serial port; 9600 if not given.
     baud: Option<u32>,
     /// How long an answer may take; 2 s if not given.
@@ -97,6 +105,16 @@ pub struct InstrumentFile {
     pub sets: Vec<SetBy>,
     /// What it measures, each with its query.
     pub measures: Vec<(Instrument, String)>,
+    /// What stands in its registers.
+    pub registers: Vec<(Instrument, Register)>,
+}
+
+impl InstrumentFile {
+    /// Everything that it measures.
+    pub fn readings(&self) -> impl Iterator<Item = &Instrument> {
+        let measures = self.measures.iter().map(|(instrument, _)| instrument);
+        measures.chain(self.registers.iter().map(|(instrument, _)| instrument))
+    }
 }
 
 /// Where an instrument is.
@@ -106,6 +124,8 @@ pub enum Place {
     Tcp(String),
     /// A serial port and its bits a second.
     Serial(String, u32),
+    /// Host and port, and the unit behind them, of a device that is read by Modbus.
+    Modbus(String, u8),
 }
 
 /// How something is set.
@@ -133,15 +153,26 @@ impl InstrumentForm {
 
     fn read(self, problems: &mut Problems) -> Option<InstrumentFile> {
         let head = self.instrument;
-        let place = match (&head.address, &head.serial) {
-            (Some(address), None) => Some(Place::Tcp(address.as_str().to_owned())),
-            (None, Some(port)) => {
+        let unit = match &head.unit {
+            None => Some(1),
+            Some(field) => {
+                let unit = u8::try_from(*field.get()).ok();
+                if unit.is_none() {
+                    problems.push(Problem::new(field.span(), "units go from 0 to 255"));
+                }
+                unit
+            }
+        };
+        let place = match (&head.address, &head.serial, &head.modbus) {
+            (Some(address), None, None) => Some(Place::Tcp(address.as_str().to_owned())),
+            (None, Some(port), None) => {
                 Some(Place::Serial(port.as_str().to_owned(), head.baud.unwrap_or(9600)))
             }
+            (None, None, Some(at)) => Some(Place::Modbus(at.as_str().to_owned(), unit?)),
             _ => {
                 problems.push(
                     Problem::new(head.name.span(), "say where the instrument is, in one way")
-                        .help("`address = \"192.0.2.9:5025\"`, or `serial = \"/dev/ttyUSB0\"`"),
+                        .help("`address = \"192.0.2.9:5025\"`, `serial = \"/dev/ttyUSB0\"`, or `modbus = \"192.0.2.9\"`"),
                 );
                 None
             }
@@ -158,9 +189,27 @@ impl InstrumentForm {
                 let most = m.most.and_then(|most| most.positive_of(dimension, problems));
                 let accuracy = m.accuracy.and_then(|a| a.read(dimension, problems));
                 let most = most.map(|q| q.si);
-                (Instrument { name, dimension, most, accuracy, by_computer: true }, m.query)
+                let words = Vec::new();
+                (Instrument { name, dimension, most, accuracy, by_computer: true, words }, m.query)
             })
             .collect();
+        let forms = self.register.unwrap_or_default();
+        let registers = forms.into_iter().map(|form| form.read(problems));
+        let registers: Option<Vec<_>> = registers.collect();
+        let registers = registers?;
+        let by_registers = matches!(place, Some(Place::Modbus(..)));
+        let says = !sets.is_empty() || !measures.is_empty() || head.off.is_some();
+        let odd = match by_registers {
+            true if says || head.identity.is_some() => {
+                Some("what is read by Modbus has `[[register]]`, and no messages")
+            }
+            true if registers.is_empty() => Some("no `[[register]]` says what could be read of it"),
+            false if !registers.is_empty() => Some("`[[register]]` is of what has `modbus`"),
+            _ => None,
+        };
+        if let Some(odd) = odd {
+            problems.push(Problem::new(head.name.span(), odd));
+        }
         let quantity =
             sets.iter().any(|s| matches!(s.parameter.kind, ParameterKind::Quantity { .. }));
         if quantity && head.off.as_ref().is_none_or(Vec::is_empty) {
@@ -178,6 +227,7 @@ impl InstrumentForm {
             off: head.off.unwrap_or_default(),
             sets,
             measures,
+            registers,
         })
     }
 }

@@ -4,6 +4,10 @@
 //! longest time between two looks goes into the uncertainty of what was timed.
 
 mod form;
+mod modbus;
+mod registers;
+
+pub use registers::{Bits, Register, Space};
 
 use form::SetBy;
 pub use form::{InstrumentFile, InstrumentForm, Place};
@@ -16,7 +20,7 @@ use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
 use waltron_core::injection::capability::{Capability, ParameterKind, ParameterValue};
-use waltron_core::injection::measuring::{Probe, Reading};
+use waltron_core::injection::measuring::{Lack, Probe, Reading};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Condition, Program};
 use waltron_core::plan::selection::is_like;
@@ -25,11 +29,18 @@ use waltron_core::quantity::{Quantity, Time, seconds};
 use waltron_core::text::name::Name;
 use waltron_wire::scpi::reply::number;
 
+/// What an instrument is reached by.
+#[derive(Debug)]
+enum Line {
+    Messages(Link),
+    Registers(modbus::Device),
+}
+
 /// An instrument with its line.
 #[derive(Debug)]
 struct Driven {
     file: InstrumentFile,
-    link: Link,
+    line: Line,
     /// Whether something was set on it since it was switched off.
     touched: bool,
 }
@@ -39,6 +50,14 @@ impl Driven {
         let mut link = match &file.place {
             Place::Tcp(address) => Link::connect(address)?,
             Place::Serial(port, baud) => Link::serial(port, *baud)?,
+            Place::Modbus(address, unit) => {
+                let mut device = modbus::Device::new(address, *unit, file.patience);
+                // Whoever is silent now shall not be found out in the midst of a test.
+                if let Some((_, first)) = file.registers.first() {
+                    device.read(first)?;
+                }
+                return Ok(Self { file, line: Line::Registers(device), touched: false });
+            }
         };
         link.be_patient(file.patience);
         if let Some(wanted) = &file.identity {
@@ -49,19 +68,40 @@ impl Driven {
                 return Err(RigError::OtherInstrument { address, got, wanted });
             }
         }
-        Ok(Self { file, link, touched: false })
+        Ok(Self { file, line: Line::Messages(link), touched: false })
+    }
+
+    /// The line of messages; none of what is read by registers.
+    fn link(&mut self) -> Result<&mut Link, RigError> {
+        match &mut self.line {
+            Line::Messages(link) => Ok(link),
+            Line::Registers(_) => Err(RigError::NoInstrument {
+                name: format!("{} (it takes no messages)", self.file.name),
+            }),
+        }
+    }
+
+    fn measures(&self, name: &str) -> bool {
+        self.file.readings().any(|instrument| instrument.name == name)
     }
 
     fn measure(&mut self, name: &str) -> Result<f64, RigError> {
+        if let Line::Registers(device) = &mut self.line {
+            let register = self.file.registers.iter().find(|(i, _)| i.name == name);
+            let (_, register) =
+                register.ok_or_else(|| RigError::NoInstrument { name: name.to_owned() })?;
+            return device.read(register);
+        }
         let query = self.file.measures.iter().find(|(i, _)| i.name == name).map(|(_, q)| q.clone());
         let query = query.ok_or_else(|| RigError::NoInstrument { name: name.to_string() })?;
-        let answer = self.link.ask(&query)?;
+        let link = self.link()?;
+        let answer = link.ask(&query)?;
         // Some add their unit, or further values; the number comes first.
         let first = answer.split([',', ' ', ';']).find(|p| !p.is_empty()).unwrap_or_default();
         match first.parse::<f64>() {
             // The standard's words for not-a-number and infinity are numbers too big to be true.
             Ok(value) if value.is_finite() && value.abs() < 9e36 => Ok(value),
-            _ => Err(self.link.nonsense(&query, answer.as_bytes(), "a number was wanted")),
+            _ => Err(link.nonsense(&query, answer.as_bytes(), "a number was wanted")),
         }
     }
 
@@ -73,7 +113,7 @@ impl Driven {
         let switches = self.file.sets.iter().filter(is_switch).filter_map(|s| s.messages.last());
         let messages: Vec<String> = self.file.off.iter().chain(switches).cloned().collect();
         for message in messages {
-            self.link.tell(message.as_bytes())?;
+            self.link()?.tell(message.as_bytes())?;
         }
         self.touched = false;
         Ok(())
@@ -99,7 +139,7 @@ pub fn together(base: &Capability, files: &[InstrumentFile]) -> Capability {
     let mut all = base.clone();
     for file in files {
         all.instruments.push(file.name.clone());
-        all.readings.extend(file.measures.iter().map(|(i, _)| i.clone()));
+        all.readings.extend(file.readings().cloned());
         all.parameters.extend(file.sets.iter().map(|s| s.parameter.clone()));
     }
     all
@@ -117,17 +157,45 @@ impl WithInstruments {
     }
 
     fn is_ours(&self, probe: &Probe) -> bool {
-        let measured = |d: &Driven| d.file.measures.iter().any(|(i, _)| probe.of == i.name);
-        self.driven.iter().any(measured)
+        self.driven.iter().any(|driven| driven.measures(probe.of.as_str()))
     }
 
     fn measure(&mut self, name: &str) -> Result<f64, RigError> {
         let driven = self
             .driven
             .iter_mut()
-            .find(|d| d.file.measures.iter().any(|(i, _)| i.name == name))
+            .find(|d| d.measures(name))
             .ok_or_else(|| RigError::NoInstrument { name: name.to_string() })?;
         driven.measure(name)
+    }
+}
+
+impl WithInstruments {
+    /// A reading for the record. A device that does not tell a register leaves it without a value, and the run
+    /// goes on: nothing was put out by it.
+    fn reading(&mut self, probe: &Probe) -> Result<Reading, RigError> {
+        let name = probe.of.as_str();
+        let by_registers = |d: &&Driven| d.measures(name) && matches!(d.line, Line::Registers(_));
+        let is_of_registers = self.driven.iter().any(|d| by_registers(&d));
+        match self.measure(name) {
+            Ok(si) => {
+                let value = Quantity { si, dimension: probe.dimension };
+                let value = Values::none().with_quantity("value", value);
+                let mut reading = Reading::at_end(probe.clone(), value);
+                let u = self.capability.accuracy_of(&Name::from(name), si).map(|(u, _)| u);
+                if let Some(u) = u.filter(|_| is_of_registers) {
+                    let u = Quantity { si: u, dimension: probe.dimension };
+                    reading.uncertainty = Values::none().with_quantity("value", u);
+                }
+                Ok(reading)
+            }
+            Err(error) if is_of_registers => {
+                let mut reading = Reading::at_end(probe.clone(), Values::none());
+                reading.lacks = Some(Lack::NotTold(Name::from(name), error.to_string()));
+                Ok(reading)
+            }
+            Err(error) => Err(error),
+        }
     }
 }
 
@@ -150,10 +218,7 @@ impl Watching<'_> {
         else {
             return false;
         };
-        let found = self
-            .driven
-            .iter_mut()
-            .find(|d| d.file.measures.iter().any(|(i, _)| probe.of == i.name));
+        let found = self.driven.iter_mut().find(|d| d.measures(probe.of.as_str()));
         let Some(found) = found else { return false };
         let asked = Instant::now();
         let value = match found.measure(probe.of.as_str()) {
@@ -296,12 +361,7 @@ impl Rig for WithInstruments {
                 if let Some(at) = readings.iter().position(|r| r.probe == *probe) {
                     observation.readings.push(readings.remove(at));
                 } else if self.is_ours(probe) {
-                    let value = Quantity {
-                        si: self.measure(probe.of.as_str())?,
-                        dimension: probe.dimension,
-                    };
-                    let value = Values::none().with_quantity("value", value);
-                    observation.readings.push(Reading::at_end(probe.clone(), value));
+                    observation.readings.push(self.reading(probe)?);
                 }
             }
         }
@@ -347,18 +407,21 @@ impl Rig for WithInstruments {
             _ => return Err(no()),
         };
         driven.touched = true;
-        driven.link.tell(message.as_bytes())
+        driven.link()?.tell(message.as_bytes())
     }
 
     fn send(&mut self, to: &Name, text: &str, answers: bool) -> Result<Option<String>, RigError> {
         let Some(driven) = self.driven.iter_mut().find(|d| d.file.name == *to) else {
             return self.base.send(to, text, answers);
         };
+        let link = driven.link()?;
+        let answer = if answers {
+            link.ask(text).map(Some)
+        } else {
+            link.tell(text.as_bytes()).map(|()| None)
+        };
         driven.touched = true;
-        if answers {
-            return driven.link.ask(text).map(Some);
-        }
-        driven.link.tell(text.as_bytes()).map(|()| None)
+        answer
     }
 
     fn end_test(&mut self) -> Result<(), RigError> {

@@ -21,7 +21,7 @@ use crate::description::Description;
 use crate::virtual_rig::VirtualRig;
 use crate::{Rig, RigError};
 use player::{Flags, Live};
-use std::collections::{HashSet, VecDeque};
+use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use waltron_core::asset::readback::ReadSetting;
@@ -79,6 +79,8 @@ struct Inner {
     tripped: bool,
     log: VecDeque<(f64, String)>,
     sessions: u64,
+    /// What the specimen told last of itself, for while it plays.
+    told: BTreeMap<String, f64>,
 }
 
 /// The instrument, shared by its clients.
@@ -119,6 +121,7 @@ impl TestSet {
             tripped: false,
             log: VecDeque::new(),
             sessions: 0,
+            told: BTreeMap::new(),
         };
         Self {
             description,
@@ -380,6 +383,16 @@ impl TestSet {
             Some(rig) => Ok(act(rig)),
             None => Err(faults::SETTINGS_CONFLICT.because("a program is playing")),
         }
+    }
+
+    /// What its specimen tells of itself; while it plays, what it told last.
+    pub fn reading(&self, name: &str) -> Option<f64> {
+        let mut inner = self.lock();
+        if let Some(rig) = &inner.rig {
+            let now = rig.reading(name)?;
+            inner.told.insert(name.to_owned(), now);
+        }
+        inner.told.get(name).copied()
     }
 
     fn settings(&self) -> Vec<ReadSetting> {

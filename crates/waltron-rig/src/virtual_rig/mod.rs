@@ -56,6 +56,11 @@ impl VirtualRig {
         &self.bench.out
     }
 
+    /// What its specimen tells of itself at present, such as a trip unit's counters.
+    pub fn reading(&self, name: &str) -> Option<f64> {
+        self.bench.specimen.reading(name)
+    }
+
     /// Says which draw of scatter the next injection gets; without being told, each gets its own.
     pub fn set_draw(&mut self, draw: u64) {
         self.draw = draw;

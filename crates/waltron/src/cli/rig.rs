@@ -13,7 +13,7 @@ pub(crate) enum Rig {
     Probe(RigProbe),
     /// Be a simulated test set on TCP, with the specimen of a virtual rig behind it.
     #[command(
-        after_help = "Examples:\n  waltron rig serve brackwater/q07-f1.rig.toml\n  waltron rig serve brackwater/q07-f1.rig.toml --listen 127.0.0.1:0 --pace real\n\nCommands: docs/scpi.md. It listens on this machine only, unless told otherwise with --listen."
+        after_help = "Examples:\n  waltron rig serve brackwater/q07-f1.rig.toml\n  waltron rig serve brackwater/q07-f1.rig.toml --listen 127.0.0.1:0 --pace real\n  waltron rig serve brackwater/ns1-q1-port.rig.toml --registers brackwater/ns1-q1.instrument.toml\n\nCommands: docs/scpi.md. It listens on this machine only, unless told otherwise with --listen."
     )]
     Serve(RigServe),
     /// Say what a rig file's rig can put out and see.
@@ -46,6 +46,17 @@ pub(crate) struct RigServe {
     /// Where to listen; port 0 takes a free one.
     #[arg(long, value_name = "HOST:PORT", default_value = "127.0.0.1:5025")]
     pub(crate) listen: String,
+    /// An instrument's file of registers: the specimen answers for them by Modbus TCP beside the test set.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) registers: Option<PathBuf>,
+    /// Where it answers for its registers; port 0 takes a free one.
+    #[arg(
+        long,
+        value_name = "HOST:PORT",
+        default_value = "127.0.0.1:1502",
+        requires = "registers"
+    )]
+    pub(crate) registers_at: String,
     /// How simulated time relates to the wall clock.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) pace: PaceArg,

@@ -9,12 +9,15 @@ use crate::rigs::{Setup, virtual_rig};
 use crate::signals::install;
 use crate::terminal::{BAD, STRONG, Terminal, plain, styled};
 use serde_json::json;
+use std::io::ErrorKind;
 use std::net::TcpListener;
 use std::sync::Arc;
 use waltron_core::injection::capability::ParameterKind;
 use waltron_core::quantity::text;
 use waltron_rig::Description;
+use waltron_rig::instruments::InstrumentForm;
 use waltron_rig::scpi_rig::{Presented, probe};
+use waltron_rig::stand_in::serve_registers;
 use waltron_rig::test_set::{Served, TestSet, serve};
 use waltron_rig::virtual_rig::Pace;
 use waltron_rig::{RigFile, RigForm, RigKind};
@@ -110,18 +113,24 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
     let seed = args.seed.unwrap_or(file.seed);
     // Mistakes in the specimen's file show before anybody connects.
     let first = virtual_rig(&file, &specimen, &source, &args.rig, Setup { seed, pace })?;
-    let listener = TcpListener::bind(&args.listen).map_err(|e| {
-        Failure::trouble(format!("cannot listen on {}: {e}", args.listen))
-            .help("choose another one, such as --listen 127.0.0.1:5026, or port 0 for a free one")
-    })?;
-    let address = listener.local_addr().map_or_else(|_| args.listen.clone(), |a| a.to_string());
+    let (listener, address) = listening(&args.listen, "--listen 127.0.0.1:5026")?;
     let description = Description::of(&file.name, &file.capability, true, pace == Pace::Real);
     let capability = file.capability.clone();
     let path = args.rig.clone();
     let build =
         move |seed: u64| virtual_rig(&file, &specimen, &source, &path, Setup { seed, pace }).ok();
     let set = Arc::new(TestSet::new(description, capability, first, Box::new(build)));
+    let registers = args.registers.as_ref().map(|file| {
+        let file = InstrumentForm::load(&read_source(file)?)?;
+        let listener = listening(&args.registers_at, "--registers-at 127.0.0.1:1503")?;
+        Ok::<_, Failure>((file, listener))
+    });
+    let registers = registers.transpose()?;
     terminal.print(&format!("Test set at {address}, Ctrl-C ends it\n"));
+    if let Some((file, (_, at))) = &registers {
+        terminal
+            .print(&format!("{} answers for its registers at {at}\n", plain(file.name.as_str())));
+    }
     let stop = install();
     let quiet = *terminal;
     let tell = move |event: Served| {
@@ -131,9 +140,29 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
             Served::Refused(from) => format!("a client from {from} was refused: too many\n"),
         });
     };
-    serve(&listener, &set, &stop, &tell)
-        .map_err(|e| Failure::trouble(format!("the test set failed, outputs are off: {e}")))?;
+    let tells = |name: &str| set.reading(name);
+    let (served, answered) = std::thread::scope(|scope| {
+        let beside = registers.as_ref().map(|(file, (listener, _))| {
+            scope.spawn(|| serve_registers(listener, file, &tells, &stop))
+        });
+        let served = serve(&listener, &set, &stop, &tell);
+        let answered =
+            beside.map(|beside| beside.join().unwrap_or_else(|_| Err(ErrorKind::Other.into())));
+        (served, answered)
+    });
+    served.map_err(|e| Failure::trouble(format!("the test set failed, outputs are off: {e}")))?;
+    answered.transpose().map_err(|e| Failure::trouble(format!("the registers failed: {e}")))?;
     Ok(Exit::Pass)
+}
+
+/// A listener with its address as it came to be.
+fn listening(wanted: &str, other: &str) -> Result<(TcpListener, String), Failure> {
+    let listener = TcpListener::bind(wanted).map_err(|e| {
+        Failure::trouble(format!("cannot listen on {wanted}: {e}"))
+            .help(format!("choose another one, such as {other}, or port 0 for a free one"))
+    })?;
+    let address = listener.local_addr().map_or_else(|_| wanted.to_owned(), |a| a.to_string());
+    Ok((listener, address))
 }
 
 fn listed(args: &RigList, terminal: &Terminal) -> Result<Exit, Failure> {

@@ -90,6 +90,16 @@ pub struct Instrument {
     pub accuracy: Option<AnyTolerance>,
     /// Whether the computer looks at it while the rig plays, and not the rig.
     pub by_computer: bool,
+    /// What its numbers mean where they stand for words, such as the name of a group of settings.
+    pub words: Vec<(String, f64)>,
+}
+
+impl Instrument {
+    /// The word that a number stands for, where it does.
+    pub fn word(&self, si: f64) -> Option<&str> {
+        let near = |(_, number): &&(String, f64)| (number - si).abs() < 1e-9;
+        self.words.iter().find(near).map(|(word, _)| word.as_str())
+    }
 }
 
 /// Something that can be set besides the outputs.

@@ -12,6 +12,8 @@ pub enum Lack {
     BeyondRange(Name),
     /// What is divided by shows no more than it is uncertain by.
     AlmostNothing(String),
+    /// What tells it did not, and why.
+    NotTold(Name, String),
     /// This input shows nothing that has such a property, such as the phase of nothing.
     Nothing(Name),
 }
@@ -27,6 +29,7 @@ impl fmt::Display for Lack {
                     "{of} shows no more than its meter is uncertain by, and nothing can be divided by that"
                 )
             }
+            Self::NotTold(of, why) => write!(f, "`{of}` was not told: {why}"),
             Self::Nothing(of) => write!(f, "`{of}` shows nothing"),
         }
     }
