@@ -16,7 +16,8 @@ use direct_current::{
     DcBreakerForm, JointResistanceKeys, MakingKeys, OpeningTimeKeys, TripLevelKeys,
 };
 use low_voltage::{
-    GroundFaultKeys, InstantaneousKeys, LongTimeKeys, LvBreakerForm, NoTripKeys, ShortTimeKeys,
+    GroundFaultKeys, InstantaneousKeys, LongTimeKeys, LvBreakerForm, NoTripKeys, ReadBackKeys,
+    ShortTimeKeys,
 };
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
@@ -134,6 +135,10 @@ impl Wing for BreakerWing {
                 "a current through one pole, timed; back through the neutral it must not trip",
             ),
             Registration::of::<NoTripKeys>("no-trip", "a current that must not trip for a time"),
+            Registration::of::<ReadBackKeys>(
+                "read-back",
+                "settings and counters as the trip unit tells them, against the file and the run",
+            ),
             Registration::of::<JointResistanceKeys>(
                 "joint-resistance",
                 "a direct current through contacts and joints of a direct-current breaker",

@@ -218,3 +218,187 @@ fn what_must_not_trip_must_have_carried_its_current() {
     let neutral = play(GROUND);
     assert_eq!(of(&neutral, "neutral").verdict, Verdict::Inconclusive);
 }
+
+const PORT_RIG: &str = include_str!("../../../examples/ns1-q1-port.rig.toml");
+
+/// A test through the port, with what was asked meanwhile.
+fn at_port(specimen: &str, rig: &str, tests: &[&str]) -> (Vec<Finding>, Vec<String>) {
+    let mut bench = bench(specimen, rig, 3);
+    let through = |test: &&str| format!("{test}through = \"test-port\"\n");
+    let tests: Vec<String> = tests.iter().map(through).collect();
+    let found =
+        tests.iter().flat_map(|test| bench.play(&asset(ASSET), test, &confirmed).0).collect();
+    (found, bench.asked.iter().map(|q| q.text.clone()).collect())
+}
+
+fn swapped(text: &str, from: &str, to: &str) -> String {
+    assert!(text.contains(from), "{from}");
+    text.replacen(from, to, 1)
+}
+
+/// What stands for a current at the test port trips in the same time, and no large current is needed; a sensor that is
+/// the wrong way round is not seen by it.
+#[test]
+fn through_the_test_port_the_unit_alone_is_tested() {
+    for test in [
+        LONG,
+        SHORT,
+        INSTANT,
+        GROUND,
+        "procedure = \"no-trip\"\ntime = \"10 min\"\npoles = [\"L1\"]\n",
+    ] {
+        let (found, _) = at_port(SPECIMEN, PORT_RIG, &[test]);
+        assert_eq!(failed(&found), Vec::<&str>::new(), "{test}");
+        assert_eq!(of(&found, "ready").verdict, Verdict::Pass);
+        assert!(!found.iter().any(|f| f.point.id.contains("connection")));
+    }
+    let (found, _) = at_port(SPECIMEN, PORT_RIG, &[LONG]);
+    // As through the poles, by hand; and 100 mA stand for 1600 A.
+    let by_hand = 10.9 * (4.8 * 1600.0 / 3840.0f64).powi(2) + 0.024 + 2e-3;
+    let time = value(&found, "3x/L1/trip-time", "time");
+    assert!((time / by_hand - 1.0).abs() < 0.03, "{time}, by hand {by_hand}");
+    let port = of(&found, "3x/L1/trip-time").stimulus.get("port").unwrap();
+    assert!((port - 0.240).abs() < 1e-9, "{port}");
+    // A unit that is slow is found all the same.
+    let slow = swapped(SPECIMEN, "delay = \"300 ms\"", "delay = \"450 ms\"");
+    assert_eq!(failed(&at_port(&slow, PORT_RIG, &[SHORT]).0), ["1.4x/L1/trip-time"]);
+}
+
+/// Closed, not tripped, the right group: else somebody is sent once, and nothing is put out that would be graded by
+/// another group's settings.
+#[test]
+fn what_the_unit_must_be_before_is_asked_of_itself() {
+    let other = swapped(SPECIMEN, "setting_group = \"1\"", "setting_group = \"2\"");
+    let (found, _) = at_port(&other, PORT_RIG, &[SHORT]);
+    assert_eq!(failed(&found), ["ready"]);
+    assert!(of(&found, "ready").reason.contains("group B, and the file says A"));
+    let f = of(&found, "1.4x/L1/trip-time");
+    assert!(f.verdict == Verdict::NotTested && f.reason.contains("group B"), "{}", f.reason);
+    // Nobody resets it: the first shot trips it, somebody is asked, and it stays open.
+    let stays = swapped(SPECIMEN, "port = \"100 mA\"", "port = \"100 mA\"\nreset = false");
+    let two = SHORT.replace("[\"L1\"]", "[\"L1\", \"L2\"]");
+    let (found, asked) = at_port(&stays, PORT_RIG, &[&two]);
+    assert_eq!(of(&found, "1.4x/L1/trip-time").verdict, Verdict::Pass);
+    let second = of(&found, "1.4x/L2/trip-time");
+    assert!(
+        second.verdict == Verdict::NotTested && second.reason.contains("open, and stayed so"),
+        "{}",
+        second.reason
+    );
+    let resets = asked.iter().filter(|text| text.starts_with("Reset the trip unit")).count();
+    assert_eq!(resets, 2, "{asked:?}");
+}
+
+/// Where no contact tells, the unit tells itself that it tripped; when, it does not.
+#[test]
+fn a_trip_that_no_contact_senses_is_confirmed_by_the_unit() {
+    let blind = swapped(
+        PORT_RIG,
+        "[[input]]\nid = \"BI1\"\nmeaning = \"52a\"\nterminal = \"BI1: +, -\"\n",
+        "",
+    );
+    let (found, _) = at_port(SPECIMEN, &blind, &[SHORT]);
+    let f = of(&found, "1.4x/L1/trip-time");
+    assert!(
+        f.verdict == Verdict::Inconclusive
+            && f.reason.contains("it tripped, as the trip unit tells itself"),
+        "{}",
+        f.reason
+    );
+    // It does not trip, and says so: its function is off.
+    let off = swapped(
+        SPECIMEN,
+        "[[function]]\nid = \"short-time\"\npickup = \"3 x\"\ndelay = \"300 ms\"\n",
+        "",
+    );
+    let (found, _) = at_port(&off, &blind, &[SHORT]);
+    let f = of(&found, "1.4x/L1/trip-time");
+    assert!(f.verdict == Verdict::Fail && f.reason.contains("no trip for"), "{}", f.reason);
+    // What must not trip: the unit tells that it is closed; and that it tripped, if it did.
+    let hold = "procedure = \"no-trip\"\ntime = \"1 min\"\npoles = [\"L1\"]\n";
+    assert_eq!(of(&at_port(SPECIMEN, &blind, &[hold]).0, "L1").verdict, Verdict::Pass);
+    let low = swapped(
+        SPECIMEN,
+        "pickup = \"0.89 x\"\ndelay = \"10.9 s\"",
+        "pickup = \"0.5 x\"\ndelay = \"1 s\"",
+    );
+    let (found, _) = at_port(&low, &blind, &[hold]);
+    let f = of(&found, "L1");
+    assert!(
+        f.verdict == Verdict::Fail && f.reason.contains("as the trip unit tells"),
+        "{}",
+        f.reason
+    );
+    // Without either nobody would see anything: pulses cannot be told apart, and so it is said.
+    let plan = waltron_test_support::wing::plan(
+        WINGS,
+        &asset(ASSET),
+        &format!("{INSTANT}through = \"test-port\"\n"),
+    );
+    let (breaker, capability) = (asset(ASSET), support::capability(&blind));
+    let bench = waltron_core::procedure::Bench { asset: &breaker, capability: &capability };
+    let refused = plan.tests[0].procedure(bench).err().unwrap().to_string();
+    assert!(refused.contains("52a"), "{refused}");
+}
+
+#[test]
+fn settings_and_counters_are_read_back_and_compared() {
+    const READ: &str = "procedure = \"read-back\"\n";
+    let play =
+        |specimen: &str| bench(specimen, PORT_RIG, 3).play(&asset(ASSET), READ, &confirmed).0;
+    assert_eq!(failed(&play(SPECIMEN)), Vec::<&str>::new());
+    let trips = play(SPECIMEN);
+    assert!(of(&trips, "counter/trips").verdict == Verdict::Measured);
+    for (from, to, what, words) in [
+        (
+            "\"long_time.pickup\" = \"1280 A\"",
+            "\"long_time.pickup\" = \"1440 A\"",
+            "settings/long-time-pickup",
+            "set to 1440 A",
+        ),
+        (
+            "\"short_time.delay\" = \"300 ms\"",
+            "\"short_time.delay\" = \"0.2 s\"",
+            "settings/short-time-delay",
+            "200 ms",
+        ),
+        ("setting_group = \"1\"", "setting_group = \"2\"", "settings/group", "group B"),
+    ] {
+        let found = play(&swapped(SPECIMEN, from, to));
+        assert_eq!(failed(&found), [what]);
+        assert!(of(&found, what).reason.contains(words), "{}", of(&found, what).reason);
+    }
+    // A display that shows nothing for one of them.
+    let found = play(&swapped(SPECIMEN, "\"ground_fault.delay\" = \"200 ms\"\n", ""));
+    assert_eq!(failed(&found), ["settings/ground-fault-delay"]);
+    assert_eq!(of(&found, "settings/ground-fault-delay").verdict, Verdict::Inconclusive);
+}
+
+#[test]
+fn a_port_that_nobody_knows_is_refused() {
+    use waltron_core::plan::PlanForm;
+    let bare = swapped(ASSET, "port = \"100 mA\"", "# no port");
+    let text = format!(
+        "[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\n{LONG}through = \"test-port\"\n"
+    );
+    let source = Source::new("plan", text.as_str());
+    let error =
+        PlanForm::load(&source, WINGS).and_then(|p| p.resolve(&source, &asset(&bare))).unwrap_err();
+    assert!(
+        error.problems[0].message.contains("does not say what stands for a current"),
+        "{error:?}"
+    );
+    for port in ["100 ms", "-1 V", "0 A"] {
+        let odd = swapped(ASSET, "port = \"100 mA\"", &format!("port = \"{port}\""));
+        assert!(WINGS.asset(&Source::new("a", odd.as_str())).is_err(), "{port}");
+    }
+    // More than the rig gives is not tested, with the reason.
+    let small = swapped(PORT_RIG, "range = \"1 A\"", "range = \"200 mA\"");
+    let (found, _) = at_port(SPECIMEN, &small, &[LONG]);
+    let f = of(&found, "3x/L1/trip-time");
+    assert!(
+        f.verdict == Verdict::NotTested && f.reason.contains("0.24 A at the test port"),
+        "{}",
+        f.reason
+    );
+}

@@ -28,8 +28,8 @@ pub struct SpecimenForm {
     noise: Option<NoiseForm>,
     /// The true protection elements (relay).
     element: Option<Vec<ElementForm>>,
-    /// Settings as its own display tells them, such as `"51P.pickup" = "1.2 A"`; what it does is
-    /// another matter.
+    /// Settings as its own display tells them, such as `"51P.pickup" = "1.2 A"`, or
+    /// `"long_time.pickup" = "1280 A"` of a trip unit; what it does is another matter.
     display: Option<BTreeMap<String, String>>,
     /// The true supply (supply).
     supply: Option<SupplyForm>,
@@ -166,7 +166,9 @@ impl SpecimenForm {
                     return None;
                 };
                 let noise = form.noise.and_then(|n| n.current);
-                let truth = unit.read(form.function.unwrap_or_default(), noise, problems)?;
+                let display = form.display.unwrap_or_default();
+                let functions = form.function.unwrap_or_default();
+                let truth = unit.read(functions, &display, noise, problems)?;
                 Some(Box::new(TripUnit::new(truth, seed)) as Box<dyn Specimen>)
             }
             Kind::Breaker => {
@@ -198,9 +200,11 @@ impl SpecimenForm {
             Kind::TripUnit => ("trip unit", "trip_unit"),
             Kind::DcBreaker => ("direct-current breaker", "dc_breaker"),
         };
+        // What has a display shows its settings.
+        let shows = matches!(own, "element" | "trip_unit");
         let tables = [
             ("element", "[[element]]", self.element.is_some()),
-            ("display", "[display]", self.display.is_some() && own != "element"),
+            ("display", "[display]", self.display.is_some() && !shows),
             ("supply", "[supply]", self.supply.is_some()),
             ("transformer", "[transformer]", self.transformer.is_some()),
             ("transformer", "[[core]]", self.core.is_some()),
@@ -214,7 +218,7 @@ impl SpecimenForm {
             ("trip_unit", "[[function]]", self.function.is_some()),
         ];
         for (name, written, given) in tables {
-            if given && name != own && !(name == "display" && own == "element") {
+            if given && name != own && !(name == "display" && shows) {
                 problems.push(Problem::new(0..0, format!("a {kind} has no `{written}`")));
             }
         }

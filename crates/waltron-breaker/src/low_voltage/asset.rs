@@ -1,6 +1,7 @@
 //! A low-voltage breaker, as its file tells it.
 
 use super::band::{Band, Times};
+use super::procedure::{CURRENT, PORT};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::any::Any;
@@ -89,6 +90,8 @@ pub struct LvBreaker {
     pub trip_unit: Option<String>,
     /// The group of settings that is in use.
     pub setting_group: Option<String>,
+    /// What stands at its test port for the sensor's current: a current or a voltage, RMS.
+    pub port: Option<Quantity>,
     /// Whether it remembers heat.
     pub has_memory: bool,
     /// Whether a sensor stands in the neutral.
@@ -146,6 +149,8 @@ impl Family for LvBreaker {
         for function in &self.functions {
             let key = function.acts.key().replace('-', "_");
             all.push((format!("{key}.pickup"), of(function.pickup_a)));
+            let time = |si| Quantity { si, dimension: Dimension::TIME };
+            all.extend(function.delay_s.map(|si| (format!("{key}.delay"), time(si))));
         }
         all
     }
@@ -184,22 +189,34 @@ impl Family for LvBreaker {
             };
             all.push((format!("{}{rest}", first.to_uppercase()), told));
         }
+        all.extend(
+            self.port.map(|port| {
+                ("Test port".to_owned(), format!("{port} for {}", amps(self.sensor_a)))
+            }),
+        );
         let memory = if self.has_memory { "on" } else { "none" };
         all.push(("Thermal memory".to_owned(), memory.to_owned()));
         all.push(("Band".to_owned(), self.band.told()));
         all
     }
 
-    fn precautions(&self, _connected: &[Name]) -> Precautions {
+    fn precautions(&self, connected: &[Name]) -> Precautions {
         let mut p = Precautions::default();
         let mut first = |text: &str| p.first.push(text.to_owned());
         first("See that the breaker is drawn out, or dead and isolated on both sides");
         first("Write the settings of the trip unit down before anything is changed");
         let mut before = |text: &str| p.before.push(text.to_owned());
-        before(
-            "Bolt both leads to the terminals of one pole, short and close together: their impedance limits the current",
-        );
-        before("Each output has its own return: leave the leads of the others off");
+        if connected.iter().any(|name| *name == *PORT) {
+            before(
+                "Plug the rig into the test port of the trip unit, pole by pole; no current flows through the poles",
+            );
+        }
+        if connected.iter().any(|name| *name == *CURRENT) {
+            before(
+                "Bolt both leads to the terminals of one pole, short and close together: their impedance limits the current",
+            );
+            before("Each output has its own return: leave the leads of the others off");
+        }
         before("Set the trip unit as its file says, and close the breaker");
         p.after.push("Set the trip unit back to the settings that were written down".to_owned());
         p.after.push("Leave the breaker open, its spring discharged".to_owned());

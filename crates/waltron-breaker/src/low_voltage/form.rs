@@ -80,6 +80,8 @@ struct TripUnitForm {
     thermal_memory: Option<bool>,
     /// The group of settings that is in use.
     setting_group: Option<String>,
+    /// What stands at its test port for the sensor's rated current: `"100 mA"`, `"1 V"`; it has none if not given.
+    port: Option<AnyQuantityText>,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -156,6 +158,18 @@ impl LvBreakerForm {
             problems.push(Problem::new(0..0, "a breaker has at least one pole, each with a name"));
             return None;
         }
+        let port = match &unit.port {
+            None => None,
+            Some(field) => {
+                let at = field.read(problems)?;
+                let fits = matches!(at.dimension, Dimension::CURRENT | Dimension::VOLTAGE);
+                if !fits || at.si.is_nan() || at.si <= 0.0 {
+                    let message = "a current or a voltage stands for the sensor's current";
+                    problems.push(Problem::new(field.span(), message));
+                }
+                Some(at)
+            }
+        };
         let frequency = frequency?;
         let own = LvBreaker {
             poles,
@@ -164,6 +178,7 @@ impl LvBreakerForm {
             rated_v: voltage?.si(),
             trip_unit: unit.model,
             setting_group: unit.setting_group,
+            port,
             has_memory: unit.thermal_memory.unwrap_or(false),
             neutral_sensor: self.breaker.neutral_sensor.unwrap_or(false),
             functions,

@@ -127,6 +127,8 @@ pub(crate) enum QuantityKind {
     Resistance,
     /// In K.
     Temperature,
+    /// In s.
+    Time,
     /// Without unit.
     Number,
 }
@@ -140,6 +142,7 @@ impl QuantityKind {
             Self::Power => Dimension::POWER,
             Self::Resistance => Dimension::RESISTANCE,
             Self::Temperature => Dimension::TEMPERATURE,
+            Self::Time => Dimension::TIME,
             Self::Number => Dimension::NUMBER,
         }
     }

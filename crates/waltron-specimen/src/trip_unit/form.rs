@@ -3,7 +3,8 @@
 use super::{Acts, TripFunction, TripUnitTruth};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::quantity::{Current, Dimension, Measure, Ratio, Time};
+use std::collections::BTreeMap;
+use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Text, optional,
 };
@@ -30,6 +31,10 @@ pub(crate) struct TripUnitForm {
     auxiliary_follows: Option<bool>,
     /// Whether the sensor in the neutral is the wrong way round; false if not given.
     neutral_reversed: Option<bool>,
+    /// What stands at its test port for the plug's current: a current or a voltage; it has none if not given.
+    port: Option<AnyQuantityText>,
+    /// Whether somebody resets and closes it between two injections; true if not given.
+    reset: Option<bool>,
 }
 
 /// A function of a trip unit.
@@ -63,6 +68,7 @@ impl TripUnitForm {
     pub(crate) fn read(
         self,
         functions: Vec<FunctionForm>,
+        display: &BTreeMap<String, String>,
         noise: Option<QuantityText<Ratio>>,
         problems: &mut Problems,
     ) -> Option<TripUnitTruth> {
@@ -101,6 +107,26 @@ impl TripUnitForm {
             let at_a = at.map(|at| at.value * plug);
             all.push(TripFunction { acts, pickup_a: pickup, delay_s: delay, at_a });
         }
+        let port = match &self.port {
+            None => None,
+            Some(field) => {
+                let at = field.read(problems)?;
+                let fits = matches!(at.dimension, Dimension::CURRENT | Dimension::VOLTAGE);
+                if !fits || at.si <= 0.0 {
+                    let message = "a current or a voltage stands for the plug's current";
+                    problems.push(Problem::new(field.span(), message));
+                    return None;
+                }
+                Some(at.si / plug)
+            }
+        };
+        let mut shown = Vec::new();
+        for (name, text) in display {
+            match Quantity::parse(text) {
+                Ok(value) => shown.push((name.clone(), value.si)),
+                Err(error) => problems.push(Problem::new(0..0, format!("`{name}`: {error}"))),
+            }
+        }
         let (resistance, reactance) = (resistance?, reactance?);
         if resistance <= 0.0 || reactance < 0.0 {
             problems.push(Problem::new(self.resistance.span(), "a pole has a positive resistance"));
@@ -117,6 +143,9 @@ impl TripUnitForm {
             auxiliary_follows: self.auxiliary_follows.unwrap_or(true),
             neutral_reversed: self.neutral_reversed.unwrap_or(false),
             noise: noise?.map_or(0.0, |n| n.value),
+            port,
+            is_reset: self.reset.unwrap_or(true),
+            display: shown,
         })
     }
 }

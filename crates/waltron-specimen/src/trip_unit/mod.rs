@@ -65,6 +65,12 @@ pub struct TripUnitTruth {
     pub neutral_reversed: bool,
     /// Standard deviation of levels and times from injection to injection, as a share.
     pub noise: f64,
+    /// What stands for an ampere through a pole at its test port, in A or V; none without a port.
+    pub port: Option<f64>,
+    /// Whether somebody resets and closes it between two injections.
+    pub is_reset: bool,
+    /// What it shows of its settings and counters, by name in SI: what it does is another matter.
+    pub display: Vec<(String, f64)>,
 }
 
 /// What the auxiliary contact is called, and the rig's own look at its current.
@@ -74,6 +80,10 @@ const FLOWS: &str = "current flows";
 const DEFEAT: &str = "ground-fault defeat";
 const CURRENT: &str = "pole current";
 const VOLTAGE: &str = "pole voltage";
+/// The input that stands for the current through a pole.
+const PORT: &str = "test port";
+/// What its own readings begin with.
+const UNIT: &str = "unit.";
 
 /// Contacts part, and the auxiliary contact changes so much later, in s.
 const AUXILIARY_S: f64 = 2e-3;
@@ -87,6 +97,8 @@ struct Piece {
     rms_a: f64,
     angle: f64,
     omega: f64,
+    /// Whether it only stands for a current: nothing interrupts it.
+    is_port: bool,
 }
 
 /// The simulated breaker in virtual time.
@@ -97,10 +109,15 @@ pub struct TripUnit {
     /// Draws of this injection: of levels, and of times.
     scatter: [f64; 2],
     channels: Vec<Name>,
+    /// Those at the test port.
+    ports: Vec<Name>,
     /// Where the leads are: a pole, or a pole and the neutral.
     place: String,
     is_defeated: bool,
     is_closed: bool,
+    is_tripped: bool,
+    /// How often it has tripped.
+    trips: u32,
     /// Heat of each function, in A²s.
     heat: Vec<f64>,
     pieces: Vec<Piece>,
@@ -121,9 +138,12 @@ impl TripUnit {
             seed,
             scatter: [0.0; 2],
             channels: Vec::new(),
+            ports: Vec::new(),
             place,
             is_defeated: false,
             is_closed: true,
+            is_tripped: false,
+            trips: 0,
             heat,
             pieces: Vec::new(),
             parts_s: None,
@@ -152,6 +172,8 @@ impl TripUnit {
     /// The most of a current's first period, as the RMS value of a sine of that peak.
     fn peak(&self, piece: &Piece) -> f64 {
         let (tau, dc) = (self.tau_s(piece.omega), -piece.angle.cos());
+        // A source of its own has no inductance before it.
+        let dc = if piece.is_port { 0.0 } else { dc };
         let at = |k: u32| {
             let time = f64::from(k) / 200.0 * 2.0 * PI / piece.omega;
             ((piece.omega * time + piece.angle).cos() + dc * (-time / tau).exp()).abs()
@@ -192,6 +214,24 @@ impl TripUnit {
                 _ => *heat *= decay,
             }
         }
+    }
+
+    /// What stands at the test port for a current through a pole: its RMS value in A, angle, frequency.
+    fn at_port(&self, stimulus: &Stimulus) -> Option<(f64, f64, f64)> {
+        let per_ampere = self.truth.port?;
+        let of = |channel: &Name, rms: f64, angle: f64, hertz: f64| {
+            let is_it = self.ports.contains(channel) && rms > 0.0;
+            is_it.then_some((rms / per_ampere, angle, hertz))
+        };
+        let currents = stimulus
+            .currents
+            .iter()
+            .map(|d| of(&d.channel, d.phasor.rms().si(), d.phasor.angle().si(), d.frequency.si()));
+        let voltages = stimulus
+            .voltages
+            .iter()
+            .map(|d| of(&d.channel, d.phasor.rms().si(), d.phasor.angle().si(), d.frequency.si()));
+        currents.chain(voltages).flatten().next()
     }
 
     fn edge(&mut self, signal: &str, time: f64, closed: bool) {
@@ -239,7 +279,9 @@ impl Specimen for TripUnit {
     fn begin(&mut self, shot: u64) {
         self.settle();
         // Between two injections somebody resets it and closes it.
-        self.is_closed = true;
+        if self.truth.is_reset {
+            (self.is_closed, self.is_tripped) = (true, false);
+        }
         if self.truth.is_discharged {
             self.heat.fill(0.0);
         }
@@ -254,14 +296,23 @@ impl Specimen for TripUnit {
         let unknown = |meaning: &Name, has: &[&'static str]| {
             Err(Unconnected { meaning: meaning.clone(), has: has.to_vec() })
         };
+        let is_port = |meaning: &Name| self.truth.port.is_some() && *meaning == *PORT;
+        let has = |known: &[&'static str]| {
+            let port = self.truth.port.map(|_| PORT);
+            known.iter().copied().chain(port).collect::<Vec<_>>()
+        };
         for current in &rig.currents {
-            if current.meaning != *CURRENT {
-                return unknown(&current.meaning, &[CURRENT]);
+            match &current.meaning {
+                meaning if *meaning == *CURRENT => self.channels.push(current.id.clone()),
+                meaning if is_port(meaning) => self.ports.push(current.id.clone()),
+                meaning => return unknown(meaning, &has(&[CURRENT])),
             }
-            self.channels.push(current.id.clone());
         }
-        if let Some(voltage) = rig.voltages.first() {
-            return unknown(&voltage.meaning, &[]);
+        for voltage in &rig.voltages {
+            match &voltage.meaning {
+                meaning if is_port(meaning) => self.ports.push(voltage.id.clone()),
+                meaning => return unknown(meaning, &has(&[])),
+            }
         }
         if let Some(switch) = rig.switches.iter().find(|s| s.meaning != *DEFEAT) {
             return unknown(&switch.meaning, &[DEFEAT]);
@@ -287,26 +338,32 @@ impl Specimen for TripUnit {
         if let Some(last) = self.pieces.last_mut() {
             last.to_s = last.to_s.min(self.now);
         }
-        let drive = stimulus
+        let main = stimulus
             .currents
             .iter()
             .find(|d| self.channels.contains(&d.channel) && d.phasor.rms().si() > 0.0);
         self.parts_s = None;
-        let flows = drive.is_some() && self.is_closed;
+        let flows = main.is_some() && self.is_closed;
         if flows != self.flows {
             self.flows = flows;
             self.edge(FLOWS, self.now, flows);
         }
-        let Some(drive) = drive.filter(|_| self.is_closed) else { return };
+        let main = main.filter(|_| self.is_closed);
+        let main = main.map(|d| (d.phasor.rms().si(), d.phasor.angle().si(), d.frequency.si()));
+        let port = self.at_port(stimulus);
+        let Some((rms_a, angle, hertz)) = main.or(port) else { return };
         let piece = Piece {
             from_s: self.now,
             to_s: f64::INFINITY,
-            rms_a: drive.phasor.rms().si(),
-            angle: drive.phasor.angle().si(),
-            omega: 2.0 * PI * drive.frequency.si(),
+            rms_a,
+            angle,
+            omega: 2.0 * PI * hertz,
+            is_port: main.is_none(),
         };
         self.pieces.push(piece);
         self.parts_s = self.releases(&piece).map(|at| at + self.truth.opening_s);
+        // What has tripped is not tripped again before it was reset.
+        self.parts_s = self.parts_s.filter(|_| !self.is_tripped);
     }
 
     fn switch(&mut self, meaning: &Name, closed: bool) {
@@ -324,8 +381,9 @@ impl Specimen for TripUnit {
         let first = self.edges.first().map(|e| e.time.si());
         if let Some(at) = parts.filter(|at| first.is_none_or(|first| *at < first)) {
             self.parts_s = None;
-            self.is_closed = false;
-            if let Some(piece) = self.pieces.last().copied() {
+            let was_closed = std::mem::replace(&mut self.is_closed, false);
+            (self.is_tripped, self.trips) = (true, self.trips + 1);
+            if let Some(piece) = self.pieces.last().copied().filter(|p| !p.is_port) {
                 let zero = self.zero_after(&piece, at);
                 if let Some(last) = self.pieces.last_mut() {
                     last.to_s = zero;
@@ -333,7 +391,7 @@ impl Specimen for TripUnit {
                 self.flows = false;
                 self.edge(FLOWS, zero, false);
             }
-            if self.truth.auxiliary_follows {
+            if self.truth.auxiliary_follows && was_closed {
                 self.edge(AUXILIARY, at + AUXILIARY_S, false);
             }
         }
@@ -355,7 +413,8 @@ impl Specimen for TripUnit {
 
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let value = |time: f64| {
-            let piece = self.pieces.iter().rev().find(|p| p.from_s <= time && time <= p.to_s);
+            let mut poles = self.pieces.iter().rev().filter(|p| !p.is_port);
+            let piece = poles.find(|p| p.from_s <= time && time <= p.to_s);
             piece.map_or(0.0, |piece| match of.as_str() {
                 CURRENT => self.amps(piece, time),
                 _ => self.volts(piece, time),
@@ -364,5 +423,18 @@ impl Specimen for TripUnit {
         let is_known = matches!(of.as_str(), CURRENT | VOLTAGE);
         let at = |k: usize| value(window.start_s + k as f64 / window.rate_hz);
         is_known.then(|| (0..window.count).map(at).collect())
+    }
+
+    fn reading(&self, name: &str) -> Option<f64> {
+        let name = name.strip_prefix(UNIT)?;
+        let flag = |is: bool| Some(f64::from(u8::from(is)));
+        let shown = self.truth.display.iter().find(|(of, _)| of == name).map(|(_, si)| *si);
+        match name {
+            "closed" => flag(self.is_closed),
+            "tripped" => flag(self.is_tripped),
+            // A counter that shows something began there.
+            "trips" => Some(shown.unwrap_or(0.0) + f64::from(self.trips)),
+            _ => shown,
+        }
     }
 }

@@ -21,6 +21,9 @@ fn unit(change: impl Fn(&mut TripUnitTruth)) -> TripUnit {
         auxiliary_follows: true,
         neutral_reversed: false,
         noise: 0.0,
+        port: None,
+        is_reset: true,
+        display: Vec::new(),
     };
     change(&mut truth);
     let mut unit = TripUnit::new(truth, 1);

@@ -16,7 +16,7 @@ use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 52] = [
+const FILES: [(&str, &str); 55] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -62,6 +62,9 @@ const FILES: [(&str, &str); 52] = [
     ("tr1-q1.plan.toml", include_str!("../../../../examples/tr1-q1.plan.toml")),
     ("tr1-q1.rig.toml", include_str!("../../../../examples/tr1-q1.rig.toml")),
     ("tr1-q1.specimen.toml", include_str!("../../../../examples/tr1-q1.specimen.toml")),
+    ("ns1-q1-port.plan.toml", include_str!("../../../../examples/ns1-q1-port.plan.toml")),
+    ("ns1-q1-port.rig.toml", include_str!("../../../../examples/ns1-q1-port.rig.toml")),
+    ("ns1-q1.instrument.toml", include_str!("../../../../examples/ns1-q1.instrument.toml")),
     ("ns1-q1.asset.toml", include_str!("../../../../examples/ns1-q1.asset.toml")),
     ("ns1-q1.plan.toml", include_str!("../../../../examples/ns1-q1.plan.toml")),
     ("ns1-q1.rig.toml", include_str!("../../../../examples/ns1-q1.rig.toml")),
@@ -72,9 +75,19 @@ const FILES: [(&str, &str); 52] = [
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 11] = [
-    "q07-f1", "q08-f2", "q05-t2", "dc1", "q07-ct", "q08-ct", "q01-ct", "q01-vt", "q05-cb",
-    "ns1-q1", "tr1-q1",
+const ASSETS: [&str; 12] = [
+    "q07-f1",
+    "q08-f2",
+    "q05-t2",
+    "dc1",
+    "q07-ct",
+    "q08-ct",
+    "q01-ct",
+    "q01-vt",
+    "q05-cb",
+    "ns1-q1",
+    "ns1-q1-port",
+    "tr1-q1",
 ];
 
 /// Writes the files, runs every plan, writes reports.

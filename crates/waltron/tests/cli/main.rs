@@ -10,6 +10,7 @@ mod instruments;
 #[cfg(unix)]
 mod keys;
 mod measuring;
+mod registers;
 mod regrade;
 mod sequences;
 mod support;

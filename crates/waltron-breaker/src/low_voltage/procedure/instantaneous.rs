@@ -2,8 +2,9 @@
 
 use super::super::asset::{Acts, LvBreaker};
 use super::shots::{Shooting, Shot, Shots, defeating, tripped_in_pulse};
-use super::source::{AUXILIARY, current};
+use super::source::AUXILIARY;
 use super::timed::{function, point, poles};
+use super::way::{Through, Way};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -16,7 +17,9 @@ use waltron_core::injection::program::{
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Ratio, Time, seconds};
-use waltron_core::text::document::{Field, Number, Problem, Problems, QuantityText, Text};
+use waltron_core::text::document::{
+    Field, Number, Problem, Problems, QuantityText, Spannable, Text,
+};
 use waltron_core::text::name::Name;
 
 /// Pulses that rise until the breaker opens within one.
@@ -33,6 +36,8 @@ pub struct InstantaneousKeys {
     pause: Option<QuantityText<Time>>,
     /// Poles; each if not given.
     poles: Option<Vec<Text>>,
+    /// Through what: `poles`, or `test-port` (secondary injection); the poles if not given.
+    through: Option<Spannable<Through>>,
 }
 
 /// A test of what is instantaneous with its parameters.
@@ -44,6 +49,7 @@ pub(super) struct Pulses {
     cycles: f64,
     pause_s: f64,
     places: Vec<String>,
+    way: Way,
 }
 
 impl TestKeys for InstantaneousKeys {
@@ -72,7 +78,8 @@ impl TestKeys for InstantaneousKeys {
         let pause = self.pause.as_ref().map_or(Some(seconds(5.0)), |t| t.positive(problems))?;
         let places = poles(self.poles.as_deref(), of, problems)?;
         let (test, pause_s) = (head.name(), pause.si());
-        Some(Arc::new(Shots(Pulses { test, from, step, cycles, pause_s, places })))
+        let way = Way::read(self.through.as_ref(), head, of, problems)?;
+        Some(Arc::new(Shots(Pulses { test, from, step, cycles, pause_s, places, way })))
     }
 }
 
@@ -89,7 +96,16 @@ impl Shooting for Pulses {
         true
     }
 
+    fn way(&self) -> Way {
+        self.way
+    }
+
     fn shots(&self, of: &LvBreaker, bench: Bench<'_>) -> Result<Vec<Shot>, SetupError> {
+        if self.way != Way::Poles && !bench.capability.sees(&AUXILIARY.into()) {
+            let lacks =
+                format!("no input for `{AUXILIARY}`: nobody would see in which pulse it opened");
+            return Err(SetupError::Lacks { lacks, what: "inputs" });
+        }
         self.places.iter().map(|place| self.shot(of, place, bench)).collect()
     }
 }
@@ -120,7 +136,9 @@ impl Pulses {
         });
         let not_tested =
             quicker.map(|f| format!("{} may trip within a pulse: fewer cycles", f.acts.words()));
-        let put = |amps: f64| current(rig, amps, most, frequency);
+        let way = self.way;
+        let not_tested = not_tested.or_else(|| way.beyond(rig, most));
+        let put = |amps: f64| way.put(rig, amps, most, frequency);
         let out = levels.iter().map(|amps| put(*amps)).collect::<Result<Vec<Stimulus>, _>>()?;
         let rest = Some(Rest { stimulus: put(0.0)?, time: seconds(self.pause_s) });
         let steps = Steps { levels: out, dwell: seconds(pulse_s), rest };
@@ -139,6 +157,7 @@ impl Pulses {
             Limits::Between { lower: Some(of_current(low)), upper: Some(of_current(high)) };
         let stimulus =
             Values::none().with_value("from", of_current(first)).with_value("to", of_current(most));
+        let stimulus = way.told(stimulus, most);
         let (fed, held, point) = (stimulus.clone(), limits.clone(), at.clone());
         let pause_s = self.pause_s;
         let grade = move |seen: &Observation| {
@@ -149,7 +168,7 @@ impl Pulses {
                 "",
             );
             let found = Finding { limits: held.clone(), ..found };
-            let Some((k, time)) = tripped_in_pulse(seen, pulse_s, pause_s) else {
+            let Some((k, time)) = tripped_in_pulse(seen, pulse_s, pause_s, way) else {
                 let why = format!(
                     "it did not open up to {}: function off, another plug, another setting",
                     Quantity { si: most, dimension: Dimension::CURRENT }
@@ -181,7 +200,8 @@ impl Pulses {
             };
             vec![found.judged(Judgement::new(judged.verdict, reason))]
         };
-        let trips = move |seen: &Observation| tripped_in_pulse(seen, pulse_s, pause_s).is_some();
+        let trips =
+            move |seen: &Observation| tripped_in_pulse(seen, pulse_s, pause_s, way).is_some();
         Ok(Shot {
             place: place.to_owned(),
             points: vec![(at, Acts::Instantaneous.criterion())],

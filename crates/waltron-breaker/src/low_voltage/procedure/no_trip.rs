@@ -2,7 +2,8 @@
 
 use super::super::asset::{Acts, LvBreaker};
 use super::shots::{Shooting, Shot, Shots, tripped};
-use super::timed::{function, not_tripped_rightly, point, poles, seen_flowing, until_trip};
+use super::timed::{function, not_tripped_rightly, point, poles, trips, until_trip};
+use super::way::{Through, Way};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -11,7 +12,7 @@ use waltron_core::grading::{Criterion, Finding, Judgement, Limits, Values, Verdi
 use waltron_core::injection::observation::Observation;
 use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time, seconds};
-use waltron_core::text::document::{Problems, QuantityText, Text};
+use waltron_core::text::document::{Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::Name;
 
 /// That nothing trips.
@@ -30,6 +31,8 @@ pub struct NoTripKeys {
     time: Option<QuantityText<Time>>,
     /// Poles; each if not given.
     poles: Option<Vec<Text>>,
+    /// Through what: `poles`, or `test-port` (secondary injection); the poles if not given.
+    through: Option<Spannable<Through>>,
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -38,6 +41,7 @@ struct Holding {
     at: f64,
     time: Time,
     places: Vec<String>,
+    way: Way,
 }
 
 impl TestKeys for NoTripKeys {
@@ -53,7 +57,8 @@ impl TestKeys for NoTripKeys {
         let usual = seconds(CONVENTIONAL.1);
         let time = self.time.as_ref().map_or(Some(usual), |t| t.positive(problems))?;
         let places = poles(self.poles.as_deref(), of, problems)?;
-        Some(Arc::new(Shots(Holding { test: head.name(), at, time, places })))
+        let way = Way::read(self.through.as_ref(), head, of, problems)?;
+        Some(Arc::new(Shots(Holding { test: head.name(), at, time, places, way })))
     }
 }
 
@@ -70,6 +75,10 @@ impl Shooting for Holding {
         true
     }
 
+    fn way(&self) -> Way {
+        self.way
+    }
+
     fn shots(&self, of: &LvBreaker, bench: Bench<'_>) -> Result<Vec<Shot>, SetupError> {
         let lacks = || SetupError::Unknown("it has no function `long-time`".to_owned());
         let long = of.function(Acts::LongTime).ok_or_else(lacks)?;
@@ -81,21 +90,23 @@ impl Shooting for Holding {
                 "its band lets it trip at this current from {may} on: less current, or less time"
             )
         });
+        let way = self.way;
+        let not_tested = not_tested.or_else(|| way.beyond(bench.capability, amps));
         let shot = |place: &String| {
             let program =
-                until_trip(bench.capability, (amps, amps), self.time, place, true, bench)?;
+                until_trip(bench.capability, (amps, amps), self.time, place, true, bench, way)?;
             let at = point(&self.test, place);
-            let stimulus = Values::none().with("current", Current::from_si(amps));
+            let stimulus = way.told(Values::none().with("current", Current::from_si(amps)), amps);
             let (fed, of_place, time) = (stimulus.clone(), at.clone(), self.time);
             let rig = bench.capability.clone();
             let grade = move |seen: &Observation| {
                 let found = Finding::not_tested(of_place.clone(), NO_TRIP, fed.clone(), "");
                 let found = Finding { limits: Limits::NoOperation, ..found };
                 let told = |si: f64| Quantity { si, dimension: Dimension::TIME };
-                vec![match tripped(seen, &rig) {
+                vec![match tripped(seen, &rig, way) {
                     None => {
                         let why = format!("no trip for {}", told(time.si()));
-                        not_tripped_rightly(found, seen_flowing(seen, &rig), amps, &why)
+                        not_tripped_rightly(found, (seen, &rig, way), amps, &why)
                     }
                     Some(at) => {
                         let measured = Values::none().with_quantity("time", told(at));
@@ -114,10 +125,7 @@ impl Shooting for Holding {
                 likely: self.time,
                 program: Arc::new(program),
                 grade: Arc::new(grade),
-                trips: {
-                    let rig = bench.capability.clone();
-                    Arc::new(move |seen| tripped(seen, &rig).is_some())
-                },
+                trips: trips(bench.capability, way),
                 not_tested: not_tested.clone(),
             })
         };

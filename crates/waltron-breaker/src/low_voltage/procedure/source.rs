@@ -8,7 +8,7 @@ use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, degrees};
 
 /// What the outputs, and the meters at a pole, are called.
-pub(super) const CURRENT: &str = "pole current";
+pub(crate) const CURRENT: &str = "pole current";
 pub(super) const VOLTAGE: &str = "pole voltage";
 /// The rig's own look at its current, and the breaker's auxiliary contact.
 pub(crate) const FLOWS: &str = "current flows";

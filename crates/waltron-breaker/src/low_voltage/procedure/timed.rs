@@ -2,7 +2,9 @@
 
 use super::super::asset::{Acts, LvBreaker, TripFunction};
 use super::shots::{Shooting, Shot, Shots, breaker, defeating, tripped};
-use super::source::{AUXILIARY, FLOWS, current, flowing};
+use super::source::{AUXILIARY, FLOWS, flowing};
+use super::unit::{self, CLOSED, TRIPPED};
+use super::way::{Through, Way};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -18,7 +20,7 @@ use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
 use waltron_core::quantity::{
     Current, Dimension, Measure, Quantity, Ratio, Time, seconds, significant,
 };
-use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::{Name, nearest};
 
 /// That the auxiliary contact follows.
@@ -47,6 +49,8 @@ pub struct TimedKeys {
     /// Whether the neutral's sensor is looked at too: a current through a pole and back through the neutral must
     /// not trip (ground fault); true if not given, where the asset has one.
     neutral: Option<bool>,
+    /// Through what: `poles`, or `test-port` (secondary injection); the poles if not given.
+    through: Option<Spannable<Through>>,
 }
 
 /// A timed test with its parameters.
@@ -57,6 +61,7 @@ pub(super) struct Timed {
     at: Vec<f64>,
     places: Vec<String>,
     neutral: bool,
+    way: Way,
 }
 
 macro_rules! keys {
@@ -152,9 +157,17 @@ impl TimedKeys {
             at.push(if acts == Acts::LongTime { 3.0 } else { 1.5 });
         }
         let places = poles(self.poles.as_deref(), of, problems)?;
-        let neutral =
-            self.neutral.unwrap_or(true) && of.neutral_sensor && acts == Acts::GroundFault;
-        Some(Arc::new(Shots(Timed { test: head.name(), acts, at, places, neutral })))
+        let way = Way::read(self.through.as_ref(), head, of, problems)?;
+        // At the port nothing comes back through a neutral.
+        let neutral = self.neutral.unwrap_or(way == Way::Poles)
+            && of.neutral_sensor
+            && acts == Acts::GroundFault;
+        if neutral && way != Way::Poles {
+            let why = "what goes through the test port does not pass the neutral's sensor";
+            problems.push(Problem::new(head.id.span(), why));
+            return None;
+        }
+        Some(Arc::new(Shots(Timed { test: head.name(), acts, at, places, neutral, way })))
     }
 }
 
@@ -169,6 +182,10 @@ impl Shooting for Timed {
 
     fn defeats(&self) -> bool {
         self.acts != Acts::GroundFault
+    }
+
+    fn way(&self) -> Way {
+        self.way
     }
 
     fn shots(&self, of: &LvBreaker, bench: Bench<'_>) -> Result<Vec<Shot>, SetupError> {
@@ -199,19 +216,20 @@ pub(super) fn until_trip(
     place: &str,
     defeats: bool,
     bench: Bench<'_>,
+    way: Way,
 ) -> Result<Program, SetupError> {
-    let out = current(rig, amps, most, bench.frequency()?)?;
+    let out = way.put(rig, amps, most, bench.frequency()?)?;
     let mut segment = Segment::hold("inject", out, wait);
-    for signal in [AUXILIARY, FLOWS] {
-        if rig.sees(&signal.into()) {
-            let when = Condition::Edge { signal: signal.into(), closed: false };
+    for signal in way.watched() {
+        if rig.sees(&(*signal).into()) {
+            let when = Condition::Edge { signal: (*signal).into(), closed: false };
             segment = segment.until(Stop { when, then: Then::Next });
         }
     }
     if defeats {
         segment.switches = defeating(rig);
     }
-    if let Some(probe) = flowing(rig) {
+    if let Some(probe) = way.flowing(rig) {
         segment.reads.push(Read { probe, when: When::EachLevel });
     }
     // What comes a little later is seen with nothing put out.
@@ -219,6 +237,8 @@ pub(super) fn until_trip(
         Segment::hold("after", waltron_core::injection::stimulus::Stimulus::off(), seconds(0.1));
     let mut program = Program::of(vec![segment, after]);
     program.connection = Some(place.into());
+    // Where no contact tells, the trip unit does.
+    program.reads = unit::probe(rig, TRIPPED).into_iter().chain(unit::probe(rig, CLOSED)).collect();
     Ok(program)
 }
 
@@ -255,11 +275,14 @@ impl Timed {
             None => None,
         };
         let wait = if is_certain { LONGER * own.latest } else { 1.0 };
-        let program = until_trip(rig, (amps, most), seconds(wait), place, self.defeats(), bench)?;
+        let way = self.way;
+        let not_tested = not_tested.or_else(|| way.beyond(rig, amps));
+        let program =
+            until_trip(rig, (amps, most), seconds(wait), place, self.defeats(), bench, way)?;
         let label = format!("{}x/{place}", significant(multiple, 4));
         let time = point(&self.test, &format!("{label}/trip-time"));
         let follows = point(&self.test, &format!("{label}/auxiliary"));
-        let sees_both = rig.sees(&AUXILIARY.into()) && rig.sees(&FLOWS.into());
+        let sees_both = way == Way::Poles && rig.sees(&AUXILIARY.into()) && rig.sees(&FLOWS.into());
         let mut points = vec![(time.clone(), self.acts.criterion())];
         if sees_both {
             points.push((follows.clone(), FOLLOWS));
@@ -269,9 +292,9 @@ impl Timed {
             si.is_finite().then_some(value)
         };
         let limits = Limits::Between { lower: of_time(own.earliest), upper: of_time(own.latest) };
-        let stimulus = Values::none().with("current", Current::from_si(amps));
+        let stimulus = way.told(Values::none().with("current", Current::from_si(amps)), amps);
         let (fed, held, words, probe) =
-            (stimulus.clone(), limits.clone(), self.acts.words(), flowing(rig));
+            (stimulus.clone(), limits.clone(), self.acts.words(), way.flowing(rig));
         let (low, high) = (own.earliest, own.latest);
         let (resolution, acts) = (rig.timing_resolution.si(), self.acts);
         let timing = rig.clone();
@@ -279,7 +302,7 @@ impl Timed {
             let found = Finding::not_tested(time.clone(), acts.criterion(), fed.clone(), "");
             let found = Finding { limits: held.clone(), ..found };
             let mut all = Vec::new();
-            let at = tripped(seen, &timing);
+            let at = tripped(seen, &timing, way);
             match at {
                 Some(at) => {
                     let u = timing.timing(seconds(at), seen.host_timing).si() + resolution;
@@ -297,7 +320,9 @@ impl Timed {
                     all.push(found.judged(Judgement::new(judged.verdict, reason)));
                 }
                 None => {
-                    all.push(not_tripped(found, words, seen, probe.as_ref(), fed.get("current")))
+                    let told = unit::has_tripped(seen, &timing);
+                    let fed = fed.get("current");
+                    all.push(not_tripped(found, words, seen, probe.as_ref(), fed, told));
                 }
             }
             if sees_both {
@@ -316,10 +341,7 @@ impl Timed {
             likely: seconds(if is_certain { own.latest } else { 0.0 }),
             program: Arc::new(program),
             grade: Arc::new(grade),
-            trips: {
-                let rig = bench.capability.clone();
-                Arc::new(move |seen| tripped(seen, &rig).is_some())
-            },
+            trips: trips(bench.capability, way),
             not_tested,
         })
     }
@@ -336,7 +358,8 @@ impl Timed {
         let amps = 1.5 * function.pickup_a;
         let wait = LONGER * of.times(function, amps).latest.min(10.0);
         let place = format!("{pole}-N");
-        let program = until_trip(rig, (amps, amps), seconds(wait), &place, false, bench)?;
+        let program =
+            until_trip(rig, (amps, amps), seconds(wait), &place, false, bench, Way::Poles)?;
         let at = point(&self.test, "neutral");
         let stimulus = Values::none().with("current", Current::from_si(amps));
         let points = vec![(at.clone(), NO_TRIP)];
@@ -350,10 +373,10 @@ impl Timed {
         let grade = move |seen: &Observation| {
             let found = Finding::not_tested(at.clone(), NO_TRIP, fed.clone(), "");
             let found = Finding { limits: Limits::NoOperation, ..found };
-            vec![match tripped(seen, &rig) {
+            vec![match tripped(seen, &rig, Way::Poles) {
                 None => not_tripped_rightly(
                     found,
-                    seen_flowing(seen, &rig),
+                    (seen, &rig, Way::Poles),
                     amps,
                     "it did not trip, as it must not",
                 ),
@@ -377,29 +400,52 @@ impl Timed {
             likely: seconds(wait),
             program: Arc::new(program),
             grade: Arc::new(grade),
-            trips: {
-                let rig = bench.capability.clone();
-                Arc::new(move |seen| tripped(seen, &rig).is_some())
-            },
+            trips: trips(bench.capability, Way::Poles),
             not_tested,
         })
     }
 }
 
+/// Whether a shot has tripped, by contacts or as the trip unit tells itself.
+pub(super) fn trips(rig: &Capability, way: Way) -> Arc<dyn Fn(&Observation) -> bool + Send + Sync> {
+    let rig = rig.clone();
+    Arc::new(move |seen| {
+        tripped(seen, &rig, way).is_some() || unit::has_tripped(seen, &rig) == Some(true)
+    })
+}
+
 /// The current that was read last while it was put out.
-pub(super) fn seen_flowing(seen: &Observation, rig: &Capability) -> Option<f64> {
+fn seen_flowing(seen: &Observation, rig: &Capability) -> Option<f64> {
     seen.in_segment(0, &flowing(rig)?).last()?.value.get("value")
 }
 
 /// What must not trip, and did not as far as contacts tell: that counts only where the current has flowed to the
-/// end, since an open breaker does not trip either.
+/// end, or the breaker was seen to be closed before and after what stood for one; an open breaker does not trip
+/// either.
 pub(super) fn not_tripped_rightly(
     found: Finding,
-    flows: Option<f64>,
+    (seen, rig, way): (&Observation, &Capability, Way),
     fed: f64,
     words: &str,
 ) -> Finding {
-    let why = match flows {
+    let told = unit::has_tripped(seen, rig);
+    if told == Some(true) {
+        let why = "it tripped, as the trip unit tells itself, and no contact told when";
+        return found.judged(Judgement::new(Verdict::Fail, why));
+    }
+    if way != Way::Poles {
+        let closed = rig.sees(&AUXILIARY.into())
+            && seen.closed_at_start.contains(&AUXILIARY.into())
+            && seen.is_closed_at_end(&AUXILIARY.into());
+        let is_closed = matches!(unit::told(seen, rig, CLOSED), Some(Ok(value)) if value != 0.0);
+        return found.judged(if closed || (told == Some(false) && is_closed) {
+            Judgement::new(Verdict::Pass, words)
+        } else {
+            let why = "nothing tripped, but nobody saw that the breaker was closed";
+            Judgement::new(Verdict::Inconclusive, why)
+        });
+    }
+    let why = match seen_flowing(seen, rig) {
         Some(amps) if amps >= FLOWED * fed => {
             return found.judged(Judgement::new(Verdict::Pass, words));
         }
@@ -418,7 +464,14 @@ pub(super) fn not_tripped(
     seen: &Observation,
     probe: Option<&waltron_core::injection::measuring::Probe>,
     fed: Option<f64>,
+    told: Option<bool>,
 ) -> Finding {
+    if told == Some(true) {
+        let why = format!(
+            "{words}: it tripped, as the trip unit tells itself, and no contact told when: wire {AUXILIARY}"
+        );
+        return found.judged(Judgement::new(Verdict::Inconclusive, why));
+    }
     let waited = seen.segments.first().map_or(0.0, |s| (s.end - s.start).si());
     let waited = Quantity { si: waited, dimension: Dimension::TIME };
     let flows = probe.and_then(|probe| seen.in_segment(0, probe).last()?.value.get("value"));
