@@ -2,13 +2,13 @@
 
 use crate::view::mark;
 use crate::wings::WINGS;
-use std::cell::OnceCell;
 use std::collections::{HashMap, VecDeque};
+use std::sync::{Arc, OnceLock};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
 use waltron_core::injection::program::Finish;
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::procedure::Question;
+use waltron_core::procedure::{Question, Served};
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
 use waltron_core::record::Event;
 use waltron_core::section::Chart;
@@ -48,11 +48,14 @@ pub(crate) struct State {
     /// The latest verdict of each point that was graded.
     seen: HashMap<String, Verdict>,
     asset: Option<Asset>,
-    /// The element under test, with its points so far and the chart of them.
+    /// The element under test, where there is one.
     element: Option<Name>,
-    tested: Vec<Grade>,
-    /// Made when it is looked at: points may come faster than pictures.
-    chart: OnceCell<Option<Chart>>,
+    /// Points so far: of the element, or of the whole run where tests are not of elements.
+    tested: Arc<Vec<Grade>>,
+    /// What the present test has injected so far.
+    served: Arc<Vec<Served>>,
+    /// Made when it is looked at: points may come faster than pictures. Shared, so that it is made once.
+    chart: Arc<OnceLock<Option<Chart>>>,
     /// The element that each test is about.
     tests: Vec<(Name, Option<Name>)>,
 }
@@ -100,8 +103,14 @@ impl State {
     /// Takes an event of the run.
     pub(super) fn event(&mut self, event: &Event) {
         match event {
-            Event::Observed { test, program, observation, .. } => {
-                self.test = test.to_string();
+            Event::Observed { test, program, observation, points, .. } => {
+                self.begin_test(test);
+                if self.element.is_none() {
+                    let points = points.clone();
+                    let (program, observation) = (Arc::clone(program), observation.clone());
+                    let served = Served { points, program, observation };
+                    Arc::make_mut(&mut self.served).push(served);
+                }
                 self.injected += observation.length().si();
                 self.left = Time::from_si((self.likely.si() - self.injected).max(0.0).ceil());
                 self.energised = false;
@@ -136,10 +145,11 @@ impl State {
         }
         *self.count(grade.verdict) += 1;
         self.begin_test(&grade.point.test);
-        if grade.point.element.is_some() && grade.point.element == self.element {
-            self.tested.retain(|before| before.point.id != grade.point.id);
-            self.tested.push(grade.clone());
-            self.chart.take();
+        if grade.point.element == self.element {
+            let tested = Arc::make_mut(&mut self.tested);
+            tested.retain(|before| before.point.id != grade.point.id);
+            tested.push(grade.clone());
+            self.chart = Arc::default();
         }
         let measured = words::main_value(&grade.measured, &grade.limits, true);
         let reason = if grade.verdict == Verdict::Pass { "" } else { &grade.reason };
@@ -173,21 +183,41 @@ impl State {
 
     /// Notes which test runs, and shows its element's characteristic.
     pub(super) fn begin_test(&mut self, test: &Name) {
-        self.test = test.to_string();
+        if self.test != test.as_str() {
+            self.test = test.to_string();
+            (self.served, self.chart) = (Arc::default(), Arc::default());
+        }
         let element = self.tests.iter().find(|(t, _)| t == test).and_then(|(_, e)| e.clone());
         if element.is_some() && element != self.element {
             self.element = element;
-            self.tested.clear();
-            self.chart.take();
+            (self.tested, self.chart) = (Arc::default(), Arc::default());
         }
     }
 
-    /// The chart of the element under test.
+    /// The chart of the element under test; else the one that shows the point of the present test that was graded
+    /// last, and before there is any the first one.
     pub(super) fn chart(&self) -> Option<&Chart> {
         let chart = self.chart.get_or_init(|| {
-            let (asset, element) = (self.asset.as_ref()?, self.element.as_ref()?);
-            let all = WINGS.charts(asset, Told::points(&self.tested));
-            all.into_iter().find(|chart| chart.of.contains(element))
+            let asset = self.asset.as_ref()?;
+            let told = Told { points: &self.tested, served: &self.served, earlier: None };
+            let mut all = WINGS.charts(asset, told);
+            if let Some(element) = &self.element {
+                return all.into_iter().find(|chart| chart.of.contains(element));
+            }
+            let shows = |chart: &Chart, id: &str| {
+                let is_of = |of: &Name| {
+                    let rest = id.strip_prefix(of.as_str());
+                    rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+                };
+                let marks = chart.panels.iter().flat_map(|panel| &panel.marks);
+                chart.of.iter().any(is_of) || marks.into_iter().any(|mark| mark.id == id)
+            };
+            let of_test = self.tested.iter().rev().filter(|g| g.point.test == *self.test);
+            let latest = of_test
+                .filter_map(|grade| all.iter().rposition(|c| shows(c, &grade.point.id)))
+                .next()
+                .unwrap_or(0);
+            (latest < all.len()).then(|| all.swap_remove(latest))
         });
         chart.as_ref()
     }

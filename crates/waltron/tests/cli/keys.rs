@@ -232,6 +232,34 @@ fn the_live_view_takes_keys_at_prompts_and_between_them() {
     }
 }
 
+/// What is not of an element has its chart, too: the band with its points as they appear, the contacts of a breaker as
+/// bars in their rows, a pulse of current.
+#[test]
+fn the_live_view_draws_bands_contacts_and_pulses() {
+    let site = Site::examples();
+    let start = |plan: &str, only: &str| {
+        let record = format!("{plan}.run.jsonl");
+        let args = ["run", plan, "--live", "--only", only, "--record", &record];
+        Terminal::sized(&site, &args, [40, 130])
+    };
+    let mut low = start("ns1-q1.plan.toml", "short-time/1.4x/L1/*");
+    low.stands(&["NS1-Q1 · phase functions", "Current, A"]);
+    assert!(!low.seen().contains('•'), "no point yet: {}", low.seen());
+    low.stands(&["Take the leads to L1"]);
+    low.press("ok\r");
+    low.stands(&["•", "short-time/1.4x/L1/trip-time", "any key"]);
+    low.press("x");
+    assert_eq!(low.exit(), 0);
+    let mut breaker = start("q05-cb.plan.toml", "operation/C/*");
+    breaker.stands(&["operation/C", "Contacts, bar: closed", "L3", "any key"]);
+    breaker.press("x");
+    assert_eq!(breaker.exit(), 1, "a pole is late");
+    let mut direct = start("tr1-q1.plan.toml", "trip-level/setting");
+    direct.stands(&["level at which it opens", "Rate of rise", "any key"]);
+    direct.press("x");
+    assert_eq!(direct.exit(), 0);
+}
+
 /// A step that waits for the attendant's mark ends when `m` is typed, and in the live view pressed;
 /// what else is typed meanwhile is not lost.
 #[test]
