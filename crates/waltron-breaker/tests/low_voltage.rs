@@ -402,3 +402,22 @@ fn a_port_that_nobody_knows_is_refused() {
         f.reason
     );
 }
+
+/// It trips on the small current already: that is told as such, and nothing larger is put out.
+#[test]
+fn a_trip_on_the_small_current_is_told_as_such() {
+    let low = swapped(
+        &healthy(),
+        "pickup = \"0.89 x\"\ndelay = \"10.9 s\"\nat = \"4.8 x\"",
+        "pickup = \"0.05 x\"\ndelay = \"50 ms\"",
+    );
+    let (found, seen) = bench(&low, RIG, 3).play(&asset(ASSET), SHORT, &confirmed);
+    let f = of(&found, "connection/L1");
+    assert!(
+        f.verdict == Verdict::Inconclusive && f.reason.contains("on 160 A already"),
+        "{}",
+        f.reason
+    );
+    assert_eq!(of(&found, "1.4x/L1/trip-time").verdict, Verdict::NotTested);
+    assert_eq!(seen.len(), 1);
+}

@@ -277,3 +277,127 @@ fn arcing_contacts_are_seen_while_a_pole_opens() {
         3
     );
 }
+
+/// A pole that lags parts its contacts later, main and arcing ones alike: seen by the current as by its contact.
+#[test]
+fn a_pole_that_lags_carries_longer() {
+    let at = |pole: &str| format!("at = \"{pole}\"\n");
+    let mut unit = specimen("", "");
+    for pole in ["L1", "L2"] {
+        unit = unit.replace(&at(pole), &format!("{}arcing = \"400 uOhm\"\n", at(pole)));
+    }
+    let late = unit.replace(&at("L2"), &format!("{}lag = \"4 ms\"\n", at("L2")));
+    let mut bench = Played::new(WINGS, &rig(), &late, 1);
+    let (found, seen) = bench.play(&asset(ASSET), "procedure = \"dynamic-resistance\"\n", &nobody);
+    let (first, second) = (value(&found, "arcing-time/L1"), value(&found, "arcing-time/L2"));
+    assert!((first - second).abs() < 0.4e-3, "{first} {second}");
+    for (_, seen) in seen.iter().filter(|(program, _)| program.capture.is_some()) {
+        let pole = seen.captures[0].name.as_str().rsplit(' ').next().unwrap().to_owned();
+        let parted = seen.raw_edges.iter().find(|e| e.signal == *pole && !e.closed).unwrap().time;
+        let amps = seen.captures[0].tracks.iter().find(|t| t.of == *"pole current").unwrap();
+        let last = amps.samples.iter().rposition(|i| *i > 50.0).unwrap() as f64 / 20_000.0;
+        assert!((last - parted.value).abs() < 1e-3, "{pole}: {last} {}", parted.value);
+    }
+}
+
+/// Coils of an alternating voltage: crest and RMS, no dip; and one output does not feed both kinds at once.
+#[test]
+fn coils_of_an_alternating_voltage_are_fed_by_one() {
+    let ac = ASSET.replace("resistance = \"55 Ohm\"\n", "resistance = \"55 Ohm\"\nkind = \"ac\"\n");
+    let ac = ac
+        .replace(
+            "coil_peak = { min = \"0.8 A\", max = \"2 A\" }",
+            "coil_peak = { min = \"2 A\", max = \"4 A\" }",
+        )
+        .replace(
+            "coil_plateau = { min = \"1.8 A\", max = \"2.2 A\" }",
+            "coil_plateau = { min = \"1.6 A\", max = \"2 A\" }",
+        )
+        // A coil of little inductance is quick.
+        .replace(
+            "opening_time = { min = \"18 ms\", max = \"32 ms\" }",
+            "opening_time = { min = \"14 ms\", max = \"32 ms\" }",
+        )
+        .replace("notch_time = { max = \"16 ms\" }\n", "");
+    let unit = specimen("", "")
+        .replace("time_constant = \"5 ms\"", "time_constant = \"1 ms\"\ncuts_off = false");
+    let rig = rig().replacen("kind = \"dc\"", "kind = \"ac-dc\"", 1);
+    let mut bench = Played::new(WINGS, &rig, &unit, 1);
+    let breaker = asset(&ac);
+    let (found, seen) =
+        bench.play(&breaker, "procedure = \"operation\"\noperations = [\"C\", \"O\"]\n", &nobody);
+    assert_eq!(failed(&found), Vec::<&str>::new());
+    assert!(!found.iter().any(|f| f.point.id.contains("notch")));
+    // 110 V over 55 Ohm and 1 ms of inductance, 60 % more with the plunger in.
+    let by_hand = 110.0 / 55f64.hypot(2.0 * std::f64::consts::PI * 50.0 * 55.0 * 1.6e-3);
+    let rms = value(&found, "C/coil-plateau/close");
+    assert!((rms / by_hand - 1.0).abs() < 0.02, "{rms}, by hand {by_hand}");
+    // Nothing direct comes from the output.
+    for (program, _) in &seen {
+        for (out, _) in program.segments.iter().flat_map(|s| s.levels()) {
+            assert!(out.voltages.iter().all(|d| d.dc.is_none()));
+        }
+    }
+    let mixed = asset(&ac.replacen("kind = \"ac\"", "kind = \"dc\"", 1));
+    let capability = support::capability(&rig);
+    let plan = waltron_test_support::wing::plan(
+        WINGS,
+        &mixed,
+        "procedure = \"operation\"\noperations = [\"CO\"]\n",
+    );
+    let bench = waltron_core::procedure::Bench { asset: &mixed, capability: &capability };
+    let refused = plan.tests[0].procedure(bench).err().unwrap().to_string();
+    assert!(refused.contains("operate it by C and O"), "{refused}");
+}
+
+/// A change-over contact that is both ways at once is told as such.
+#[test]
+fn a_change_over_contact_is_never_both_ways() {
+    let welded = specimen("", "").replace("at = \"52a\"\n", "at = \"52a\"\nwelded = true\n");
+    let found =
+        played(&welded, "procedure = \"operation\"\noperations = [\"O\"]\ncoil = \"trip 1\"\n");
+    let f = of(&found, "O/auxiliary-lag/52a");
+    assert_eq!(f.verdict, Verdict::Fail);
+    assert!(f.reason.contains("52a and 52b are both"), "{}", f.reason);
+    assert_eq!(of(&found, "O/auxiliary-lag/52b").verdict, Verdict::Pass);
+}
+
+/// What a waveform does not show to its end is not judged by its beginning; what the contacts tell is.
+#[test]
+fn a_capture_that_ends_before_the_operation_tells_nothing_of_it() {
+    use waltron_core::injection::measuring::CapturedTrack;
+    use waltron_core::procedure::{Action, Bench};
+    let test = "procedure = \"operation\"\noperations = [\"C\"]\n";
+    let (_, seen) =
+        Played::new(WINGS, &rig(), &specimen("", ""), 1).play(&asset(ASSET), test, &nobody);
+    let (breaker, capability) = (asset(ASSET), support::capability(&rig()));
+    let plan = waltron_test_support::wing::plan(WINGS, &breaker, test);
+    let bench = Bench { asset: &breaker, capability: &capability };
+    let mut procedure = plan.tests[0].procedure(bench).unwrap().unwrap();
+    let mut found = Vec::new();
+    let mut played = seen.into_iter();
+    while let Action::Inject(program) = procedure.next() {
+        let (same, mut observation) = played.next().unwrap();
+        assert_eq!(program, same);
+        for captured in &mut observation.captures {
+            for track in &mut captured.tracks {
+                // 20 ms behind the command; the contacts touch after 25 ms.
+                let close = observation.segments[program.position("close").unwrap()].start.value;
+                let count = ((close + 0.02 - captured.start.value) * captured.rate_hz) as usize;
+                *track = CapturedTrack::new(track.of.clone(), track.samples[..count].to_vec());
+            }
+        }
+        found.extend(procedure.observe(&observation));
+    }
+    for what in
+        ["coil-peak/close", "notch-time/close", "coil-plateau/close", "stroke", "closing-speed"]
+    {
+        let f = of(&found, &format!("C/{what}"));
+        assert!(
+            f.verdict == Verdict::Inconclusive && f.reason.contains("shorter than the operation"),
+            "{what}: {}",
+            f.reason
+        );
+    }
+    assert_eq!(of(&found, "C/closing-time/L1").verdict, Verdict::Pass);
+}

@@ -20,7 +20,7 @@ use motor::Motor;
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Edge;
 use waltron_core::injection::stimulus::{Drive as Driven, Stimulus};
-use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::quantity::{Measure, Time, Voltage, seconds};
 use waltron_core::text::name::Name;
 
 /// A step while something moves, in s: twenty thousand a second.
@@ -79,6 +79,7 @@ pub struct Breaker {
     stepped: f64,
     /// What the rig puts out: control voltage where it has that output, current through a pole.
     control_v: Option<f64>,
+    control_ac: Option<Alternating>,
     pole_a: f64,
     /// Channels of the rig by what they are: control voltage, pole current.
     channels: [Option<Name>; 2],
@@ -120,6 +121,7 @@ impl Breaker {
             feeds_motor: false,
             stepped: STEP_S,
             control_v: None,
+            control_ac: None,
             pole_a: 0.0,
             channels: [None, None],
             at: 0,
@@ -146,6 +148,17 @@ impl Breaker {
         mains.chain(others).chain(charged).map(Name::from).collect()
     }
 
+    /// The control voltage at a time.
+    fn control(&self, at_s: f64) -> f64 {
+        let direct = self.control_v.unwrap_or(self.truth.battery_v);
+        direct + self.control_ac.map_or(0.0, |ac| ac.at(at_s))
+    }
+
+    /// Whether there is a control voltage at all.
+    fn is_controlled(&self) -> bool {
+        self.control_ac.is_some() || self.control_v.unwrap_or(self.truth.battery_v) != 0.0
+    }
+
     /// The voltage at a coil's terminals, where its circuit is closed.
     fn at_coil(&self, drive: usize, coil: usize) -> Option<f64> {
         if !self.commands[coil] {
@@ -159,7 +172,7 @@ impl Breaker {
         if of.cuts_off && moved {
             return None;
         }
-        Some(self.control_v.unwrap_or(self.truth.battery_v))
+        Some(self.control(self.solved))
     }
 
     fn is_still(&self) -> bool {
@@ -169,10 +182,10 @@ impl Breaker {
     /// Whether anything but the motor moves, or flows.
     fn moves(&self) -> bool {
         let state = &self.state;
-        let fed = (0..self.truth.coils.len()).any(|coil| {
-            (0..state.drives.len()).any(|d| self.at_coil(d, coil).is_some_and(|v| v != 0.0))
-        });
-        fed || !state.coming.is_empty()
+        let fed = (0..self.truth.coils.len())
+            .any(|coil| (0..state.drives.len()).any(|d| self.at_coil(d, coil).is_some()));
+        (fed && self.is_controlled())
+            || !state.coming.is_empty()
             || !state.drives.iter().all(Drive::is_still)
             || !state.coils.iter().flatten().all(Coil::is_still)
     }
@@ -353,7 +366,7 @@ impl Breaker {
         let place = self.state.drives[0].place;
         all[MOTOR] = self.state.motor.amps;
         all[TRAVEL] = place * self.truth.transducer_v.unwrap_or(0.0);
-        all[CONTROL] = self.control_v.unwrap_or(self.truth.battery_v);
+        all[CONTROL] = self.control(self.solved);
         let ohm = self.resistance(self.at);
         let [amps, volts] = match ohm {
             Some(ohm) => [self.pole_a, self.pole_a * ohm],
@@ -368,8 +381,18 @@ impl Breaker {
         let of = &self.truth.contacts[contact];
         let drive = &self.state.drives[of.drive];
         // Behind its drive by its lag.
-        let place = drive.place - drive.speed * of.lag_s;
-        if !self.state.touching[contact] || place < of.touch {
+        let force = match drive.motion {
+            Motion::Closing => self.truth.drives[of.drive].closing,
+            Motion::Opening => -self.truth.drives[of.drive].opening,
+            Motion::Resting => 0.0,
+        };
+        // Before it began to move it rested.
+        let moved_s = if force == 0.0 { 0.0 } else { (drive.speed / force).abs() };
+        let back_s = of.lag_s.min(moved_s);
+        let place = drive.place - drive.speed * back_s + 0.5 * force * back_s * back_s;
+        // What lags behind touches when its own place says so.
+        let touches = of.lag_s > 0.0 || self.state.touching[contact];
+        if !touches || place < of.touch {
             return None;
         }
         let (ohm, over) = of.arcing;
@@ -471,6 +494,8 @@ impl Specimen for Breaker {
         self.cut();
         if let Some(channel) = &self.channels[0] {
             self.control_v = Some(direct(&stimulus.voltages, channel));
+            let alternating = Alternating::of(&stimulus.voltages, channel, self.now);
+            self.control_ac = alternating;
         }
         if let Some(channel) = &self.channels[1] {
             self.pole_a = direct(&stimulus.currents, channel);
@@ -518,12 +543,43 @@ impl Specimen for Breaker {
         let Window { start_s, rate_hz, count } = window;
         let mut samples = self.history.samples(start_s, 1.0 / rate_hz, count, what);
         if self.truth.noise > 0.0 {
+            // A voltage that jumps a thousandfold when the contact opens is told by ranges of its own.
+            let by_itself = what == POLE_V;
             let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
             let place = (window.start_s * 1e6) as u64 ^ ((what as u64) << 56);
             let mut noise = Noise::of_shot(self.seed ^ place, self.shot);
-            samples.iter_mut().for_each(|s| *s += largest * noise.draw(self.truth.noise));
+            samples.iter_mut().for_each(|s| {
+                let size = if by_itself { s.abs() } else { largest };
+                *s += size * noise.draw(self.truth.noise);
+            });
         }
         Some(samples)
+    }
+}
+
+/// An alternating voltage from a time on.
+#[derive(Clone, Copy, Debug)]
+struct Alternating {
+    crest_v: f64,
+    omega: f64,
+    angle: f64,
+    from_s: f64,
+}
+
+impl Alternating {
+    fn of(drives: &[Driven<Voltage>], channel: &Name, now: f64) -> Option<Self> {
+        let found = drives.iter().find(|d| d.channel == *channel)?;
+        let rms = found.phasor.rms().si();
+        (rms > 0.0).then(|| Self {
+            crest_v: std::f64::consts::SQRT_2 * rms,
+            omega: 2.0 * std::f64::consts::PI * found.frequency.si(),
+            angle: found.phasor.angle().si(),
+            from_s: now,
+        })
+    }
+
+    fn at(&self, time_s: f64) -> f64 {
+        self.crest_v * (self.omega * (time_s - self.from_s) + self.angle).cos()
     }
 }
 

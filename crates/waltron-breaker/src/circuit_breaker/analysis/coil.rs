@@ -68,6 +68,34 @@ pub fn read(samples: &[f64], rate_hz: f64) -> Option<CoilCurrent> {
     Some(CoilCurrent { peak, notch, most_a, plateau_a })
 }
 
+/// By which share the last two periods of an alternating current may differ where it has settled.
+const SETTLED: f64 = 0.05;
+
+/// Reads the current of a coil that is fed by an alternating voltage: its largest crest, and the RMS value of the last
+/// period before it is cut off. Its plunger's movement leaves no dip that could be told from the wave.
+pub fn read_alternating(samples: &[f64], rate_hz: f64, hertz: f64) -> Option<CoilCurrent> {
+    let (at, most_a) = samples
+        .iter()
+        .map(|i| i.abs())
+        .enumerate()
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+        .filter(|(_, most)| *most > 0.0 && most.is_finite())?;
+    let period = (rate_hz / hertz).round() as usize;
+    let fed = samples.iter().rposition(|i| i.abs() > 0.3 * most_a)?;
+    // What still decays behind the cut is no part of it.
+    let end = fed.saturating_sub(period / 4);
+    let rms = |from: usize| {
+        let part = samples.get(from..from + period)?;
+        Some((part.iter().map(|i| i * i).sum::<f64>() / period.max(1) as f64).sqrt())
+    };
+    let last = end.checked_sub(period).and_then(rms);
+    let before = end.checked_sub(2 * period).and_then(rms);
+    let plateau_a = last.zip(before);
+    let plateau_a = plateau_a.filter(|(a, b)| (a - b).abs() < SETTLED * a).map(|(a, _)| a);
+    let peak = Some((most_a, at as f64 / rate_hz));
+    Some(CoilCurrent { peak, notch: None, most_a, plateau_a })
+}
+
 /// From a place downhill to the bottom.
 fn lowest(of: &[f64], from: usize) -> usize {
     let mut low = from;
@@ -122,5 +150,27 @@ mod tests {
         assert_eq!(read(&wave()[..220], 20_000.0).unwrap().plateau_a, None);
         assert_eq!(read(&[0.0; 100], 20_000.0), None);
         assert_eq!(read(&[], 20_000.0), None);
+    }
+    /// 2 A RMS at 50 Hz for 200 ms, the first half period twice as large: by hand.
+    #[test]
+    fn of_an_alternating_current_crest_and_rms_are_found() {
+        let rate = 20_000.0;
+        let wave: Vec<f64> = (0..6000)
+            .map(|k| {
+                let t = f64::from(k) / rate;
+                let rms = if t < 0.01 { 4.0 } else { 2.0 };
+                let sine = (2.0 * std::f64::consts::PI * 50.0 * t).sin();
+                if t < 0.2 { rms * std::f64::consts::SQRT_2 * sine } else { 0.0 }
+            })
+            .collect();
+        let seen = read_alternating(&wave, rate, 50.0).unwrap();
+        assert!((seen.plateau_a.unwrap() - 2.0).abs() < 0.01, "{seen:?}");
+        let (peak, at) = seen.peak.unwrap();
+        assert!((peak - 4.0 * std::f64::consts::SQRT_2).abs() < 0.01 && (at - 5e-3).abs() < 1e-4);
+        assert_eq!(seen.notch, None);
+        // Cut off within two periods it has not settled; nothing is nothing.
+        assert_eq!(read_alternating(&wave[..600], rate, 50.0).unwrap().plateau_a, None);
+        assert_eq!(read_alternating(&[0.0; 100], rate, 50.0), None);
+        assert_eq!(read_alternating(&[], rate, 50.0), None);
     }
 }

@@ -100,10 +100,22 @@ struct CoilForm {
     id: Text,
     /// What it does.
     does: DoesForm,
-    /// Rated voltage, direct.
+    /// Rated voltage; of an alternating one the RMS value.
     voltage: QuantityText<Voltage>,
+    /// Whether that is direct or alternating; `dc` if not given.
+    kind: Option<FedForm>,
     /// Its resistance, where the maker gives it.
     resistance: Option<AnyQuantityText>,
+}
+
+/// What feeds a coil.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum FedForm {
+    /// A direct voltage.
+    Dc,
+    /// An alternating one, of the rated frequency.
+    Ac,
 }
 
 /// What a coil does.
@@ -286,6 +298,7 @@ impl CoilForm {
         Some(Coil {
             name: self.id.as_str().to_owned(),
             closes: self.does == DoesForm::Close,
+            is_ac: self.kind == Some(FedForm::Ac),
             voltage_v: voltage?.si(),
             ohm,
         })

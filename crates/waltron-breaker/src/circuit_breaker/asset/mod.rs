@@ -67,13 +67,20 @@ pub struct Coil {
     pub name: String,
     /// Whether it closes; else it trips.
     pub closes: bool,
-    /// Rated voltage, in V.
+    /// Rated voltage, in V; RMS of an alternating one.
     pub voltage_v: f64,
+    /// Whether it is fed by an alternating voltage of the rated frequency.
+    pub is_ac: bool,
     /// Its resistance, in ohms.
     pub ohm: Option<f64>,
 }
 
 impl Coil {
+    /// Its rated voltage, and whether that alternates.
+    pub fn feeds(&self) -> (f64, bool) {
+        (self.voltage_v, self.is_ac)
+    }
+
     /// What the rig's switch is called that feeds it.
     pub fn command(&self) -> Name {
         format!("{} command", self.name).as_str().into()
@@ -284,11 +291,12 @@ impl CircuitBreaker {
 fn coil_words(coil: &Coil) -> String {
     let volts = Quantity { si: coil.voltage_v, dimension: Dimension::VOLTAGE };
     let does = if coil.closes { "closes" } else { "trips" };
+    let kind = if coil.is_ac { " AC" } else { "" };
     match coil.ohm {
         Some(si) => {
             let ohms = Quantity { si, dimension: Dimension::RESISTANCE };
-            format!("{does}, {volts}, {ohms}")
+            format!("{does}, {volts}{kind}, {ohms}")
         }
-        None => format!("{does}, {volts}"),
+        None => format!("{does}, {volts}{kind}"),
     }
 }

@@ -81,7 +81,7 @@ impl Breaking for DynamicResistanceTest {
         let range = range.map_or(f64::INFINITY, |c| c.range.si());
         let amps = self.current.map_or(USUAL_A.min(range).min(setup.of.rated_a), Measure::si);
         let fed = direct(rig, amps, frequency)?;
-        let trips = control(rig, self.trip.voltage_v, 1.0, frequency)?;
+        let trips = control(rig, self.trip.feeds(), 1.0, frequency)?;
         let out = Stimulus { currents: fed.currents, voltages: trips.voltages };
         let command = self.trip.command();
         if !rig.switches(&command) {

@@ -22,6 +22,8 @@ pub(crate) struct Setup {
     pub(super) test: Name,
     pub(super) of: CircuitBreaker,
     pub(super) rig: Capability,
+    /// The rated frequency, in Hz.
+    pub(super) hertz: Option<f64>,
 }
 
 /// A point of an operation: what is measured, and of which contact, coil or pole.
@@ -100,9 +102,12 @@ impl Setup {
         }
         let coil = if operation.closes() { &step.close } else { &step.trip };
         if let Some(coil) = coil.as_ref().filter(|c| self.has_meter(&c.current())) {
-            for what in [Measurand::CoilPeak, Measurand::NotchTime, Measurand::CoilPlateau] {
-                add(what, &coil.name);
+            add(Measurand::CoilPeak, &coil.name);
+            // An alternating current has no dip.
+            if !coil.is_ac {
+                add(Measurand::NotchTime, &coil.name);
             }
+            add(Measurand::CoilPlateau, &coil.name);
         }
         if of.transducer.is_some() && self.has_meter(&TRAVEL.into()) {
             add(Measurand::Stroke, "");

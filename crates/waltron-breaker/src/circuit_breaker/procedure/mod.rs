@@ -18,5 +18,6 @@ pub(crate) use motor::CURRENT as MOTOR_CURRENT;
 pub use motor::{MotorKeys, MotorTest};
 pub use operation::{OperationKeys, OperationTest};
 pub use pickup::{LowestPickupKeys, LowestPickupTest};
+pub(crate) use resistance::{CURRENT as POLE_CURRENT, VOLTAGE as POLE_VOLTAGE};
 pub use resistance::{ContactResistanceKeys, ContactResistanceTest};
 pub(crate) use step::TRAVEL;

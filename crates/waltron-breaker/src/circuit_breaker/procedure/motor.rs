@@ -80,7 +80,7 @@ impl Breaking for MotorTest {
         if !rig.sees(&CHARGED.into()) {
             return lacks(format!("no input for `{CHARGED}`"), "inputs");
         }
-        let out = control(rig, self.motor.voltage_v, 1.0, bench.frequency()?)?;
+        let out = control(rig, (self.motor.voltage_v, false), 1.0, bench.frequency()?)?;
         let charged = Condition::Contact { signal: CHARGED.into(), closed: true };
         let mut charge = Segment::hold("charge", out.clone(), self.at_most);
         charge = charge.until(Stop { when: charged, then: Then::Next });
@@ -90,7 +90,7 @@ impl Breaking for MotorTest {
         // Closing with the motor off lets the spring go.
         let closing = setup.of.coils(true).find(|coil| rig.switches(&coil.command()));
         let discharge = closing.map(|coil| {
-            let out = control(rig, coil.voltage_v, 1.0, bench.frequency()?)?;
+            let out = control(rig, coil.feeds(), 1.0, bench.frequency()?)?;
             let mut discharge = Segment::hold("discharge", out, seconds(DISCHARGE_S));
             discharge.switches = vec![
                 Switching { output: supply.clone(), closed: false },

@@ -127,12 +127,12 @@ impl LowestPickupTest {
             return Err(SetupError::Lacks { lacks, what: "inputs" });
         }
         let shares = self.shares();
-        let levels = shares.iter().map(|s| control(rig, coil.voltage_v, *s, frequency));
+        let levels = shares.iter().map(|s| control(rig, coil.feeds(), *s, frequency));
         let levels = levels.collect::<Result<Vec<_>, _>>()?;
-        let off = control(rig, coil.voltage_v, 0.0, frequency)?;
+        let off = control(rig, coil.feeds(), 0.0, frequency)?;
         let mut segments = Vec::new();
         if coil.closes && rig.sees(&CHARGED.into()) {
-            let out = control(rig, coil.voltage_v, 1.0, frequency)?;
+            let out = control(rig, coil.feeds(), 1.0, frequency)?;
             let mut spring = Segment::hold("spring", out, seconds(CHARGING));
             let charged = Condition::Contact { signal: CHARGED.into(), closed: true };
             spring = spring.until(Stop { when: charged, then: Then::Next });

@@ -22,8 +22,8 @@ use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
 
 /// What the output is called that feeds the poles, and the meters at a pole.
-pub(super) const CURRENT: &str = "pole current";
-pub(super) const VOLTAGE: &str = "pole voltage";
+pub(crate) const CURRENT: &str = "pole current";
+pub(crate) const VOLTAGE: &str = "pole voltage";
 
 /// The least current that tells a contact resistance (IEC 62271-1, 7.4.4).
 const LEAST_A: f64 = 50.0;

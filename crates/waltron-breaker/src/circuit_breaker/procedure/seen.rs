@@ -67,6 +67,10 @@ impl<'a> Shown<'a> {
         let coil = if closes { &self.step.close } else { &self.step.trip };
         let current = coil.as_ref().and_then(|coil| self.coil(coil));
         let why = match (current, closes) {
+            // Its wave does not tell whether the plunger moved.
+            (Some(Ok(_)), _) if coil.as_ref().is_some_and(|coil| coil.is_ac) => {
+                "no contact changed, although its coil carried current: latch or plunger stuck, spring not charged, or the contacts' leads off".to_owned()
+            }
             (Some(Ok(current)), _) if current.peak.is_none() && current.most_a > 0.0 => {
                 "no contact changed, although its coil carried current: its plunger did not move: latch or plunger stuck, or too low a voltage".to_owned()
             }
@@ -234,6 +238,17 @@ impl<'a> Shown<'a> {
         }
     }
 
+    /// The auxiliary contact that must be the other way and is the same, at a time, and how both are.
+    fn both(&self, name: &Name, at_s: f64) -> Option<(Name, &'static str)> {
+        let all = &self.setup.of.auxiliaries;
+        let follows = all.iter().find(|a| a.name == *name)?.follows;
+        let state = |of: &Name| self.seen.closed_before(of, seconds(at_s + 1e-9));
+        let is = state(name);
+        let others = all.iter().filter(|a| a.follows != follows && self.setup.rig.sees(&a.name));
+        let same = others.map(|a| &a.name).find(|other| state(other) == is)?;
+        Some((same.clone(), if is { "closed" } else { "open" }))
+    }
+
     /// From the first main contact's change to the auxiliary contact's.
     fn auxiliary(&self, name: &Name) -> Result<f64, Missing> {
         let closes = self.step.operation.closes();
@@ -245,9 +260,17 @@ impl<'a> Shown<'a> {
                 e.signal == *name && (window.from_s..=window.to_s).contains(&e.time.si())
             });
         let undone = || {
-            Missing::Undone(format!(
+            let mut why = format!(
                 "{name} did not change although the main contacts did: welded, out of adjustment, or not wired"
-            ))
+            );
+            let at = [(window.from_s, "before it"), (window.to_s, "behind it")].into_iter();
+            let mut both = at.filter_map(|(at, when)| Some((when, self.both(name, at)?)));
+            if let Some((when, (other, both))) = both.next() {
+                why = format!(
+                    "{why}; {when} {name} and {other} are both {both}, and of a change-over contact one is the other way"
+                );
+            }
+            Missing::Undone(why)
         };
         let change = change.ok_or_else(undone)?;
         let of = self.setup.of.auxiliaries.iter().find(|a| a.name == *name);
@@ -259,12 +282,39 @@ impl<'a> Shown<'a> {
         Ok(change.time.si() - window.from_s - main)
     }
 
+    /// Why a waveform says nothing of a command: it ends before the contacts have done what followed.
+    fn ends_early(&self, of: &Name, window: Window) -> Option<Missing> {
+        let captured = self.seen.captures.first()?;
+        let track = captured.tracks.iter().find(|t| t.of == *of)?;
+        let end = captured.start.si() + track.samples.len() as f64 / captured.rate_hz;
+        let is_main = |name: &Name| self.contacts.iter().any(|(_, n)| n == name);
+        let within = window.from_s..=window.to_s;
+        let edges = self.seen.raw_edges.iter().filter(|e| is_main(&e.signal));
+        let times = edges.map(|e| e.time.si()).filter(|at| within.contains(at));
+        let last = times.fold(window.from_s, f64::max);
+        let told = |si: f64| Quantity { si, dimension: Dimension::TIME };
+        (end < last).then(|| {
+            Missing::Untold(format!(
+                "its waveform ends at {} and the contacts changed until {}: it is shorter than the operation",
+                told(end),
+                told(last)
+            ))
+        })
+    }
+
     /// A coil's current from its command on; nothing where nobody looked.
     fn coil(&self, of: &Coil) -> Option<Result<coil::CoilCurrent, Missing>> {
         let window = self.first(of.closes)?;
         let samples = self.samples(&of.current(), window)?;
+        if let Some(short) = self.ends_early(&of.current(), window) {
+            return Some(Err(short));
+        }
         let none = || Missing::Untold(format!("no current came through coil {}", of.name));
-        Some(coil::read(&samples, RATE_HZ).filter(|c| c.most_a > 0.01 * full(of)).ok_or_else(none))
+        let read = match self.setup.hertz.filter(|_| of.is_ac) {
+            Some(hertz) => coil::read_alternating(&samples, RATE_HZ, hertz),
+            None => coil::read(&samples, RATE_HZ),
+        };
+        Some(read.filter(|c| c.most_a > 0.01 * full(of)).ok_or_else(none))
     }
 
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
@@ -292,6 +342,9 @@ impl<'a> Shown<'a> {
         let of = of.ok_or_else(lacks)?;
         let current = self.coil(of).ok_or_else(lacks)??;
         let u = |amps: f64| self.meter_u(&of.current(), amps);
+        if of.is_ac && wanted.what == Measurand::CoilPeak {
+            return current.peak.map(|(amps, _)| (amps, u(amps))).ok_or_else(lacks);
+        }
         let moved = current.peak.zip(current.notch);
         let stuck = || {
             Missing::Undone(
@@ -316,6 +369,9 @@ impl<'a> Shown<'a> {
         let closes = self.step.operation.closes();
         let window = self.first(closes).ok_or_else(lacks)?;
         let samples = self.samples(&TRAVEL.into(), window).ok_or_else(lacks)?;
+        if let Some(short) = self.ends_early(&TRAVEL.into(), window) {
+            return Err(short);
+        }
         let scale = of.stroke_rad / of.shows_v;
         let angles: Vec<f64> = samples.iter().map(|v| v * scale).collect();
         let still =

@@ -85,14 +85,14 @@ pub(crate) struct Step {
     pub(super) pulse: Time,
 }
 
-/// A direct voltage on the output that feeds the coils; nothing where the rig has none and the station
+/// The control voltage, direct or alternating, on the output that feeds the coils; nothing where the rig has none and the station
 /// feeds them.
 ///
 /// # Errors
 /// A share that only a rig could make.
 pub(super) fn control(
     rig: &Capability,
-    volts: f64,
+    (volts, is_ac): (f64, bool),
     share: f64,
     frequency: Frequency,
 ) -> Result<Stimulus, SetupError> {
@@ -103,9 +103,11 @@ pub(super) fn control(
         let lacks = format!("no output for `{CONTROL}`: the station's own voltage is what it is");
         return Err(SetupError::Lacks { lacks, what: "outputs" });
     };
-    let nothing = Phasor::new(Voltage::from_si(0.0), degrees(0.0));
-    let mut drive = Drive::sine(channel.id.clone(), nothing, frequency);
-    drive.dc = Some(Dc::constant(Voltage::from_si(volts * share)));
+    let (alternating, direct) = if is_ac { (volts * share, 0.0) } else { (0.0, volts * share) };
+    // Rising through zero, as a contact finds it no better.
+    let phasor = Phasor::new(Voltage::from_si(alternating), degrees(-90.0));
+    let mut drive = Drive::sine(channel.id.clone(), phasor, frequency);
+    drive.dc = (!is_ac).then(|| Dc::constant(Voltage::from_si(direct)));
     Ok(Stimulus { currents: Vec::new(), voltages: vec![drive] })
 }
 
@@ -130,10 +132,19 @@ impl Step {
         if closes { self.close.as_ref() } else { self.trip.as_ref() }
     }
 
-    /// The rated voltage of what is fed.
-    fn volts(&self) -> f64 {
-        let all = [&self.close, &self.trip].into_iter().flatten().map(|c| c.voltage_v);
-        all.fold(f64::INFINITY, f64::min)
+    /// The rated voltage of what is fed, and whether it alternates.
+    ///
+    /// # Errors
+    /// Coils of both kinds: one output does not feed both.
+    fn volts(&self) -> Result<(f64, bool), SetupError> {
+        let coils = || [&self.close, &self.trip].into_iter().flatten();
+        let volts = coils().map(|c| c.voltage_v).fold(f64::INFINITY, f64::min);
+        let is_ac = coils().any(|c| c.is_ac);
+        if is_ac && coils().any(|c| !c.is_ac) {
+            let why = "one of its coils takes a direct voltage and the other an alternating one: operate it by C and O";
+            return Err(SetupError::Unknown(why.to_owned()));
+        }
+        Ok((volts, is_ac))
     }
 
     /// The segment of a command: how long it lasts at most, and what ends it before.
@@ -165,7 +176,7 @@ impl Step {
                 return Err(SetupError::Lacks { lacks, what: "switches" });
             }
         }
-        let out = control(rig, self.volts(), self.share, frequency)?;
+        let out = control(rig, self.volts()?, self.share, frequency)?;
         let contacts = seen_contacts(of, rig);
         if contacts.is_empty() {
             let lacks = "no input for any of the main contacts".to_owned();

@@ -81,7 +81,8 @@ pub(super) trait Breaking: Debug + Send + Sync + PartialEq + 'static {
 
     fn setup(&self, bench: Bench<'_>) -> Result<Setup, SetupError> {
         let of = breaker(bench.asset)?.clone();
-        Ok(Setup { test: self.test().clone(), of, rig: bench.capability.clone() })
+        let hertz = bench.asset.ratings.frequency.map(Measure::si);
+        Ok(Setup { test: self.test().clone(), of, rig: bench.capability.clone(), hertz })
     }
 }
 

@@ -1,5 +1,6 @@
 //! What a run has shown of a breaker, as its report and its charts show it.
 
+mod dynamic;
 mod motor;
 mod operation;
 mod sections;

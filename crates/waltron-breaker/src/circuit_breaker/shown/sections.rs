@@ -1,7 +1,7 @@
 //! The sections of a report, and its charts by themselves.
 
-use super::{motor, operation};
-use crate::circuit_breaker::asset::CircuitBreaker;
+use super::{dynamic, motor, operation};
+use crate::circuit_breaker::asset::{CircuitBreaker, Measurand};
 use crate::circuit_breaker::procedure::MOTOR_CURRENT;
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, words};
@@ -42,6 +42,12 @@ fn is_operation(served: &Served) -> bool {
         && served.program.position("before").is_some()
 }
 
+/// Whether a pole's resistance was looked at while it opened.
+fn is_dynamic(served: &Served) -> bool {
+    let key = Measurand::ArcingTime.key().replace('_', "-");
+    served.points.iter().any(|id| id.split('/').any(|part| part == key))
+}
+
 fn is_motor(served: &Served) -> bool {
     let tracks = served.observation.captures.iter().flat_map(|c| &c.tracks);
     served.program.position("charge").is_some()
@@ -54,6 +60,41 @@ pub(super) fn points_of<'g>(points: &'g [Grade], label: &str) -> Vec<&'g Grade> 
     points.iter().filter(begins).collect()
 }
 
+/// The injections of each test of dynamic resistances, pole by pole.
+fn dynamics(served: &[Served]) -> Vec<(String, dynamic::Poles<'_>)> {
+    let key = Measurand::ArcingTime.key().replace('_', "-");
+    let mut all: Vec<(String, dynamic::Poles<'_>)> = Vec::new();
+    for one in served {
+        let of = one.points.iter().find_map(|id| {
+            let (test, rest) = id.split_once('/')?;
+            let (what, pole) = rest.split_once('/')?;
+            (what == key).then(|| (test.to_owned(), pole.to_owned()))
+        });
+        let Some((test, pole)) = of else { continue };
+        let at = all.iter().position(|(of, _)| *of == test).unwrap_or_else(|| {
+            all.push((test, Vec::new()));
+            all.len() - 1
+        });
+        // Of one that was made again, the last.
+        all[at].1.retain(|(of, _)| *of != pole);
+        all[at].1.push((pole, one));
+    }
+    all
+}
+
+/// Charts of dynamic resistances: the poles of a breaker beside each other, those of an earlier run behind them.
+fn pole_by_pole<'t>(tag: &str, told: Told<'t>) -> Vec<(String, Chart, Vec<&'t Grade>)> {
+    let earlier = told.earlier.map(|e| dynamics(e.served)).unwrap_or_default();
+    let nothing = Vec::new();
+    let draw = |(test, poles): (String, dynamic::Poles<'_>)| {
+        let before = earlier.iter().find(|(of, _)| *of == test).map_or(&nothing, |(_, p)| p);
+        let points = points_of(told.points, &test);
+        let chart = dynamic::chart(tag, &test, &poles, &points, before)?;
+        Some((test, chart, points))
+    };
+    dynamics(told.served).into_iter().filter_map(draw).collect()
+}
+
 fn drawn<'t>(
     (tag, of): (&str, &CircuitBreaker),
     told: Told<'t>,
@@ -63,6 +104,8 @@ fn drawn<'t>(
         let points = points_of(told.points, &label);
         let before = earlier.iter().find(|(l, _)| *l == label).map(|(_, served)| *served);
         let chart = match served {
+            // Those of the poles stand beside each other.
+            served if is_dynamic(served) => None,
             served if is_operation(served) => {
                 operation::chart((tag, of), &label, served, &points, before)
             }
@@ -71,10 +114,11 @@ fn drawn<'t>(
         };
         Some((label, chart?, points))
     };
-    shown(told.served).into_iter().filter_map(draw).collect()
+    let operations = shown(told.served).into_iter().filter_map(draw);
+    operations.chain(pole_by_pole(tag, told)).collect()
 }
 
-/// A chart of each operation, and of the motor.
+/// A chart of each operation, of the motor, and of the poles' resistances while they open.
 pub(crate) fn charts(asset: &Asset, told: Told<'_>) -> Vec<Chart> {
     let Some(of) = asset.family::<CircuitBreaker>() else { return Vec::new() };
     drawn((&asset.identity.tag, of), told).into_iter().map(|(_, chart, _)| chart).collect()

@@ -2,9 +2,10 @@
 //! between.
 
 use super::super::asset::LvBreaker;
-use super::shots::{CONNECTION, LOOK, Shot};
+use super::shots::{CONNECTION, LOOK, Shot, tripped};
 use super::source::{output, reach};
 use super::unit::{self, READY, State};
+use super::way::Way;
 use std::sync::Arc;
 use waltron_core::grading::{Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::capability::Capability;
@@ -143,6 +144,16 @@ impl Course {
         let stimulus = Values::none()
             .with_quantity("current", Quantity { si: fed, dimension: Dimension::CURRENT });
         let found = Finding::not_tested(self.connection(place), CONNECTION, stimulus, "");
+        if let Some(at) = tripped(seen, &self.rig, Way::Poles) {
+            let at = Quantity { si: at, dimension: Dimension::TIME };
+            let why = format!(
+                "it tripped after {at} on {} already: ground fault not defeated, or a function set far too low",
+                amps(fed)
+            );
+            (self.must_reset, self.trips) = (true, self.trips + 1);
+            self.ohm = Some((place.to_owned(), Err(why.clone())));
+            return found.judged(Judgement::new(Verdict::Inconclusive, why));
+        }
         let reading = self.probe.as_ref().and_then(|probe| seen.at_end(probe));
         let value = reading.and_then(|r| Some((r.value.get("value")?, r.value.get("angle")?)));
         let lacks = reading.and_then(|r| r.lacks.as_ref()).map(ToString::to_string);
