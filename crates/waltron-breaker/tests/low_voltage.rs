@@ -329,6 +329,22 @@ fn a_trip_that_no_contact_senses_is_confirmed_by_the_unit() {
         "{}",
         f.reason
     );
+    // A contact that is stuck closed proves nothing where the unit is not read.
+    let unread: String = PORT_RIG.split("# What the trip unit tells").next().unwrap().to_owned();
+    let f = of(&at_port(SPECIMEN, &unread, &[hold]).0, "L1").clone();
+    assert!(
+        f.verdict == Verdict::Inconclusive && f.reason.contains("a stuck one would not"),
+        "{}",
+        f.reason
+    );
+    let welded =
+        swapped(SPECIMEN, "opening = \"24 ms\"", "opening = \"24 ms\"\nauxiliary_follows = false");
+    let f = of(&at_port(&welded, &unread, &[SHORT]).0, "1.4x/L1/trip-time").clone();
+    assert!(
+        f.verdict == Verdict::Fail && f.reason.contains("or 52a does not follow"),
+        "{}",
+        f.reason
+    );
     // Without either nobody would see anything: pulses cannot be told apart, and so it is said.
     let plan = waltron_test_support::wing::plan(
         WINGS,

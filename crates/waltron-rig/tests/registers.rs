@@ -258,8 +258,11 @@ fn files_of_registers_that_make_no_sense_are_refused() {
         ("at = 40", "at = 65535", "beyond the last one"),
         ("unit = 7", "unit = 300", "0 to 255"),
         ("worth = \"1 A\"", "worth = \"0 A\"", "more than zero"),
+        ("bits = \"u32\"", "swapped = true", "no halves"),
+        ("unit = 7", "unit = 7\nbaud = 9600", "`baud` is of"),
         ("unit = 7\n", "unit = 7\nidentity = \"*\"\n", "no messages"),
         ("modbus = \"127.0.0.1\"", "address = \"127.0.0.1:5\"", "is of what has `modbus`"),
+        ("modbus = \"127.0.0.1\"\nunit = 7", "address = \"127.0.0.1:5\"\nunit = 7", "`unit` is of"),
     ] {
         let told = problem(from, to);
         assert!(told.contains(words), "{to}: {told}");

@@ -199,6 +199,12 @@ impl InstrumentForm {
         let registers = registers?;
         let by_registers = matches!(place, Some(Place::Modbus(..)));
         let says = !sets.is_empty() || !measures.is_empty() || head.off.is_some();
+        if let Some(unit) = head.unit.as_ref().filter(|_| !by_registers) {
+            problems.push(Problem::new(unit.span(), "`unit` is of what has `modbus`"));
+        }
+        if head.baud.is_some() && head.serial.is_none() {
+            problems.push(Problem::new(head.name.span(), "`baud` is of what has `serial`"));
+        }
         let odd = match by_registers {
             true if says || head.identity.is_some() => {
                 Some("what is read by Modbus has `[[register]]`, and no messages")

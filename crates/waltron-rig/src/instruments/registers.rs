@@ -118,6 +118,11 @@ impl Register {
 impl RegisterForm {
     pub(super) fn read(self, problems: &mut Problems) -> Option<(Instrument, Register)> {
         let bits = self.bits.unwrap_or_default();
+        let is_single = matches!(bits, Bits::U16 | Bits::I16);
+        if is_single && self.swapped == Some(true) {
+            let message = "one register has no halves to be `swapped`";
+            problems.push(Problem::new(self.name.span(), message));
+        }
         let Ok(at) = u16::try_from(*self.at.get()) else {
             let message = "addresses of registers go from 0 to 65535";
             problems.push(Problem::new(self.at.span(), message));

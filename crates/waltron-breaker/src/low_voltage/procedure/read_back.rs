@@ -89,7 +89,7 @@ impl ReadBack {
     fn point(&self, item: &Item) -> (PointId, Criterion) {
         match item {
             Item::Setting { name, .. } => {
-                let name = name.replace('_', "-").replace('.', "-");
+                let name = name.replace(['_', '.'], "-");
                 (point(&self.test, &format!("settings/{name}")), SETTING)
             }
             Item::Group { .. } => (point(&self.test, "settings/group"), SETTING),

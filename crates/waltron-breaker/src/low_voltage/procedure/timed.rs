@@ -420,8 +420,7 @@ fn seen_flowing(seen: &Observation, rig: &Capability) -> Option<f64> {
 }
 
 /// What must not trip, and did not as far as contacts tell: that counts only where the current has flowed to the
-/// end, or the breaker was seen to be closed before and after what stood for one; an open breaker does not trip
-/// either.
+/// end, or the trip unit itself tells so of what stood for one; an open breaker does not trip either.
 pub(super) fn not_tripped_rightly(
     found: Finding,
     (seen, rig, way): (&Observation, &Capability, Way),
@@ -434,15 +433,20 @@ pub(super) fn not_tripped_rightly(
         return found.judged(Judgement::new(Verdict::Fail, why));
     }
     if way != Way::Poles {
-        let closed = rig.sees(&AUXILIARY.into())
-            && seen.closed_at_start.contains(&AUXILIARY.into())
-            && seen.is_closed_at_end(&AUXILIARY.into());
-        let is_closed = matches!(unit::told(seen, rig, CLOSED), Some(Ok(value)) if value != 0.0);
-        return found.judged(if closed || (told == Some(false) && is_closed) {
-            Judgement::new(Verdict::Pass, words)
-        } else {
-            let why = "nothing tripped, but nobody saw that the breaker was closed";
-            Judgement::new(Verdict::Inconclusive, why)
+        // A contact that stays closed may be stuck: only the unit itself tells that it did not trip.
+        let is_closed = !matches!(unit::told(seen, rig, CLOSED), Some(Ok(value)) if value == 0.0);
+        return found.judged(match told {
+            Some(false) if is_closed => Judgement::new(Verdict::Pass, words),
+            Some(_) => {
+                let why = "nothing tripped, but the breaker was open";
+                Judgement::new(Verdict::Inconclusive, why)
+            }
+            None => {
+                let why = format!(
+                    "no contact told of a trip, and a stuck one would not: read `{TRIPPED}` of the trip unit"
+                );
+                Judgement::new(Verdict::Inconclusive, why)
+            }
         });
     }
     let why = match seen_flowing(seen, rig) {
@@ -484,7 +488,12 @@ pub(super) fn not_tripped(
         }
         _ => {
             let why = format!(
-                "{words}: no trip for {waited}: function off, another plug, another setting"
+                "{words}: no trip for {waited}: function off, another plug, another setting{}",
+                match told {
+                    // Nothing but the contact could have told.
+                    None if probe.is_none() => format!(", or {AUXILIARY} does not follow"),
+                    _ => String::new(),
+                }
             );
             found.judged(Judgement::new(Verdict::Fail, why))
         }
