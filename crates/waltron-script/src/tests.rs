@@ -358,7 +358,10 @@ fn every_mistake_is_found_at_once_with_a_way_out() {
         ("ramp ia from 1 A to 2 A by 0 A every 1 s", "a step of zero never arrives"),
         ("ramp ia from 1 A to 1 A by 1 mA every 1 s", "ends where it begins"),
         ("ramp ia from 1 A to 2 A by 1 V every 1 s", "this is a voltage, but a current is wanted"),
-        ("ramp ia from 1 A to 2 A at 3 A", "this is a current, but a value in A·s^-1 is wanted"),
+        (
+            "ramp ia from 1 A to 2 A at 3 A",
+            "this is a current, but a rate of rise of a current is wanted",
+        ),
         ("ramp ia from 1 uA to 2 A by 1 uA every 1 ms", "more than 10000"),
         ("ramp p from 1 W to 2 W by 1 W every 1 s", "`p` cannot be ramped by itself"),
         ("fault A-D with i = 1 A for 1 s", "`A-D` is no fault loop"),
