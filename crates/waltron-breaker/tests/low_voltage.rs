@@ -437,3 +437,29 @@ fn a_trip_on_the_small_current_is_told_as_such() {
     assert_eq!(of(&found, "1.4x/L1/trip-time").verdict, Verdict::NotTested);
     assert_eq!(seen.len(), 1);
 }
+
+/// Where nobody can discharge the thermal memory, the next shot waits until it is cold; and without waiting it would
+/// trip too early.
+#[test]
+fn a_thermal_memory_that_cannot_be_discharged_is_waited_for() {
+    let warm =
+        swapped(&healthy(), "opening = \"24 ms\"", "opening = \"24 ms\"\ndischarged = false");
+    let two = "procedure = \"long-time\"\npoles = [\"L1\", \"L2\"]\n";
+    assert_eq!(failed(&all(&warm, &[two])), ["3x/L2/trip-time"]);
+    let waits =
+        swapped(ASSET, "thermal_memory = true", "thermal_memory = true\ncooling = \"40 min\"");
+    let mut bench = bench(&warm, RIG, 3);
+    let (found, seen) = bench.play(&asset(&waits), two, &confirmed);
+    assert_eq!(failed(&found), Vec::<&str>::new());
+    let waited = seen.iter().filter(|(program, _)| program.position("cooling").is_some());
+    let waited: Vec<f64> = waited.map(|(_, seen)| seen.length().value).collect();
+    assert_eq!(waited, [2400.0]);
+    assert!(
+        bench.asked.iter().any(|q| q.text.contains("left to cool for 2400 s")),
+        "{:?}",
+        bench.asked
+    );
+    let none = waits.replace("thermal_memory = true", "thermal_memory = false");
+    let error = WINGS.asset(&Source::new("a", none.as_str())).unwrap_err();
+    assert!(error.problems[0].message.contains("nothing to cool"));
+}

@@ -7,7 +7,7 @@ use serde::Deserialize;
 use std::any::Any;
 use waltron_core::asset::{Family, Precautions};
 use waltron_core::grading::Criterion;
-use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::quantity::{Dimension, Quantity, Time, significant};
 use waltron_core::text::name::Name;
 
 /// What a function of a trip unit does.
@@ -94,6 +94,8 @@ pub struct LvBreaker {
     pub port: Option<Quantity>,
     /// Whether it remembers heat.
     pub has_memory: bool,
+    /// How long that takes to cool, where it cannot be discharged.
+    pub cooling: Option<Time>,
     /// Whether a sensor stands in the neutral.
     pub neutral_sensor: bool,
     /// Its functions.
@@ -194,8 +196,12 @@ impl Family for LvBreaker {
                 ("Test port".to_owned(), format!("{port} for {}", amps(self.sensor_a)))
             }),
         );
-        let memory = if self.has_memory { "on" } else { "none" };
-        all.push(("Thermal memory".to_owned(), memory.to_owned()));
+        let memory = match (self.has_memory, self.cooling) {
+            (false, _) => "none".to_owned(),
+            (true, None) => "on".to_owned(),
+            (true, Some(time)) => format!("on, cools in {}", Quantity::of(time)),
+        };
+        all.push(("Thermal memory".to_owned(), memory));
         all.push(("Band".to_owned(), self.band.told()));
         all
     }

@@ -78,6 +78,8 @@ struct TripUnitForm {
     band: Option<Text>,
     /// Whether it remembers heat; false if not given.
     thermal_memory: Option<bool>,
+    /// How long its thermal memory takes to cool, where nobody can discharge it: that is waited for then.
+    cooling: Option<QuantityText<Time>>,
     /// The group of settings that is in use.
     setting_group: Option<String>,
     /// What stands at its test port for the sensor's rated current: `"100 mA"`, `"1 V"`; it has none if not given.
@@ -170,6 +172,11 @@ impl LvBreakerForm {
                 Some(at)
             }
         };
+        let cooling = optional(unit.cooling.as_ref().map(|time| time.positive(problems)))?;
+        if let (Some(field), true) = (&unit.cooling, unit.thermal_memory != Some(true)) {
+            let message = "what has no `thermal_memory` has nothing to cool";
+            problems.push(Problem::new(field.span(), message));
+        }
         let frequency = frequency?;
         let own = LvBreaker {
             poles,
@@ -179,6 +186,7 @@ impl LvBreakerForm {
             trip_unit: unit.model,
             setting_group: unit.setting_group,
             port,
+            cooling,
             has_memory: unit.thermal_memory.unwrap_or(false),
             neutral_sensor: self.breaker.neutral_sensor.unwrap_or(false),
             functions,

@@ -205,7 +205,12 @@ impl TripUnit {
 
     /// Takes the heat of the stretch that ends now.
     fn settle(&mut self) {
-        let Some(piece) = self.pieces.last().copied() else { return };
+        let Some(piece) = self.pieces.last().copied() else {
+            // Nothing was put out: it cools.
+            let decay = (-self.now / self.truth.memory_s).exp();
+            self.heat.iter_mut().for_each(|heat| *heat *= decay);
+            return;
+        };
         let span = self.now.min(piece.to_s) - piece.from_s;
         let decay = (-span.max(0.0) / self.truth.memory_s).exp();
         for (of, heat) in self.truth.functions.iter().zip(&mut self.heat) {

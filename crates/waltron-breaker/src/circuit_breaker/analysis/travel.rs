@@ -10,6 +10,9 @@ pub struct Travel {
     /// Speed where the contacts touched or parted, a second: over the 5 ms behind parting, or before
     /// touching; nothing where no contact tells when that was.
     pub speed: Option<f64>,
+    /// From the contacts touching or parting until the shaft stays within 2 % of its stroke around its end, in s:
+    /// how long the damper takes.
+    pub damping_s: Option<f64>,
 }
 
 /// Over how long the speed is taken, in s.
@@ -17,6 +20,9 @@ pub const SPEED_S: f64 = 5e-3;
 
 /// The share of the stroke that a movement must make to be one.
 const MOVES: f64 = 0.02;
+
+/// The share of the stroke around its end within which the shaft rests.
+const RESTS: f64 = 0.02;
 
 /// Reads a movement from samples: so many a second, with the moment, in s after the first sample, at which
 /// the contacts touched or parted. `None` where nothing moved; `full` is the declared stroke.
@@ -41,7 +47,12 @@ pub fn read(samples: &[f64], rate_hz: f64, contact_s: Option<f64>, full: f64) ->
         let (from, to) = if stroke > 0.0 { (at - SPEED_S, at) } else { (at, at + SPEED_S) };
         Some((place(to)? - place(from)?).abs() / SPEED_S)
     });
-    Some(Travel { stroke: stroke.abs(), overtravel: most, speed })
+    let rests = RESTS * stroke.abs();
+    let last = samples.iter().rposition(|s| (s - after).abs() > rests);
+    let rest_s = last.map(|k| (k + 1) as f64 / rate_hz);
+    let damping_s = rest_s.zip(contact_s).map(|(rest, contact)| rest - contact);
+    let damping_s = damping_s.filter(|time| *time >= 0.0);
+    Some(Travel { stroke: stroke.abs(), overtravel: most, speed, damping_s })
 }
 
 #[cfg(test)]
@@ -72,6 +83,10 @@ mod tests {
         let (t2, t1) = (0.8f64.sqrt() * 30.0, 0.8f64.sqrt() * 30.0 - 5.0);
         let by_hand = 60.0 * (t2 * t2 - t1 * t1) / 900.0 / 5e-3;
         assert!((seen.speed.unwrap() - by_hand).abs() < 1.0, "{seen:?} {by_hand}");
+        // It comes back below 2 % of 60 deg, 1.2, on the far side of the half wave of 2 deg: by hand.
+        let back = 4.0 * (1.0 - (1.2f64 / 2.0).asin() / std::f64::consts::PI);
+        let by_hand = 0.020 + 0.030 + back * 1e-3 - touch;
+        assert!((seen.damping_s.unwrap() - by_hand).abs() < 1e-4, "{seen:?} {by_hand}");
         let opening: Vec<f64> = closing.iter().map(|x| 60.0 - x).collect();
         let seen = read(&opening, rate, Some(0.030), 60.0).unwrap();
         let by_hand = 60.0 * (15.0f64.powi(2) - 10.0f64.powi(2)) / 900.0 / 5e-3;

@@ -124,6 +124,8 @@ measurands! {
     ArcingResistance arcing_resistance RESISTANCE "arcing contact, resistance";
     /// By how much the shaft goes beyond its end.
     Overtravel overtravel ANGLE "overtravel";
+    /// From the contacts touching or parting until the shaft rests within 2 % of its stroke.
+    DampingTime damping_time TIME "damping time";
 }
 
 /// Between two values in SI, and who says so.

@@ -112,6 +112,7 @@ impl Setup {
         if of.transducer.is_some() && self.has_meter(&TRAVEL.into()) {
             add(Measurand::Stroke, "");
             add(Measurand::Overtravel, "");
+            add(Measurand::DampingTime, "");
             let speed =
                 if operation.closes() { Measurand::ClosingSpeed } else { Measurand::OpeningSpeed };
             add(speed, "");

@@ -61,6 +61,8 @@ pub(super) fn meaning(what: Measurand, is_above: bool) -> Option<&'static str> {
         }
         (Measurand::Stroke, _) => "stops, linkage, or the transducer's coupling",
         (Measurand::Overtravel, true) => "damper weak or empty",
+        (Measurand::DampingTime, true) => "the shaft swings on: damper weak or empty, stops loose",
+        (Measurand::DampingTime, false) => "the shaft stops hard: damper too stiff, or old oil",
         _ => return None,
     })
 }

@@ -158,6 +158,7 @@ impl<'a> Shown<'a> {
             }
             Measurand::Stroke
             | Measurand::Overtravel
+            | Measurand::DampingTime
             | Measurand::ClosingSpeed
             | Measurand::OpeningSpeed => self.of_travel(wanted.what),
             _ => Err(Missing::Untold("no operation tells it".to_owned())),
@@ -385,6 +386,11 @@ impl<'a> Shown<'a> {
         Ok(match what {
             Measurand::Stroke => (seen.stroke, u),
             Measurand::Overtravel => (seen.overtravel, u),
+            Measurand::DampingTime => {
+                let none = || Missing::Untold("it did not come to rest behind the contacts".into());
+                let time = seen.damping_s.ok_or_else(none)?;
+                (time, self.timing(time) + 2.0 / RATE_HZ)
+            }
             // Of two places, each with its own error.
             _ => (seen.speed.ok_or_else(unknown)?, 2f64.sqrt() * u / travel::SPEED_S),
         })

@@ -11,7 +11,8 @@ use waltron_core::grading::{Finding, Judgement, Limits, PointId, Values, Verdict
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::Probe;
 use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
+use waltron_core::injection::program::{Program, Segment};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
     Action, Answer, Carried, Injection, Planned, PlannedPoint, Procedure, Question,
 };
@@ -33,6 +34,8 @@ enum Stage {
     Looking,
     /// It is reset and closed by hand.
     Resetting,
+    /// Its thermal memory is waited for.
+    Cooling,
     /// The big current flows.
     Shooting,
     /// What was defeated is put back.
@@ -67,6 +70,8 @@ pub(super) struct Course {
     ohm: Option<(String, Result<f64, String>)>,
     /// Whether it tripped, and must be reset before anything else.
     must_reset: bool,
+    /// Whether its thermal memory holds heat that nobody has discharged.
+    is_warm: bool,
     stage: Stage,
 }
 
@@ -103,6 +108,7 @@ impl Course {
             at: 0,
             ohm: None,
             must_reset: false,
+            is_warm: false,
             stage: Stage::Beginning,
         }
     }
@@ -241,6 +247,7 @@ impl Procedure for Course {
             all.push(plan(vec![point], none, Limits::None, program, seconds(0.0), None));
         }
         let mut told: Vec<&str> = Vec::new();
+        let mut is_first = true;
         for shot in &self.shots {
             if let Some((place, program)) = self.looks.iter().find(|(p, _)| *p == shot.place)
                 && !told.contains(&place.as_str())
@@ -254,7 +261,11 @@ impl Procedure for Course {
             let points = points.map(|(p, c)| PlannedPoint::certain(p.clone(), c.clone())).collect();
             let (stimulus, limits) = (shot.stimulus.clone(), shot.limits.clone());
             let not_tested = shot.not_tested.clone();
-            all.push(plan(points, stimulus, limits, &shot.program, shot.likely, not_tested));
+            // What came before it has warmed it.
+            let waited = self.of.cooling.filter(|_| !is_first).unwrap_or_default();
+            is_first = false;
+            let likely = shot.likely + waited;
+            all.push(plan(points, stimulus, limits, &shot.program, likely, not_tested));
         }
         all
     }
@@ -284,11 +295,23 @@ impl Procedure for Course {
         }
         if self.must_reset {
             self.stage = Stage::Resetting;
-            let text = match self.of.has_memory {
-                true => "Reset the trip unit, discharge its thermal memory, and close the breaker",
-                false => "Reset the trip unit, and close the breaker",
+            let text = match (self.of.has_memory, self.of.cooling) {
+                (true, Some(time)) => format!(
+                    "Reset the trip unit, and close the breaker; its thermal memory is then left to cool for {}",
+                    Quantity::of(time)
+                ),
+                (true, None) => {
+                    "Reset the trip unit, discharge its thermal memory, and close the breaker"
+                        .to_owned()
+                }
+                (false, _) => "Reset the trip unit, and close the breaker".to_owned(),
             };
             return Action::Ask(Question::confirm(text));
+        }
+        if let Some(time) = self.of.cooling.filter(|_| self.is_warm) {
+            self.stage = Stage::Cooling;
+            let cooling = Segment::hold("cooling", Stimulus::off(), time);
+            return Action::Inject(Arc::new(Program::of(vec![cooling])));
         }
         if let Some(check) = self.check.as_ref().filter(|_| !self.is_checked) {
             self.stage = Stage::Checking;
@@ -311,6 +334,11 @@ impl Procedure for Course {
         let Some(shot) = self.shots.get(self.at) else {
             return Injection { point: None, part: String::new(), serves: Vec::new() };
         };
+        if self.stage == Stage::Cooling {
+            let first = shot.points.first().map(|(point, _)| point.id.as_str());
+            let part = format!("cooling before {}", first.unwrap_or_default());
+            return Injection { point: None, part, serves: Vec::new() };
+        }
         if self.stage == Stage::Checking {
             let first = shot.points.first().map(|(point, _)| point.id.as_str());
             let part = format!("check before {}", first.unwrap_or_default());
@@ -328,6 +356,10 @@ impl Procedure for Course {
 
     fn observe(&mut self, seen: &Observation) -> Vec<Finding> {
         let Some(shot) = self.shots.get(self.at).cloned() else { return Vec::new() };
+        if self.stage == Stage::Cooling {
+            (self.stage, self.is_warm) = (Stage::Next, false);
+            return Vec::new();
+        }
         if self.stage == Stage::Checking {
             self.stage = Stage::Next;
             return self.checked(seen);
@@ -337,6 +369,7 @@ impl Procedure for Course {
             return vec![self.looked(&shot.place, seen)];
         }
         let found = (shot.grade)(seen);
+        self.is_warm = self.of.has_memory;
         self.must_reset = (shot.trips)(seen);
         self.trips += u32::from(self.must_reset);
         (self.is_checked, self.was_sent) = (!self.must_reset, false);
@@ -346,9 +379,17 @@ impl Procedure for Course {
     }
 
     fn refuse(&mut self, reason: &str) -> Vec<Finding> {
-        if self.stage == Stage::Checking {
-            (self.stage, self.is_checked) = (Stage::Next, true);
-            return Vec::new();
+        match self.stage {
+            Stage::Checking => {
+                (self.stage, self.is_checked) = (Stage::Next, true);
+                return Vec::new();
+            }
+            Stage::Cooling => {
+                // Warm it would trip too early.
+                let why = format!("its thermal memory was not waited for: {reason}");
+                return self.conclude(Verdict::NotTested, &why);
+            }
+            _ => {}
         }
         if self.stage == Stage::Looking {
             let place = self.shots.get(self.at).map(|s| s.place.clone()).unwrap_or_default();
