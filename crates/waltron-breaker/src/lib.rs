@@ -4,6 +4,7 @@
 
 pub mod circuit_breaker;
 pub mod direct_current;
+mod four_wire;
 pub mod low_voltage;
 mod span;
 mod traces;

@@ -1,11 +1,12 @@
 //! Dynamic contact resistance: a direct current through a pole while it opens.
 
 use super::grade::{Measured, Missing, Setup, Wanted};
-use super::resistance::{CURRENT, USUAL_A, VOLTAGE, direct};
+use super::resistance::{CURRENT, VOLTAGE, direct};
 use super::step::{RATE_HZ, TRAVEL, control, seen_contacts};
 use super::task::{Breaking, Task, Tested, breaker};
 use crate::circuit_breaker::analysis::dynamic;
 use crate::circuit_breaker::asset::{Coil, Measurand};
+use crate::four_wire::USUAL_A;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

@@ -4,30 +4,27 @@ use super::firing::{breaker, of_test};
 use super::judging::{Found, JOINT, judged, point, quantity, required};
 use super::source::{CLOSE, direct};
 use crate::direct_current::asset::{DcBreaker, Joint, amps};
+use crate::four_wire;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::capability::Capability;
-use waltron_core::injection::measuring::{Probe, Property, Signal, Worked};
+use waltron_core::injection::measuring::Probe;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment, Switching};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
     Bench, Measuring, Method, Planned, PlannedPoint, SetupError, Shot, Shots, TestHead, TestKeys,
 };
-use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds};
+use waltron_core::quantity::{Current, Dimension, Time, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
 
 /// The output that feeds what is measured, and the meters at it.
 const PLACE_A: &str = "joint current";
 const PLACE_V: &str = "joint voltage";
-
-/// The least current that tells a contact resistance, and what is fed where the plan does not say, in A.
-const LEAST_A: f64 = 50.0;
-const USUAL_A: f64 = 100.0;
 
 /// The resistance of the contacts and of every joint.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -60,24 +57,7 @@ impl TestKeys for JointResistanceKeys {
             problems.push(problem.help("add `[[joint]]` with `id = \"main contacts\"` to it"));
             return None;
         }
-        let current = match &self.current {
-            None => None,
-            Some(field) => {
-                let wanted = field.positive(problems)?;
-                let why = if wanted.si() < LEAST_A {
-                    Some("less than 50 A does not tell a contact resistance".to_owned())
-                } else if wanted.si() > of.rated_a {
-                    Some(format!("the breaker carries {}", amps(of.rated_a)))
-                } else {
-                    None
-                };
-                if let Some(why) = why {
-                    problems.push(Problem::new(field.span(), why));
-                    return None;
-                }
-                Some(wanted)
-            }
-        };
+        let current = four_wire::current(self.current.as_ref(), of.rated_a, problems)?;
         let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems))?;
         Some(Arc::new(JointResistance { test: head.name(), current, time }))
     }
@@ -90,27 +70,9 @@ impl JointResistance {
         of: &DcBreaker,
         rig: &Capability,
     ) -> Result<(f64, Stimulus, Probe), SetupError> {
-        let channel = rig.currents.iter().find(|c| c.meaning == *PLACE_A).ok_or_else(|| {
-            SetupError::Lacks { lacks: format!("no output for `{PLACE_A}`"), what: "outputs" }
-        })?;
-        for meaning in [PLACE_A, PLACE_V] {
-            if rig.meter(meaning).is_none_or(|m| !m.coupling.is_dc()) {
-                let lacks = format!("no meter for `{meaning}` that shows DC");
-                return Err(SetupError::Lacks { lacks, what: "meters" });
-            }
-        }
-        let range = channel.range.si();
-        let fed = self.current.map_or(USUAL_A.min(range).min(of.rated_a), Measure::si);
-        if fed < LEAST_A {
-            return Err(SetupError::Unknown(format!(
-                "the rig's {} do not tell a contact resistance: it takes at least 50 A",
-                amps(range)
-            )));
-        }
-        let quotient = Worked::Quotient([Signal::from(PLACE_V), Signal::from(PLACE_A)]).into();
-        let mut probe =
-            Probe { of: quotient, what: Property::Dc, dimension: Dimension::RESISTANCE };
-        rig.restore(&mut probe);
+        let channel = four_wire::output(rig, PLACE_A)?;
+        let fed = four_wire::fed(self.current, channel, of.rated_a)?;
+        let probe = four_wire::quotient(rig, PLACE_V, PLACE_A)?;
         let out = Stimulus { currents: vec![direct(channel, fed)], voltages: Vec::new() };
         Ok((fed, out, probe))
     }
@@ -142,18 +104,13 @@ fn graded(
 ) -> Finding {
     let untold =
         |found: Finding, why: String| found.judged(Judgement::new(Verdict::Inconclusive, why));
-    let Some(reading) = seen.at_end(probe) else {
-        return untold(found, format!("`{probe}` was not measured"));
-    };
-    match (&reading.lacks, reading.value.get("value")) {
-        (Some(lack), _) => untold(found, format!("no value: {lack}; is it closed?")),
-        (None, None) => untold(found, format!("`{probe}` shows nothing")),
-        (None, Some(ohm)) if ohm <= 0.0 => {
+    match four_wire::reading(seen, probe) {
+        Err(why) => untold(found, format!("{why}; is it closed?")),
+        Ok((ohm, _)) if ohm <= 0.0 => {
             untold(found, "the voltage is of the other sign: turn its leads".to_owned())
         }
-        (None, Some(ohm)) => {
+        Ok((ohm, u)) => {
             let of_value = |si| quantity(si, Dimension::RESISTANCE);
-            let u = reading.uncertainty.get("value").unwrap_or(0.0);
             let measured = Values::none().with_quantity("resistance", of_value(ohm));
             let uncertainty = Values::none().with_quantity("u", of_value(u));
             let note = format!("resistance of {joint}");

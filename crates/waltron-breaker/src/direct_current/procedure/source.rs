@@ -3,18 +3,16 @@
 use crate::direct_current::analysis::circuit::Circuit;
 use crate::direct_current::analysis::pulse::Pulse;
 use crate::direct_current::asset::{DcBreaker, amps};
+use crate::four_wire;
 use waltron_core::injection::capability::{Capability, Channel};
 use waltron_core::injection::measuring::{Capture, Part, Probe, Property, Signal};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{
     Condition, Program, Relation, Segment, Stop, Switching, Then,
 };
-use waltron_core::injection::stimulus::{Dc, Drive, Stimulus};
+use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::procedure::SetupError;
-use waltron_core::quantity::phasor::Phasor;
-use waltron_core::quantity::{
-    Dimension, Frequency, Measure, Quantity, Time, Voltage, degrees, seconds,
-};
+use waltron_core::quantity::{Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds};
 use waltron_core::text::name::Name;
 
 /// The meter of the current through the breaker.
@@ -47,10 +45,7 @@ fn any_frequency() -> Frequency {
 
 /// A direct value without anything that alternates.
 pub(super) fn direct<Q: Measure>(channel: &Channel<Q>, si: f64) -> Drive<Q> {
-    let nothing = Phasor::new(Q::from_si(0.0), degrees(0.0));
-    let mut drive = Drive::sine(channel.id.clone(), nothing, any_frequency());
-    drive.dc = Some(Dc::constant(Q::from_si(si)));
-    drive
+    four_wire::direct(channel, si, any_frequency())
 }
 
 /// A source as the rig has it.
