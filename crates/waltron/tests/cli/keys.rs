@@ -243,19 +243,27 @@ fn the_live_view_draws_bands_contacts_and_pulses() {
         Terminal::sized(&site, &args, [40, 130])
     };
     let mut low = start("ns1-q1.plan.toml", "short-time/1.4x/L1/*");
-    low.stands(&["NS1-Q1 · phase functions", "Current, A"]);
+    low.stands(&["NS1-Q1 · phase functions"]);
+    low.stands(&["Current, A"]);
     assert!(!low.seen().contains('•'), "no point yet: {}", low.seen());
     low.stands(&["Take the leads to L1"]);
     low.press("ok\r");
-    low.stands(&["•", "short-time/1.4x/L1/trip-time", "any key"]);
+    low.stands(&["•"]);
+    low.stands(&["short-time/1.4x/L1/trip-time"]);
+    low.stands(&["any key"]);
     low.press("x");
     assert_eq!(low.exit(), 0);
     let mut breaker = start("q05-cb.plan.toml", "operation/C/*");
-    breaker.stands(&["operation/C", "Contacts, bar: closed", "L3", "any key"]);
+    breaker.stands(&["operation/C"]);
+    breaker.stands(&["Contacts, bar: closed"]);
+    breaker.stands(&["L3"]);
+    breaker.stands(&["any key"]);
     breaker.press("x");
     assert_eq!(breaker.exit(), 1, "a pole is late");
     let mut direct = start("tr1-q1.plan.toml", "trip-level/setting");
-    direct.stands(&["level at which it opens", "Rate of rise", "any key"]);
+    direct.stands(&["level at which it opens"]);
+    direct.stands(&["Rate of rise"]);
+    direct.stands(&["any key"]);
     direct.press("x");
     assert_eq!(direct.exit(), 0);
 }
