@@ -6,6 +6,7 @@ mod breakers;
 mod contract;
 mod demo;
 mod documents;
+mod ignored;
 mod instruments;
 #[cfg(unix)]
 mod keys;

@@ -143,8 +143,10 @@ fn closing(tag: &str, grade: &Grade, served: &[&Served]) -> Option<Chart> {
         let at = one.program.position("close")?;
         let zero_s = one.observation.segments.get(at)?.start.value;
         let points = cut(trace(one, MAIN_A, zero_s, 1.0)?, from, to);
-        let last = points.last()?.1;
-        Some(Curve { label: amps(last.round()).to_string(), ..curve("", number, points, false) })
+        // The last samples' mean: one of them is noise.
+        let end = &points[points.len().saturating_sub(200)..];
+        let mean = end.iter().map(|p| p.1).sum::<f64>() / end.len().max(1) as f64;
+        Some(Curve { label: amps(mean.round()).to_string(), ..curve("", number, points, false) })
     });
     let curves: Vec<Curve> = curves.collect();
     if curves.is_empty() {
