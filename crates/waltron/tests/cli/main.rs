@@ -6,13 +6,13 @@ mod breakers;
 mod contract;
 mod demo;
 mod documents;
-mod ignored;
 mod instruments;
 #[cfg(unix)]
 mod keys;
 mod measuring;
 mod registers;
 mod regrade;
+mod samples;
 mod sequences;
 mod support;
 mod transformers;

@@ -1,4 +1,5 @@
-//! Nothing is accepted and ignored: every value of every sample file, changed, changes what is read, or is refused.
+//! The sample files: nothing is accepted and ignored, every value, changed, changes what is read or is refused; and no
+//! mutilated one breaks its reader.
 
 use std::path::Path;
 use waltron_breaker::BreakerWing;
@@ -8,6 +9,7 @@ use waltron_core::wing::Wings;
 use waltron_relay::RelayWing;
 use waltron_rig::RigForm;
 use waltron_rig::instruments::InstrumentForm;
+use waltron_test_support::draw::Draw;
 use waltron_transformer::InstrumentTransformerWing;
 
 const WINGS: Wings = Wings(&[&RelayWing, &InstrumentTransformerWing, &BreakerWing]);
@@ -153,5 +155,67 @@ fn every_value_of_a_plan_counts() {
         // They name files, which are opened before: one that is not there is told.
         all.retain(|line| !line.contains(": asset = ") && !line.contains(": rig = "));
         assert_eq!(all, Vec::<String>::new());
+    }
+}
+
+/// A text with something cut out, doubled, moved or put in: what happens to files on the way.
+fn mutilated(text: &str, draw: &mut Draw) -> String {
+    let all: Vec<char> = text.chars().collect();
+    let place = |draw: &mut Draw| draw.uniform(0.0, all.len() as f64) as usize;
+    let (a, b) = (place(draw), place(draw));
+    let (from, to) = (a.min(b), a.max(b).min(a.min(b) + 60));
+    let (head, part, tail) = (&all[..from], &all[from..to], &all[to..]);
+    let odd = draw.one(&['"', '[', '}', '-', '9', '\u{0}', '\u{202e}', 'é', '\n', '%']);
+    let parts: Vec<char> = match draw.one(&[0, 1, 2, 3]) {
+        0 => [head, tail].concat(),
+        1 => [head, part, part, tail].concat(),
+        2 => [head, &[odd], tail].concat(),
+        _ => [head, tail, part].concat(),
+    };
+    parts.into_iter().collect()
+}
+
+/// Whatever a file has become, it is read or refused with a place, and nothing breaks.
+#[test]
+fn no_mutilated_file_breaks_its_reader() {
+    type Reader = fn(&Source) -> Result<(), waltron_core::text::document::DocumentError>;
+    let readers: [(&str, Reader); 6] = [
+        (".asset.toml", |source| WINGS.asset(source).map(drop)),
+        (".rig.toml", |source| RigForm::load(source).map(drop)),
+        (".instrument.toml", |source| InstrumentForm::load(source).map(drop)),
+        (".specimen.toml", |source| waltron_specimen::SpecimenForm::load(source, 1).map(drop)),
+        (".plan.toml", |source| PlanForm::load(source, WINGS).map(drop)),
+        (".band.toml", |source| {
+            waltron_breaker::low_voltage::band::BandForm::load(source).map(drop)
+        }),
+    ];
+    for (ending, read) in readers {
+        let all = match ending {
+            ".band.toml" => vec![Sample {
+                name: "generic.band.toml".to_owned(),
+                text: include_str!("../../../waltron-breaker/bands/generic.band.toml").to_owned(),
+            }],
+            _ => samples(ending),
+        };
+        for sample in all {
+            let mut refused = 0;
+            for seed in 0..60 {
+                let mut draw = Draw::new(seed);
+                let text = mutilated(&sample.text, &mut draw);
+                let source = source(&sample.name, &text);
+                if let Err(error) = read(&source) {
+                    refused += 1;
+                    assert!(!error.problems.is_empty(), "{}: {text}", sample.name);
+                    for problem in &error.problems {
+                        assert!(!problem.message.is_empty());
+                        // Where it stands is in the text.
+                        assert!(problem.span.end <= text.len(), "{}: {problem:?}", sample.name);
+                        let _ = source.position(problem.span.start);
+                    }
+                    let _ = error.to_string();
+                }
+            }
+            assert!(refused > 10, "{}: {refused}", sample.name);
+        }
     }
 }
