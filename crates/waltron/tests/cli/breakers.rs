@@ -195,3 +195,30 @@ fn a_pulse_longer_than_the_source_gives_is_refused_by_check() {
     let all = format!("{}{}", all.out(), all.err());
     assert!(all.contains("is on for 800 ms at once at most"), "{all}");
 }
+
+/// What the sequence language has no words for is not shown as a script that does nothing.
+#[test]
+fn a_test_without_words_is_no_empty_script() {
+    let site = Site::examples();
+    for (plan, test) in [
+        ("q05-cb.plan.toml", "motor"),
+        ("ns1-q1.plan.toml", "long-time"),
+        ("tr1-q1.plan.toml", "trip-level"),
+        ("q07-ct.plan.toml", "class"),
+    ] {
+        let text = site.read(plan);
+        let test = if text.contains(&format!("id = \"{test}\"")) {
+            test.to_owned()
+        } else {
+            let at = text.find("\nid = \"").unwrap() + 7;
+            text[at..].split('"').next().unwrap().to_owned()
+        };
+        let done = site.waltron(&["check", plan, "--test", &test, "--as-script"]);
+        let done = done.exits(2);
+        assert!(
+            done.out().is_empty() && done.err().contains("has no words for"),
+            "{plan}: {}",
+            done.err()
+        );
+    }
+}

@@ -31,7 +31,7 @@ pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     }
     if args.as_script {
         let test = args.test.as_deref().unwrap_or_default();
-        terminal.print_data(&as_script(&job, &prepared, test));
+        terminal.print_data(&as_script(&job, &prepared, test)?);
         return Ok(Exit::Pass);
     }
     match args.format {
@@ -46,13 +46,23 @@ pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
 }
 
 /// A test in the sequence language, with a head that says where it comes from.
-fn as_script(job: &Job, prepared: &Prepared, test: &str) -> String {
-    let script = prepared.script(test).unwrap_or_default();
-    if job.scripts.keys().any(|id| id == test) {
-        return script;
-    }
+///
+/// # Errors
+/// The language has no words for what the test does.
+fn as_script(job: &Job, prepared: &Prepared, test: &str) -> Result<String, Failure> {
+    let is_script = job.scripts.keys().any(|id| id == test);
+    let script = match prepared.script(test) {
+        Some(script) if is_script => return Ok(script),
+        Some(script) => script,
+        None if is_script => return Ok(String::new()),
+        None => {
+            let why = format!("the sequence language has no words for what `{test}` does");
+            return Err(Failure::usage(why)
+                .help("`waltron check PLAN --test ID --timeline` shows what will be put out"));
+        }
+    };
     let title = plain(&job.plan.title);
-    format!("# {test}: {title}, {}\n\n{script}", plain(&job.asset.identity.tag))
+    Ok(format!("# {test}: {title}, {}\n\n{script}", plain(&job.asset.identity.tag)))
 }
 
 fn longest(planned: &Planned) -> Time {
