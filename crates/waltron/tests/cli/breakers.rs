@@ -145,7 +145,7 @@ fn pulses_of_a_dc_breaker_are_kept_drawn_and_graded_again() {
     let out = site.waltron(&run).exits(1);
     let all = format!("{}{}", out.out(), out.err());
     assert!(all.contains("8 of 9 points pass, 1 fail"), "{all}");
-    assert!(all.contains("24 files, ") && all.contains("r.*.cff"), "{all}");
+    assert!(all.contains("25 files, ") && all.contains("r.*.cff"), "{all}");
     let step = "r.opening-time step 1 of 3.cff";
     let info = site.waltron(&["wave", "info", step]).exits(0).out();
     for words in ["main current", "main voltage", "20000 a second"] {

@@ -29,6 +29,8 @@ const USUAL_RATES: [f64; 3] = [100.0, 200.0, 400.0];
 const USUAL: (f64, f64) = (3.0, 0.03);
 /// From where to where the level is searched for, as shares of the setting, and how quickly in s.
 const SEARCH: (f64, f64, f64) = (0.6, 1.3, 0.5);
+/// By how much slower the second search is, and the longest delay that it makes good, in s.
+const AGAIN: (f64, f64) = (0.1, 0.03);
 /// How long the current is left to settle before it rises: in time constants, at least and at most in s.
 const SETTLE: (f64, f64, f64) = (6.0, 0.02, 0.3);
 /// How long the last value stays, so that a breaker that was told to open has time to do so, in s.
@@ -107,7 +109,9 @@ impl TestKeys for TripLevelKeys {
 /// What a test of the level knows.
 #[derive(Default)]
 pub(super) struct Levels {
-    /// The level that the search has found, in A.
+    /// The level that the first search has found, and the second, slower one, in A: on a quick ramp a slow breaker
+    /// lets the current rise a good deal further.
+    coarse: Option<f64>,
     search: Option<f64>,
     /// Which rate comes next, and how often it was done.
     rate: usize,
@@ -185,6 +189,12 @@ impl TripLevel {
     fn setting(&self, of: &DcBreaker) -> Finding {
         let found = Finding::not_tested(point(&self.test, "setting"), SETTING, Values::none(), "");
         Finding { limits: required(of, &found), ..found }
+    }
+
+    /// How far a ramp begins below a level and ends above it, in A: no further than was foreseen, also where it lies
+    /// beyond its band.
+    fn margin(&self, of: &DcBreaker, level: f64) -> f64 {
+        self.margin * level.min(of.band().1)
     }
 
     /// From where to where the level is searched for, in A.
@@ -336,6 +346,11 @@ impl TripLevel {
     }
 }
 
+/// How quickly the current rises in the search, in A/s.
+fn search_rate(of: &DcBreaker) -> f64 {
+    (SEARCH.1 - SEARCH.0) * of.setting.si() / SEARCH.2
+}
+
 /// How long the current is left to settle, in s.
 fn settle_s(at: &At<'_>) -> f64 {
     (SETTLE.0 * at.circuit.time_constant()).clamp(SETTLE.1, SETTLE.2)
@@ -361,15 +376,18 @@ impl Firing for TripLevel {
             source.pulse(vec![source.hold("pulse", source.range_v(), seconds(time))], SLOW_HZ)
         };
         let (_, high) = of.band();
-        let mut all = vec![Foreseen {
+        let search = |time: f64| Foreseen {
             points: Vec::new(),
             stimulus: Values::none()
                 .with_quantity("from", amps(SEARCH.0 * setting))
                 .with_quantity("to", amps(SEARCH.1 * setting)),
             limits: Limits::None,
-            program: pulse(SEARCH.2),
+            program: pulse(time),
             count: 1,
-        }];
+        };
+        let quick = search_rate(of);
+        let again = (quick * AGAIN.1 + 2.0 * self.margin * high) / (AGAIN.0 * quick);
+        let mut all = vec![search(SEARCH.2), search(again)];
         for rate in &self.rates {
             let points = self.rate(of, *rate).into_iter();
             // As long as it lasts at the upper edge of the band; a level beyond it fails all the same.
@@ -399,27 +417,32 @@ impl Firing for TripLevel {
         if state.is_done {
             return Next::Done;
         }
-        let Some(searched) = state.search else {
+        let quick = search_rate(at.of);
+        let Some(coarse) = state.coarse else {
             let (from, to) = self.span(at);
             let (_, high) = at.of.band();
-            let rate = (SEARCH.1 - SEARCH.0) * at.of.setting.si() / SEARCH.2;
             let why = at
                 .source
                 .beyond(at.circuit, high, 0.0)
-                .or_else(|| at.source.beyond(at.circuit, to, rate));
+                .or_else(|| at.source.beyond(at.circuit, to, quick));
             if let Some(why) = why {
                 state.is_done = true;
                 return Next::Conclude(self.all(at.of, Verdict::NotTested, &why));
             }
-            let program = self.ramp(at, (from, to), rate);
+            let program = self.ramp(at, (from, to), quick);
             return Next::Fire { program, part: "search".to_owned(), serves: Vec::new() };
+        };
+        let Some(searched) = state.search else {
+            let margin = self.margin(at.of, coarse);
+            let (from, to) = (coarse - quick * AGAIN.1 - margin, coarse + margin);
+            let program = self.ramp(at, (from, to), AGAIN.0 * quick);
+            return Next::Fire { program, part: "search again".to_owned(), serves: Vec::new() };
         };
         let Some(rate) = self.rates.get(state.rate).copied() else {
             state.is_done = true;
             return Next::Conclude(vec![self.extrapolated(at, state)]);
         };
-        // No longer than was foreseen, also where it lies beyond its band.
-        let margin = self.margin * searched.min(at.of.band().1);
+        let margin = self.margin(at.of, searched);
         let (from, to) = (searched - margin, searched + margin);
         if let Some(why) = at.source.beyond(at.circuit, to, rate) {
             state.rate += 1;
@@ -443,10 +466,19 @@ impl Firing for TripLevel {
             || Shown::Untold("the pulse was not captured".to_owned()),
             |pulse| pulse.shown(WINDOW_S, floor(at.of)),
         );
+        if let (Some(coarse), None) = (state.coarse, state.search) {
+            // What opens before or behind the second ramp is looked for where the first one found it.
+            let level = match shown {
+                Shown::Opened(opened) if opened.parted_s > settle_s(at) => opened.level_a,
+                _ => coarse,
+            };
+            state.search = Some(level);
+            return Vec::new();
+        }
         if state.search.is_none() {
             return match self.searched(at, shown) {
                 Ok(level) => {
-                    state.search = Some(level);
+                    state.coarse = Some(level);
                     Vec::new()
                 }
                 Err(found) => {
@@ -457,11 +489,21 @@ impl Firing for TripLevel {
         }
         let rate = self.rates[state.rate];
         let settle = settle_s(at);
+        let searched = state.search.unwrap_or_default();
         match (shown, pulse) {
             (Shown::Opened(opened), Some(pulse)) if opened.parted_s > settle => {
                 state.here.push(opened.level_a);
                 state.all.push((opened.level_a, rate));
-                state.lacks = state.lacks.take().or(uneven(&pulse, opened, settle, rate));
+                let length = 2.0 * self.margin(at.of, searched) / rate;
+                let behind = opened.parted_s > settle + length;
+                let why = behind.then(|| {
+                    format!(
+                        "it opened at {}, behind the end of its ramp: take a larger `margin`, or a slower rate",
+                        amps(opened.level_a)
+                    )
+                });
+                let why = why.or_else(|| uneven(&pulse, opened, settle, rate));
+                state.lacks = state.lacks.take().or(why);
             }
             (Shown::Opened(opened), _) => {
                 state.lacks = Some(format!(
