@@ -1,8 +1,12 @@
 //! Against what follows by hand: a coil's exponential, a mass under a constant force, Ohm's law.
 
 use super::*;
+use crate::Window;
+use waltron_core::injection::capability::Capability;
 use waltron_core::injection::capability::{Channel, Switch};
 use waltron_core::injection::stimulus::Dc;
+use waltron_core::injection::stimulus::Drive as Driven;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Current, Frequency, Voltage, amperes, degrees};
