@@ -154,6 +154,13 @@ fn what_was_not_seen_is_not_told_as_anything_else() {
     }
     let (v, reason) = verdict(&far, RIG, MAKING, "making-current");
     assert!(v == Verdict::NotTested && reason.contains("2910 A"), "{v:?} {reason}");
+    // A meter that does not show what would flow.
+    let meter = changed(RIG, &[("range = \"15 kA\"", "range = \"4.1 kA\"")]);
+    told(
+        verdict(&healthy(&[]), &meter, LEVEL, "setting"),
+        Verdict::NotTested,
+        "the meter of the current shows 4100 A",
+    );
     // A store that does not fill: no pulse comes, and not after two minutes for each of them either.
     let empty = healthy(&[("store = \"68 V\"", "store = \"50 V\"")]);
     let found = play(&empty, RIG, LEVEL);
@@ -183,9 +190,13 @@ fn what_was_not_seen_is_not_told_as_anything_else() {
         Verdict::Inconclusive,
         "behind the end of its ramp",
     );
+    // Nor has it a part in the setting.
+    let (v, reason) = verdict(&slow, RIG, quick, "setting");
+    assert!(v == Verdict::Inconclusive && reason.contains("no level was found"), "{v:?} {reason}");
     // Its level scatters more than the ramp spans.
     let wild = healthy(&[("scatter = \"0.3 %\"", "scatter = \"4 %\"")]);
     let found = play(&wild, RIG, "procedure = \"trip-level\"\nmargin = \"1 %\"\ntimes = 4\n");
+    assert_eq!(of(&found, "setting").verdict, Verdict::Inconclusive, "half of it is no mean");
     let lost = found.iter().filter(|f| f.reason.contains("take a larger `margin`"));
     assert!(
         lost.count() > 0
@@ -378,5 +389,24 @@ fn files_to_begin_with_load() {
         let plan =
             PlanForm::load(&source, WINGS).and_then(|p| p.resolve(&source, &breaker)).unwrap();
         assert_eq!(plan.tests.len(), 4);
+    }
+}
+
+/// What it opened at on its way to the ramp bounds the setting and is none: other settings make no pass of it.
+#[test]
+fn a_level_that_only_bounds_the_setting_never_passes() {
+    let low = healthy(&[("setting = \"3.96 kA\"", "setting = \"1.9 kA\"")]);
+    let found = play(&low, RIG, LEVEL);
+    let grade = of(&found, "setting").clone().graded(waltron_core::grading::Rule::Simple);
+    assert_eq!(grade.verdict, Verdict::Fail);
+    let capability = support::capability(RIG);
+    for (setting, wanted) in [("4 kA", Verdict::Fail), ("2 kA", Verdict::Inconclusive)] {
+        let breaker =
+            asset(&changed(ASSET, &[("setting = \"4 kA\"", &format!("setting = \"{setting}\""))]));
+        let plan = plan(WINGS, &breaker, LEVEL);
+        let ProcedureSettings::Built(method) = &plan.tests[0].procedure else { panic!() };
+        let bench = Bench { asset: &breaker, capability: &capability };
+        let again = method.grade_again(bench, &grade, &[]).unwrap();
+        assert_eq!(again.verdict, wanted, "{setting}: {}", again.reason);
     }
 }

@@ -463,3 +463,33 @@ fn a_thermal_memory_that_cannot_be_discharged_is_waited_for() {
     let error = WINGS.asset(&Source::new("a", none.as_str())).unwrap_err();
     assert!(error.problems[0].message.contains("nothing to cool"));
 }
+
+/// A test that ends with a trip leaves the breaker open: the next one has it reset before anything, and not where
+/// nothing has tripped.
+#[test]
+fn what_one_test_has_tripped_is_reset_before_the_next() {
+    use waltron_core::procedure::{Action, Bench, Carried};
+    let (breaker, capability) = (asset(ASSET), support::capability(RIG));
+    let procedure = |test: &str| {
+        let plan = waltron_test_support::wing::plan(WINGS, &breaker, test);
+        let bench = Bench { asset: &breaker, capability: &capability };
+        plan.tests[0].procedure(bench).unwrap().unwrap()
+    };
+    let hold = "procedure = \"no-trip\"\ntime = \"1 min\"\npoles = [\"L1\"]\n";
+    for (test, trips) in [(SHORT, true), (hold, false)] {
+        let (_, seen) = bench(&healthy(), RIG, 3).play(&breaker, test, &confirmed);
+        let (mut first, mut carried) = (procedure(test), Carried::new());
+        first.carry(&mut carried);
+        for (_, seen) in &seen {
+            assert!(matches!(first.next(), Action::Inject(_)));
+            first.observe(seen);
+        }
+        assert_eq!(first.next(), Action::Done);
+        first.carry(&mut carried);
+        let mut second = procedure(LONG);
+        second.carry(&mut carried);
+        let asks =
+            matches!(second.next(), Action::Ask(q) if q.text.starts_with("Reset the trip unit"));
+        assert_eq!(asks, trips, "{test}");
+    }
+}

@@ -122,7 +122,11 @@ impl DcBreakerForm {
         for (k, form) in self.joint.iter().flatten().enumerate() {
             let why = if form.id.as_str().is_empty() {
                 "a joint has a name"
-            } else if joints[..k].iter().any(|other| other.name == form.id.as_str()) {
+            } else if joints[..k]
+                .iter()
+                // Points are called by them.
+                .any(|other| other.name.replace(' ', "-") == form.id.as_str().replace(' ', "-"))
+            {
                 "two joints have this name"
             } else {
                 continue;

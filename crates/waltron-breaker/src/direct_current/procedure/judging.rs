@@ -123,7 +123,9 @@ pub(super) fn again(of: &DcBreaker, measured: &Grade) -> Finding {
         measured.stimulus.clone(),
         "",
     );
-    let has_value = measured.measured.get("at_least").is_none() && !measured.measured.is_empty();
+    let reached = measured.measured.get("at_least");
+    let opened = measured.measured.get("at_most");
+    let has_value = reached.or(opened).is_none() && !measured.measured.is_empty();
     let is_of_value = matches!(measured.verdict, Verdict::Pass | Verdict::Fail | Verdict::Measured);
     let required = required(of, &kept);
     let kept = Finding {
@@ -133,18 +135,22 @@ pub(super) fn again(of: &DcBreaker, measured: &Grade) -> Finding {
     };
     if !(has_value && is_of_value) || measured.criterion == CIRCUIT {
         // What it did not do it did not do; whether that was far enough depends on the limits.
-        let reached = measured.measured.get("at_least");
-        let verdict = match (measured.verdict, reached, required.upper()) {
-            (Verdict::Fail, Some(reached), Some(upper)) if reached < upper => Verdict::Inconclusive,
-            (Verdict::Inconclusive, Some(reached), Some(upper)) if reached >= upper => {
-                Verdict::Fail
-            }
-            (verdict, ..) => verdict,
+        let u = measured.uncertainty.get("u").unwrap_or(0.0);
+        let beyond = reached.zip(required.upper()).map(|(reached, upper)| reached - u > upper);
+        let below = opened.zip(required.lower()).map(|(opened, lower)| opened < lower);
+        let verdict = match beyond.or(below) {
+            Some(true) => Verdict::Fail,
+            Some(false) => Verdict::Inconclusive,
+            None => measured.verdict,
         };
         let kept = Finding { limits: required, ..kept };
         return kept.judged(Judgement::new(verdict, measured.reason.clone()));
     }
-    let note = String::from("graded again");
+    // What was told of a value that passed is still so; of one that failed it was told why.
+    let note = match measured.verdict {
+        Verdict::Fail => String::from("graded again"),
+        _ => measured.reason.clone(),
+    };
     let (values, uncertainty) = (kept.measured.clone(), kept.uncertainty.clone());
     judged(of, kept, Found { measured: values, uncertainty, note })
 }

@@ -121,8 +121,8 @@ impl Opening {
         let rate = state.seen.iter().map(|(_, rate)| rate).sum::<f64>() / state.seen.len() as f64;
         let time = |si| quantity(si, Dimension::TIME);
         // What the current is off by moves the moment at which it passes.
-        let u =
-            at.source.rig.timing_resolution.si().hypot(at.source.amps_uncertainty(setting) / rate);
+        let resolution = at.source.rig.timing_resolution.si().max(1.0 / QUICK_HZ);
+        let u = resolution.hypot(at.source.amps_uncertainty(setting) / rate);
         let measured = Values::none()
             .with_quantity("time", time(most))
             .with_quantity("shortest", time(least))

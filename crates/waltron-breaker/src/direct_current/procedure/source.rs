@@ -79,22 +79,30 @@ impl Source {
         self.output.range.si()
     }
 
-    /// The largest current that it drives through a circuit, in A.
-    pub(super) fn reach_a(&self, through: &Circuit) -> f64 {
+    /// The largest current that can be had through a circuit, in A, and what bounds it.
+    fn bound(&self, through: &Circuit) -> (f64, &'static str) {
         let compliance = self.output.ability.compliance.unwrap_or(f64::INFINITY);
-        (RESERVE * self.range_v() / through.ohm).min(compliance).min(self.most_a)
+        let driven = (RESERVE * self.range_v() / through.ohm).min(compliance);
+        // What a meter does not show cannot be graded.
+        let shown = self.rig.meter(MAIN_A).map_or(f64::INFINITY, |meter| meter.range);
+        let all = [
+            (driven, "the source drives"),
+            (self.most_a, "the breaker's file allows"),
+            (shown, "the meter of the current shows"),
+        ];
+        all.into_iter().min_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or(all[0])
+    }
+
+    /// The largest current that can be had through a circuit, in A.
+    pub(super) fn reach_a(&self, through: &Circuit) -> f64 {
+        self.bound(through).0
     }
 
     /// Why a current cannot be had, with its rate of rise where it has one.
     pub(super) fn beyond(&self, through: &Circuit, wanted_a: f64, rate: f64) -> Option<String> {
-        let reach = self.reach_a(through);
+        let (reach, told) = self.bound(through);
         let fits = wanted_a <= reach * (1.0 + 1e-9);
         if !fits {
-            let told = if wanted_a > self.most_a {
-                "the breaker's file allows"
-            } else {
-                "the source drives"
-            };
             return Some(format!(
                 "{told} {} at most, and {} is wanted",
                 amps(reach),

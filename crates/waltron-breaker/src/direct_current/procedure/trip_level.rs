@@ -31,6 +31,8 @@ const USUAL: (f64, f64) = (3.0, 0.03);
 const SEARCH: (f64, f64, f64) = (0.6, 1.3, 0.5);
 /// By how much slower the second search is, and the longest delay that it makes good, in s.
 const AGAIN: (f64, f64) = (0.1, 0.03);
+/// How far the second search goes below and above at most, as a share of the level.
+const AGAIN_MARGIN: f64 = 0.05;
 /// How long the current is left to settle before it rises: in time constants, at least and at most in s.
 const SETTLE: (f64, f64, f64) = (6.0, 0.02, 0.3);
 /// How long the last value stays, so that a breaker that was told to open has time to do so, in s.
@@ -73,7 +75,8 @@ impl TestKeys for TripLevelKeys {
         let mut rates: Vec<f64> = Vec::new();
         for field in self.rates.iter().flatten() {
             let rate = field.positive_of(Dimension::CURRENT_RATE, problems)?.si;
-            if rates.contains(&rate) {
+            // Points are called by it.
+            if rates.iter().any(|other| called(*other) == called(rate)) {
                 problems.push(Problem::new(field.span(), "this rate is listed twice"));
                 return None;
             }
@@ -122,6 +125,8 @@ pub(super) struct Levels {
     lacks: Option<String>,
     /// Levels of all rates, each with its rate, in A and A/s.
     all: Vec<(f64, f64)>,
+    /// Whether pulses were fired that gave no level.
+    is_partial: bool,
     /// The points that are found once nothing is left to be fired.
     is_done: bool,
     /// The setting that was found, in A.
@@ -242,7 +247,7 @@ impl TripLevel {
                 let mut all = self.all(at.of, Verdict::Inconclusive, &why);
                 if let Some(setting) = all.last_mut().filter(|_| opened.level_a < low) {
                     setting.measured =
-                        Values::none().with_quantity("current", amps(opened.level_a));
+                        Values::none().with_quantity("at_most", amps(opened.level_a));
                     setting.uncertainty = self.uncertain(at, opened.level_a, 0.0);
                     (setting.verdict, setting.reason) = (Verdict::Fail, why);
                 }
@@ -284,6 +289,7 @@ impl TripLevel {
         let points = self.rate(at.of, rate);
         let levels = &state.here;
         if let Some(why) = state.lacks.take() {
+            state.is_partial = true;
             return points
                 .into_iter()
                 .map(|f| f.judged(Judgement::new(Verdict::Inconclusive, why.as_str())))
@@ -339,9 +345,15 @@ impl TripLevel {
                 (mean, 0.0, note)
             }
         };
-        state.found = Some(level);
         let measured = Values::none().with_quantity("current", amps(level));
         let uncertainty = self.uncertain(at, level, error);
+        if state.is_partial {
+            // What lies outside of its ramp is lost, and the rest looks better than all of them.
+            let why = format!("some pulses gave no level, and the others would flatter it: {note}");
+            return Finding { measured, uncertainty, ..found }
+                .judged(Judgement::new(Verdict::Inconclusive, why));
+        }
+        state.found = Some(level);
         judged(at.of, found, Found { measured, uncertainty, note })
     }
 }
@@ -386,7 +398,8 @@ impl Firing for TripLevel {
             count: 1,
         };
         let quick = search_rate(of);
-        let again = (quick * AGAIN.1 + 2.0 * self.margin * high) / (AGAIN.0 * quick);
+        let margin = self.margin.min(AGAIN_MARGIN) * high;
+        let again = (quick * AGAIN.1 + 2.0 * margin) / (AGAIN.0 * quick);
         let mut all = vec![search(SEARCH.2), search(again)];
         for rate in &self.rates {
             let points = self.rate(of, *rate).into_iter();
@@ -433,7 +446,7 @@ impl Firing for TripLevel {
             return Next::Fire { program, part: "search".to_owned(), serves: Vec::new() };
         };
         let Some(searched) = state.search else {
-            let margin = self.margin(at.of, coarse);
+            let margin = self.margin(at.of, coarse).min(AGAIN_MARGIN * at.of.band().1);
             let (from, to) = (coarse - quick * AGAIN.1 - margin, coarse + margin);
             let program = self.ramp(at, (from, to), AGAIN.0 * quick);
             return Next::Fire { program, part: "search again".to_owned(), serves: Vec::new() };
@@ -492,8 +505,6 @@ impl Firing for TripLevel {
         let searched = state.search.unwrap_or_default();
         match (shown, pulse) {
             (Shown::Opened(opened), Some(pulse)) if opened.parted_s > settle => {
-                state.here.push(opened.level_a);
-                state.all.push((opened.level_a, rate));
                 let length = 2.0 * self.margin(at.of, searched) / rate;
                 let behind = opened.parted_s > settle + length;
                 let why = behind.then(|| {
@@ -503,6 +514,10 @@ impl Firing for TripLevel {
                     )
                 });
                 let why = why.or_else(|| uneven(&pulse, opened, settle, rate));
+                if why.is_none() {
+                    state.here.push(opened.level_a);
+                    state.all.push((opened.level_a, rate));
+                }
                 state.lacks = state.lacks.take().or(why);
             }
             (Shown::Opened(opened), _) => {

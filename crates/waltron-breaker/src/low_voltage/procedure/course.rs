@@ -21,6 +21,9 @@ use waltron_core::text::name::Name;
 
 /// What is handed on to later tests: how often the run has tripped the breaker.
 pub(super) const TRIPPED_SO_FAR: &str = "lv trips";
+/// Whether the last test has left it tripped, and warm.
+const LEFT_TRIPPED: &str = "lv tripped";
+const LEFT_WARM: &str = "lv warm";
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Stage {
@@ -156,7 +159,7 @@ impl Course {
                 "it tripped after {at} on {} already: ground fault not defeated, or a function set far too low",
                 amps(fed)
             );
-            (self.must_reset, self.trips) = (true, self.trips + 1);
+            (self.must_reset, self.trips, self.is_checked) = (true, self.trips + 1, false);
             self.ohm = Some((place.to_owned(), Err(why.clone())));
             return found.judged(Judgement::new(Verdict::Inconclusive, why));
         }
@@ -412,7 +415,17 @@ impl Procedure for Course {
     }
 
     fn carry(&mut self, carried: &mut Carried) {
+        let flag = |carried: &Carried, name| carried.get(name).is_some_and(|is| *is != 0.0);
+        if self.stage == Stage::Beginning && self.at == 0 {
+            // The last test may have left it open, and warm.
+            self.must_reset |= flag(carried, LEFT_TRIPPED);
+            self.is_warm |= flag(carried, LEFT_WARM);
+            return;
+        }
         *carried.entry(TRIPPED_SO_FAR).or_default() += f64::from(std::mem::take(&mut self.trips));
+        for (name, is) in [(LEFT_TRIPPED, self.must_reset), (LEFT_WARM, self.is_warm)] {
+            carried.insert(name, f64::from(u8::from(is)));
+        }
     }
 
     fn stands_alone(&self) -> bool {
