@@ -1,28 +1,21 @@
-//! The wing of instrument transformers: current and voltage transformers, what their files say, and how
-//! they are tested.
+//! The wing of transformers: what their files say, and how they are tested.
 //!
-//! Assets are read by [`InstrumentTransformerWing`]; its procedures are `ratio`, `burden` and
-//! `resistance`. Rated quantities and errors are those of IEC 61869-1, -2 and -3.
+//! Instrument transformers, current and voltage, are in [`instrument`]: rated quantities and errors as in
+//! IEC 61869-1, -2 and -3. Power transformers are in [`power`]: terms and limits as in IEC 60076-1.
 
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
-pub mod analysis;
-mod asset;
-mod procedure;
-mod scaffold;
-mod shown;
+pub mod instrument;
+mod material;
 
-pub use asset::{
-    InstrumentTransformer, InstrumentTransformerForm, Kind, Material, Phase, Secondary, Spot, Tap,
-    Wanted,
-};
-pub use procedure::{
-    BurdenKeys, BurdenTest, ClassKeys, ClassTest, CoresKeys, CoresTest, DemagnetiseKeys,
-    DemagnetiseTest, ErrorsKeys, ErrorsTest, ExcitationKeys, ExcitationTest, RatioKeys, RatioTest,
-    ResistanceKeys, ResistanceTest, Resolution,
-};
+pub use instrument::{InstrumentTransformer, Kind, Phase, Secondary, Spot, Tap, Wanted, analysis};
+pub use material::Material;
 
+use instrument::{
+    BurdenKeys, ClassKeys, CoresKeys, DemagnetiseKeys, ErrorsKeys, ExcitationKeys,
+    InstrumentTransformerForm, RatioKeys, ResistanceKeys,
+};
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
@@ -30,11 +23,11 @@ use waltron_core::section::{Chart, Section};
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::wing::{Depth, ReadOff, Reading, Told, Wing};
 
-/// Current and voltage transformers.
+/// Transformers.
 #[derive(Clone, Copy, Debug)]
-pub struct InstrumentTransformerWing;
+pub struct TransformerWing;
 
-impl Wing for InstrumentTransformerWing {
+impl Wing for TransformerWing {
     fn kinds(&self) -> &'static [&'static str] {
         &["current-transformer", "voltage-transformer"]
     }
@@ -83,11 +76,11 @@ impl Wing for InstrumentTransformerWing {
     }
 
     fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
-        shown::sections(asset, told)
+        instrument::sections(asset, told)
     }
 
     fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
-        shown::charts(asset, told)
+        instrument::charts(asset, told)
     }
 
     fn read_off(
@@ -96,14 +89,14 @@ impl Wing for InstrumentTransformerWing {
         told: Told<'_>,
         wanted: &Reading<'_>,
     ) -> Option<Result<Vec<ReadOff>, String>> {
-        Some(shown::read_off(asset, told, wanted))
+        Some(instrument::read_off(asset, told, wanted))
     }
 
     fn new_asset(&self, kind: &str) -> Option<String> {
-        scaffold::asset(kind)
+        instrument::new_asset(kind)
     }
 
     fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
-        scaffold::tests(asset.family()?, rig, depth)
+        instrument::new_tests(asset.family()?, rig, depth)
     }
 }

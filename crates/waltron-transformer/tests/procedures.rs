@@ -19,9 +19,9 @@ use waltron_rig::attendant::Unattended;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
 use waltron_specimen::SpecimenForm;
-use waltron_transformer::InstrumentTransformerWing;
+use waltron_transformer::TransformerWing;
 
-const WINGS: Wings = Wings(&[&InstrumentTransformerWing]);
+const WINGS: Wings = Wings(&[&TransformerWing]);
 const RIG: &str = include_str!("../../../examples/q07-ct.rig.toml");
 const ASSET: &str = include_str!("../../../examples/q07-ct.asset.toml");
 

@@ -3,7 +3,7 @@
 use waltron_breaker::BreakerWing;
 use waltron_core::wing::Wings;
 use waltron_relay::RelayWing;
-use waltron_transformer::InstrumentTransformerWing;
+use waltron_transformer::TransformerWing;
 
 /// Every family of assets that this program tests.
-pub(crate) const WINGS: Wings = Wings(&[&RelayWing, &InstrumentTransformerWing, &BreakerWing]);
+pub(crate) const WINGS: Wings = Wings(&[&RelayWing, &TransformerWing, &BreakerWing]);

@@ -7,9 +7,9 @@ use waltron_core::grading::Finding;
 use waltron_core::plan::Plan;
 use waltron_core::wing::Wings;
 pub(crate) use waltron_test_support::wing::{Played, Seen, capability, failed, of};
-use waltron_transformer::InstrumentTransformerWing;
+use waltron_transformer::TransformerWing;
 
-pub(crate) const WINGS: Wings = Wings(&[&InstrumentTransformerWing]);
+pub(crate) const WINGS: Wings = Wings(&[&TransformerWing]);
 
 pub(crate) fn asset(text: &str) -> Asset {
     waltron_test_support::wing::asset(WINGS, text)

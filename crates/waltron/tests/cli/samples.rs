@@ -10,9 +10,9 @@ use waltron_relay::RelayWing;
 use waltron_rig::RigForm;
 use waltron_rig::instruments::InstrumentForm;
 use waltron_test_support::draw::Draw;
-use waltron_transformer::InstrumentTransformerWing;
+use waltron_transformer::TransformerWing;
 
-const WINGS: Wings = Wings(&[&RelayWing, &InstrumentTransformerWing, &BreakerWing]);
+const WINGS: Wings = Wings(&[&RelayWing, &TransformerWing, &BreakerWing]);
 
 /// A sample file.
 struct Sample {

@@ -3,8 +3,8 @@
 
 use super::measure::{of as shown_of, probe, voltage};
 use super::staged::Seen;
-use crate::analysis::{Class, ExcitationCurve, Sample};
-use crate::asset::{InstrumentTransformer, Kind, Spot};
+use crate::instrument::analysis::{Class, ExcitationCurve, Sample};
+use crate::instrument::asset::{InstrumentTransformer, Kind, Spot};
 use num_complex::Complex64;
 use schemars::JsonSchema;
 use serde::Deserialize;

@@ -1,8 +1,10 @@
 //! Ratio and polarity by a low voltage on the secondary, after a look with nothing put out.
 
-use crate::asset::{InstrumentTransformer, Spot};
-use crate::procedure::excite::wanted_emf;
-use crate::procedure::measure::{is_beyond_range, of as shown_of, probe, shown, voltage};
+use crate::instrument::asset::{InstrumentTransformer, Spot};
+use crate::instrument::procedure::excite::wanted_emf;
+use crate::instrument::procedure::measure::{
+    is_beyond_range, of as shown_of, probe, shown, voltage,
+};
 use num_complex::Complex64;
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;

@@ -1,6 +1,6 @@
 //! Files to begin with: they load as they are, and say what to fill in.
 
-use crate::asset::{InstrumentTransformer, Kind};
+use crate::instrument::asset::{InstrumentTransformer, Kind};
 use waltron_core::injection::capability::Capability;
 use waltron_core::wing::Depth;
 

@@ -4,8 +4,8 @@
 use super::measure::{direct, of as shown_of, probe};
 use super::resistance::Direct;
 use super::staged::Seen;
-use crate::analysis::Class;
-use crate::asset::{InstrumentTransformer, Spot};
+use crate::instrument::analysis::Class;
+use crate::instrument::asset::{InstrumentTransformer, Spot};
 use std::f64::consts::{SQRT_2, TAU};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;

@@ -1,8 +1,8 @@
 //! Curves, windings and ratios of all places, put together from the injections of a run.
 
-use crate::analysis::{Burden, Evidence, Loop, Plate};
-use crate::asset::{InstrumentTransformer, Spot, Wanted};
-use crate::procedure::{Curve, read_curve};
+use crate::instrument::analysis::{Burden, Evidence, Loop, Plate};
+use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
+use crate::instrument::procedure::{Curve, read_curve};
 use waltron_core::asset::Asset;
 use waltron_core::grading::Grade;
 use waltron_core::injection::measuring::Property;

@@ -8,10 +8,10 @@ use super::measure::{between, injected, is_beyond_range, point, probe, shown, vo
 use super::plausible::{Doubt, Kind as DoubtKind, Look, hum, unread, verdict_of};
 use super::ratio::{RATIO, graded_polarity, graded_ratio};
 use super::staged::{Course, Seen};
-use crate::analysis::Class;
-use crate::analysis::criteria::Assessed;
-use crate::analysis::voltage::{VoltageEvidence, VoltagePlate, assess};
-use crate::asset::{InstrumentTransformer, Spot};
+use crate::instrument::analysis::Class;
+use crate::instrument::analysis::criteria::Assessed;
+use crate::instrument::analysis::voltage::{VoltageEvidence, VoltagePlate, assess};
+use crate::instrument::asset::{InstrumentTransformer, Spot};
 use num_complex::Complex64;
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, PointId, Values, Verdict};

@@ -3,8 +3,8 @@
 use super::excitation::of_current;
 use super::measure::{current, injected, point, probe, shown};
 use super::places::{spots, wanted};
-use crate::analysis::Class;
-use crate::asset::{InstrumentTransformer, Spot, Wanted};
+use crate::instrument::analysis::Class;
+use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

@@ -1,16 +1,14 @@
 //! An instrument transformer as its nameplate tells it.
 
 mod form;
-mod material;
 mod place;
 mod secondary;
 
 pub use form::InstrumentTransformerForm;
-pub use material::Material;
-pub(crate) use material::celsius;
 pub use place::{Spot, Wanted};
 pub use secondary::{Secondary, Tap};
 
+use crate::material::celsius;
 use std::any::Any;
 use waltron_core::asset::Family;
 use waltron_core::asset::Precautions;

@@ -7,7 +7,7 @@ use super::measure::{direct, injected, of as shown_of, point, probe};
 use super::places::{spots, wanted};
 use super::resistance::{DISCHARGED, Direct};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
-use crate::asset::{Spot, Wanted};
+use crate::instrument::asset::{Spot, Wanted};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::any::Any;

@@ -14,7 +14,7 @@ use super::measure::transformer;
 use super::places::{spots, wanted};
 use super::staged::{Course, Staged, all_again, grade_again};
 use super::voltage::{ABOVE, OfVoltageClass};
-use crate::asset::{Kind, Spot, Wanted};
+use crate::instrument::asset::{Kind, Spot, Wanted};
 use course::OfClass;
 use schemars::JsonSchema;
 use serde::Deserialize;

@@ -1,7 +1,7 @@
 //! Tests that take several injections at each place, each by what the ones before have shown; what they
 //! came to is graded when the last one is in.
 
-use crate::asset::Spot;
+use crate::instrument::asset::Spot;
 use std::fmt::Debug;
 use std::sync::Arc;
 use waltron_core::grading::{Finding, Grade, PointId, Values};

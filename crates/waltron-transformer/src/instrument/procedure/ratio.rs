@@ -2,7 +2,7 @@
 
 use super::measure::{between, current, injected, point, probe, shown, transformer, voltage};
 use super::places::{spots, wanted};
-use crate::asset::{InstrumentTransformer, Kind, Spot, Wanted};
+use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

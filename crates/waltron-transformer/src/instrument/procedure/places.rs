@@ -1,7 +1,7 @@
 //! Which places a test takes, as its keys say.
 
 use super::measure::transformer;
-use crate::asset::{InstrumentTransformer, Spot, Wanted};
+use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
 use waltron_core::asset::Asset;
 use waltron_core::procedure::{SetupError, TestHead};
 use waltron_core::text::document::{Field, Problem, Problems, Text};

@@ -1,10 +1,10 @@
 //! Charts of a run: excitation of all taps and phases, errors against current, limit against burden.
 
 use super::measured::{Measured, measured};
-use crate::analysis::KneeKind;
-use crate::analysis::classes::Class;
-use crate::analysis::errors::burden_for;
-use crate::asset::InstrumentTransformer;
+use crate::instrument::analysis::KneeKind;
+use crate::instrument::analysis::classes::Class;
+use crate::instrument::analysis::errors::burden_for;
+use crate::instrument::asset::InstrumentTransformer;
 use waltron_core::asset::Asset;
 use waltron_core::quantity::{Dimension, Quantity, significant};
 use waltron_core::section::{Axis, Chart, Curve, Mark, Outcome, Panel, Region, Style};

@@ -1,7 +1,7 @@
 //! Cores of current transformers, windings of voltage transformers, and their taps.
 
-use super::Material;
-use crate::analysis::{Class, Duty, Plate};
+use crate::instrument::analysis::{Class, Duty, Plate};
+use crate::material::Material;
 use waltron_core::quantity::{Quantity, significant};
 
 /// A core with its secondary winding, or a secondary winding of a voltage transformer.

@@ -1,7 +1,8 @@
 //! The asset file of an instrument transformer.
 
-use super::{InstrumentTransformer, Kind, Material, Phase, Secondary, Tap};
-use crate::analysis::{Class, Duty};
+use super::{InstrumentTransformer, Kind, Phase, Secondary, Tap};
+use crate::instrument::analysis::{Class, Duty};
+use crate::material::Material;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;

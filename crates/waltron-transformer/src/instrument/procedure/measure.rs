@@ -1,6 +1,6 @@
 //! What the procedures share: the rig's outputs and meters by what they are connected to, and points.
 
-use crate::asset::InstrumentTransformer;
+use crate::instrument::asset::InstrumentTransformer;
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Limits, PointId, Values, Verdict};
 use waltron_core::injection::capability::{Capability, Channel};

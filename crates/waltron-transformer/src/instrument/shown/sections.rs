@@ -2,10 +2,10 @@
 
 use super::charts::charts;
 use super::measured::{Measured, measured};
-use crate::analysis::criteria::Met;
-use crate::analysis::transient::{loop_time_constant, magnetising_inductance};
-use crate::analysis::{Class, KneeKind, Limit, meets};
-use crate::asset::{InstrumentTransformer, Wanted};
+use crate::instrument::analysis::criteria::Met;
+use crate::instrument::analysis::transient::{loop_time_constant, magnetising_inductance};
+use crate::instrument::analysis::{Class, KneeKind, Limit, meets};
+use crate::instrument::asset::{InstrumentTransformer, Wanted};
 use waltron_core::asset::Asset;
 use waltron_core::grading::Grade;
 use waltron_core::quantity::{Dimension, Measure, Quantity, significant};

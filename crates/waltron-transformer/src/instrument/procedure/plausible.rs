@@ -1,7 +1,7 @@
 //! Plausibility: what readings look like when something is wrong, in words, with what to look at.
 
 use super::excite::Curve;
-use crate::asset::{InstrumentTransformer, Kind as Of, Spot};
+use crate::instrument::asset::{InstrumentTransformer, Kind as Of, Spot};
 use waltron_core::grading::{Finding, Judgement, Verdict};
 use waltron_core::quantity::{Dimension, Quantity, significant};
 

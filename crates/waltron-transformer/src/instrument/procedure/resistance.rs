@@ -3,8 +3,9 @@
 
 use super::measure::{between, direct, injected, of, point, probe, transformer};
 use super::places::{spots, wanted};
-use crate::analysis::Class;
-use crate::asset::{InstrumentTransformer, Spot, Wanted, celsius};
+use crate::instrument::analysis::Class;
+use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
+use crate::material::celsius;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

@@ -1,7 +1,7 @@
 //! Between the cores of a unit: one fed from its secondary, the terminals of the others looked at.
 
 use super::measure::{injected, point, probe, shown, transformer, voltage};
-use crate::asset::{InstrumentTransformer, Kind, Secondary, Spot, Wanted};
+use crate::instrument::asset::{InstrumentTransformer, Kind, Secondary, Spot, Wanted};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

@@ -1,13 +1,13 @@
 //! Criteria of a class, and the class as a whole, as points.
 
-use crate::analysis::criteria::{Assessed, Met, Of};
-use crate::analysis::{Class, meets};
-use crate::procedure::plausible::{Doubt, Kind as DoubtKind};
+use crate::instrument::analysis::criteria::{Assessed, Met, Of};
+use crate::instrument::analysis::{Class, meets};
+use crate::instrument::procedure::plausible::{Doubt, Kind as DoubtKind};
 use waltron_core::grading::{Finding, Judgement, Limits, Value, Values, Verdict, judge_between};
 use waltron_core::quantity::{Dimension, Quantity, significant};
 
 /// The verdict of a class as a whole.
-pub(in crate::procedure) fn verdict(
+pub(in crate::instrument::procedure) fn verdict(
     class: Class,
     assessed: &[Assessed],
     doubts: &[Doubt],
@@ -35,7 +35,7 @@ pub(in crate::procedure) fn verdict(
 }
 
 /// A criterion as a point.
-pub(in crate::procedure) fn criterion(
+pub(in crate::instrument::procedure) fn criterion(
     found: Finding,
     a: &Assessed,
     doubtful: Option<&Doubt>,

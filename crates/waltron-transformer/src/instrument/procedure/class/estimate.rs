@@ -1,8 +1,8 @@
 //! What a nameplate does not tell, estimated from what was measured.
 
-use crate::analysis::criteria::Met;
-use crate::analysis::{Evidence, KneeKind, meets};
-use crate::asset::{InstrumentTransformer, Spot, Tap};
+use crate::instrument::analysis::criteria::Met;
+use crate::instrument::analysis::{Evidence, KneeKind, meets};
+use crate::instrument::asset::{InstrumentTransformer, Spot, Tap};
 use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::quantity::{Quantity, significant};
 
