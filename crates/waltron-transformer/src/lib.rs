@@ -8,6 +8,8 @@
 
 pub mod instrument;
 mod material;
+mod measure;
+pub mod power;
 
 pub use instrument::{InstrumentTransformer, Kind, Phase, Secondary, Spot, Tap, Wanted, analysis};
 pub use material::Material;

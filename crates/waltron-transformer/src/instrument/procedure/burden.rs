@@ -1,8 +1,9 @@
 //! The burden: a current through what is connected to the secondary, and the voltage at it.
 
-use super::measure::{between, current, injected, point, probe, shown, transformer};
+use super::places::transformer;
 use super::places::{spots, wanted};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
+use crate::measure::{between, current, injected, point, probe, shown};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

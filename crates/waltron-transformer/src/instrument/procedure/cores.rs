@@ -1,7 +1,8 @@
 //! Between the cores of a unit: one fed from its secondary, the terminals of the others looked at.
 
-use super::measure::{injected, point, probe, shown, transformer, voltage};
+use super::places::transformer;
 use crate::instrument::asset::{InstrumentTransformer, Kind, Secondary, Spot, Wanted};
+use crate::measure::{injected, point, probe, shown, voltage};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -187,7 +188,7 @@ fn turns(secondary: &Secondary) -> f64 {
     secondary.ratio(secondary.whole()).unwrap_or(1.0)
 }
 
-type Read = Result<super::measure::Shown, String>;
+type Read = Result<crate::measure::Shown, String>;
 
 fn graded(found: Finding, carried: Read, put_on: Read, scale: f64, at: &str) -> Finding {
     let open =

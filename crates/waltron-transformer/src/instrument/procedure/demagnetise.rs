@@ -3,11 +3,11 @@
 
 use super::excitation::of_current;
 use super::excite::{Excitation, Resolution};
-use super::measure::{direct, injected, of as shown_of, point, probe};
 use super::places::{spots, wanted};
 use super::resistance::{DISCHARGED, Direct};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
 use crate::instrument::asset::{Spot, Wanted};
+use crate::measure::{direct, injected, of as shown_of, point, probe};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::any::Any;

@@ -1,10 +1,10 @@
 //! Ratio error and phase displacement by primary injection, at several currents, with the burden on.
 
 use super::excitation::of_current;
-use super::measure::{current, injected, point, probe, shown};
 use super::places::{spots, wanted};
 use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
+use crate::measure::{current, injected, point, probe, shown};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

@@ -1,11 +1,12 @@
 //! The excitation curve by itself, with its knee points.
 
 use super::excite::{Excitation, Resolution, read_curve};
-use super::measure::{injected, point, transformer};
+use super::places::transformer;
 use super::places::{spots, wanted};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
 use crate::instrument::analysis::{ExcitationCurve, KneeKind};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
+use crate::measure::{injected, point};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::any::Any;

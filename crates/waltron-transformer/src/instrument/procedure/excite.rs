@@ -1,10 +1,10 @@
 //! Excitation: up until the core is saturated, then from beyond the knee downwards, which leaves it
 //! demagnetised, with voltage and current read on every level.
 
-use super::measure::{of as shown_of, probe, voltage};
 use super::staged::Seen;
 use crate::instrument::analysis::{Class, ExcitationCurve, Sample};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot};
+use crate::measure::{of as shown_of, probe, voltage};
 use num_complex::Complex64;
 use schemars::JsonSchema;
 use serde::Deserialize;

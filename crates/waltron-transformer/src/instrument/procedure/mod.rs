@@ -7,7 +7,6 @@ mod demagnetise;
 mod errors;
 mod excitation;
 mod excite;
-mod measure;
 mod places;
 mod plausible;
 mod ratio;

@@ -1,6 +1,5 @@
 //! Which places a test takes, as its keys say.
 
-use super::measure::transformer;
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
 use waltron_core::asset::Asset;
 use waltron_core::procedure::{SetupError, TestHead};
@@ -36,4 +35,12 @@ pub(super) fn spots<'a>(
 ) -> Result<(&'a InstrumentTransformer, Vec<Spot>), SetupError> {
     let of = transformer(asset)?;
     Ok((of, of.spots(wanted)?))
+}
+
+/// The asset as this wing knows it.
+pub(super) fn transformer(asset: &Asset) -> Result<&InstrumentTransformer, SetupError> {
+    asset.family().ok_or_else(|| {
+        let tag = &asset.identity.tag;
+        SetupError::Unknown(format!("{tag} is no instrument transformer"))
+    })
 }

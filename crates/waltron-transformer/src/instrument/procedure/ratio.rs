@@ -1,8 +1,9 @@
 //! The ratio: one side fed, both sides read; with it the polarity.
 
-use super::measure::{between, current, injected, point, probe, shown, transformer, voltage};
+use super::places::transformer;
 use super::places::{spots, wanted};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
+use crate::measure::{between, current, injected, point, probe, shown, voltage};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

@@ -1,11 +1,11 @@
 //! Remanence: a direct current into saturation and back to nothing; the flux that stays is the integral of
 //! what the winding showed (IEC 61869-2:2012, 2E.2).
 
-use super::measure::{direct, of as shown_of, probe};
 use super::resistance::Direct;
 use super::staged::Seen;
 use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot};
+use crate::measure::{direct, of as shown_of, probe};
 use std::f64::consts::{SQRT_2, TAU};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;

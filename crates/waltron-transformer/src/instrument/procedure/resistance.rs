@@ -1,11 +1,12 @@
 //! The secondary winding's resistance: a direct current, four wires, until the value is steady; then the
 //! winding is discharged, and that is waited for.
 
-use super::measure::{between, direct, injected, of, point, probe, transformer};
+use super::places::transformer;
 use super::places::{spots, wanted};
 use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
 use crate::material::celsius;
+use crate::measure::{between, direct, injected, of, point, probe};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;

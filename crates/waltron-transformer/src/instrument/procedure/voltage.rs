@@ -4,7 +4,6 @@
 
 use super::class::{ClassTest, criterion, verdict};
 use super::excite::{Excitation, read_curve};
-use super::measure::{between, injected, is_beyond_range, point, probe, shown, voltage};
 use super::plausible::{Doubt, Kind as DoubtKind, Look, hum, unread, verdict_of};
 use super::ratio::{RATIO, graded_polarity, graded_ratio};
 use super::staged::{Course, Seen};
@@ -12,6 +11,7 @@ use crate::instrument::analysis::Class;
 use crate::instrument::analysis::criteria::Assessed;
 use crate::instrument::analysis::voltage::{VoltageEvidence, VoltagePlate, assess};
 use crate::instrument::asset::{InstrumentTransformer, Spot};
+use crate::measure::{between, injected, is_beyond_range, point, probe, shown, voltage};
 use num_complex::Complex64;
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, PointId, Values, Verdict};
@@ -132,7 +132,7 @@ impl PlaceWork {
             let all: Vec<_> = seen.in_segment(0, probe).collect();
             let whole = all.len().saturating_sub(1 + usize::from(is_cut && all.len() > 1));
             let reading = all.get(whole).ok_or("it was not measured")?;
-            let shown = super::measure::of(reading)?;
+            let shown = crate::measure::of(reading)?;
             let angle = shown.angle.ok_or("it shows no phase")?;
             Ok::<_, String>((Complex64::from_polar(shown.value, angle), shown.u.unwrap_or(0.0)))
         };
@@ -260,7 +260,7 @@ impl Course for OfVoltageClass {
             .ok_or_else(|| not("ratio"))
             .and_then(|seen| Ok((shown(seen, &work.primary)?, shown(seen, &work.secondary)?)));
         let ratio = read.as_ref().map_err(Clone::clone).map(|(p, s)| {
-            let share = |of: &super::measure::Shown| of.u.unwrap_or(0.0) / of.value;
+            let share = |of: &crate::measure::Shown| of.u.unwrap_or(0.0) / of.value;
             let turns = p.value / s.value;
             (turns, turns * share(p).hypot(share(s)))
         });
@@ -285,7 +285,7 @@ impl Course for OfVoltageClass {
         let mut doubts: Vec<Doubt> = look.doubts();
         if let (Some(seen), Ok((_, s))) = (quiet, &read) {
             let before = seen.in_segment(0, &work.quiet).last();
-            let before = before.and_then(|r| super::measure::of(r).ok()).map_or(0.0, |s| s.value);
+            let before = before.and_then(|r| crate::measure::of(r).ok()).map_or(0.0, |s| s.value);
             doubts.extend(hum(before, s.value, "secondary"));
         }
         let curve = &evidence.curve;

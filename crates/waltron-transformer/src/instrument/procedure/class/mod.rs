@@ -10,7 +10,7 @@ pub(super) use graded::{criterion, verdict};
 
 use super::excitation::until;
 use super::excite::Resolution;
-use super::measure::transformer;
+use super::places::transformer;
 use super::places::{spots, wanted};
 use super::staged::{Course, Staged, all_again, grade_again};
 use super::voltage::{ABOVE, OfVoltageClass};

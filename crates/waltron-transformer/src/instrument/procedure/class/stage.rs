@@ -2,9 +2,7 @@
 
 use crate::instrument::asset::{InstrumentTransformer, Spot};
 use crate::instrument::procedure::excite::wanted_emf;
-use crate::instrument::procedure::measure::{
-    is_beyond_range, of as shown_of, probe, shown, voltage,
-};
+use crate::measure::{is_beyond_range, of as shown_of, probe, shown, voltage};
 use num_complex::Complex64;
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;

@@ -1,7 +1,5 @@
 //! What the procedures share: the rig's outputs and meters by what they are connected to, and points.
 
-use crate::instrument::asset::InstrumentTransformer;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Limits, PointId, Values, Verdict};
 use waltron_core::injection::capability::{Capability, Channel};
 use waltron_core::injection::measuring::{Lack, Probe, Property, Signal, Worked};
@@ -11,14 +9,6 @@ use waltron_core::procedure::SetupError;
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Quantity, Voltage, degrees};
 use waltron_core::text::name::Name;
-
-/// The asset as this wing knows it.
-pub(crate) fn transformer(asset: &Asset) -> Result<&InstrumentTransformer, SetupError> {
-    asset.family().ok_or_else(|| {
-        let tag = &asset.identity.tag;
-        SetupError::Unknown(format!("{tag} is no instrument transformer"))
-    })
-}
 
 fn output<'r, Q>(channels: &'r [Channel<Q>], meaning: &str) -> Result<&'r Channel<Q>, SetupError> {
     channels.iter().find(|c| c.meaning == meaning).ok_or_else(|| SetupError::Lacks {
