@@ -211,6 +211,9 @@ pub enum RigError {
     /// A place of the asset where its leads cannot be.
     #[error("the leads cannot be taken there: {0}")]
     NoPlace(String),
+    /// A place where nothing of the asset can stand.
+    #[error("nothing of the asset can stand at `{0}`")]
+    NoStand(String),
     /// A parameter that cannot be set.
     #[error("the rig cannot set `{parameter}`")]
     NoParameter {

@@ -5,6 +5,9 @@ use crate::breaker::{
     AuxiliaryForm, Breaker, BreakerForm, CoilForm, ContactForm, MotorForm, Parts,
 };
 use crate::dc_breaker::{DcBreaker, DcBreakerForm};
+use crate::power_transformer::{
+    ChangerForm, PowerForm, PowerParts, PowerTransformer, PowerWindingForm,
+};
 use crate::relay::{ElementForm, Relay, Truth, elements};
 use crate::supply::{Supply, SupplyForm};
 use crate::transformer::{Transformer, TransformerForm};
@@ -53,6 +56,12 @@ pub struct SpecimenForm {
     function: Option<Vec<FunctionForm>>,
     /// Its true cores, where there are several phases or cores (instrument-transformer).
     core: Option<Vec<TransformerForm>>,
+    /// The true core of a power transformer (power-transformer).
+    power_transformer: Option<PowerForm>,
+    /// Its true windings, the high-voltage one first (power-transformer).
+    winding: Option<Vec<PowerWindingForm>>,
+    /// Its true tap changers (power-transformer).
+    tap_changer: Option<Vec<ChangerForm>>,
 }
 
 impl Form for SpecimenForm {
@@ -69,6 +78,8 @@ enum Kind {
     Supply,
     /// A current or voltage transformer.
     InstrumentTransformer,
+    /// A power transformer.
+    PowerTransformer,
     /// A circuit breaker.
     Breaker,
     /// A low-voltage breaker with its trip unit.
@@ -151,6 +162,18 @@ impl SpecimenForm {
                 let truth = TransformerForm::read(cores, noise, seed, problems)?;
                 Some(Box::new(Transformer::new(truth, seed)) as Box<dyn Specimen>)
             }
+            Kind::PowerTransformer => {
+                let windings = form.winding.unwrap_or_default();
+                let Some(head) = form.power_transformer.filter(|_| windings.len() >= 2) else {
+                    let message = "a power transformer needs a table `[power_transformer]`, and two `[[winding]]` at least";
+                    problems.push(Problem::new(0..0, message));
+                    return None;
+                };
+                let changers = form.tap_changer.unwrap_or_default();
+                let noise = form.noise.and_then(|n| n.current);
+                let truth = PowerParts { head, windings, changers, noise }.read(seed, problems)?;
+                Some(Box::new(PowerTransformer::new(truth, seed)) as Box<dyn Specimen>)
+            }
             Kind::DcBreaker => {
                 let Some(breaker) = form.dc_breaker else {
                     let message = "a direct-current breaker needs a table `[dc_breaker]`";
@@ -196,6 +219,7 @@ impl SpecimenForm {
             Kind::Relay => ("relay", "element"),
             Kind::Supply => ("supply", "supply"),
             Kind::InstrumentTransformer => ("instrument transformer", "transformer"),
+            Kind::PowerTransformer => ("power transformer", "power_transformer"),
             Kind::Breaker => ("breaker", "breaker"),
             Kind::TripUnit => ("trip unit", "trip_unit"),
             Kind::DcBreaker => ("direct-current breaker", "dc_breaker"),
@@ -208,6 +232,9 @@ impl SpecimenForm {
             ("supply", "[supply]", self.supply.is_some()),
             ("transformer", "[transformer]", self.transformer.is_some()),
             ("transformer", "[[core]]", self.core.is_some()),
+            ("power_transformer", "[power_transformer]", self.power_transformer.is_some()),
+            ("power_transformer", "[[winding]]", self.winding.is_some()),
+            ("power_transformer", "[[tap_changer]]", self.tap_changer.is_some()),
             ("breaker", "[breaker]", self.breaker.is_some()),
             ("breaker", "[[contact]]", self.contact.is_some()),
             ("breaker", "[[auxiliary]]", self.auxiliary.is_some()),

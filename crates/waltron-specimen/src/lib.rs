@@ -13,11 +13,14 @@ pub mod breaker;
 pub mod dc_breaker;
 mod form;
 mod history;
+mod iron;
 mod noise;
+pub mod power_transformer;
 pub mod relay;
 pub mod supply;
 pub mod transformer;
 pub mod trip_unit;
+mod wave;
 
 pub use form::SpecimenForm;
 pub use noise::Noise;
@@ -25,6 +28,7 @@ pub use noise::Noise;
 use waltron_core::asset::readback::ReadSetting;
 use waltron_core::injection::capability::{Capability, ParameterValue};
 use waltron_core::injection::observation::Edge;
+use waltron_core::injection::program::Stand;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::Time;
 use waltron_core::text::name::Name;
@@ -92,6 +96,14 @@ pub trait Specimen: Send {
     /// A place that it does not have.
     fn lead(&mut self, _place: &Name) -> Result<(), Unconnected> {
         Ok(())
+    }
+
+    /// Moves something that is moved by hand, such as a tap changer, to a place.
+    ///
+    /// # Errors
+    /// Something, or a place, that it does not have.
+    fn stand(&mut self, stand: &Stand) -> Result<(), Unconnected> {
+        Err(Unconnected { meaning: stand.of.clone(), has: Vec::new() })
     }
 
     /// What a meter sees, sample by sample, in SI; `None` where it is not connected. The window must not

@@ -18,6 +18,7 @@ use instrument::{
     BurdenKeys, ClassKeys, CoresKeys, DemagnetiseKeys, ErrorsKeys, ExcitationKeys,
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
+use power::PowerTransformerForm;
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
@@ -31,15 +32,20 @@ pub struct TransformerWing;
 
 impl Wing for TransformerWing {
     fn kinds(&self) -> &'static [&'static str] {
-        &["current-transformer", "voltage-transformer"]
+        &["current-transformer", "voltage-transformer", power::KIND]
     }
 
     fn asset_schema(&self) -> serde_json::Value {
-        waltron_core::text::document::schema::<InstrumentTransformerForm>()
+        let instrument = waltron_core::text::document::schema::<InstrumentTransformerForm>();
+        let power = waltron_core::text::document::schema::<PowerTransformerForm>();
+        waltron_core::wing::joined(&[instrument, power])
     }
 
     fn asset(&self, source: &Source) -> Result<Asset, DocumentError> {
-        InstrumentTransformerForm::load(source)
+        match waltron_core::wing::kind_of(source).as_deref() {
+            Some(power::KIND) => PowerTransformerForm::load(source),
+            _ => InstrumentTransformerForm::load(source),
+        }
     }
 
     fn procedures(&self) -> Vec<Registration> {
@@ -78,7 +84,10 @@ impl Wing for TransformerWing {
     }
 
     fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
-        instrument::sections(asset, told)
+        match asset.kind {
+            power::KIND => power::sections(asset, told),
+            _ => instrument::sections(asset, told),
+        }
     }
 
     fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {

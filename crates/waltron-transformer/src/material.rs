@@ -1,9 +1,12 @@
 //! What windings are made of, and what that does to their resistance.
 
+use schemars::JsonSchema;
+use serde::Deserialize;
 use waltron_core::quantity::significant;
 
 /// What a winding is made of.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
 pub enum Material {
     /// Copper.
     #[default]

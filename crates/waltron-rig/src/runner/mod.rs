@@ -3,6 +3,7 @@
 //! The runner prints nothing and writes nothing: the record, the live view and the JSON output
 //! all consume its events. The final status is computed once, from counts.
 
+mod places;
 mod prepare;
 
 pub use prepare::{Blocked, Obstacle, Prepared, prepare, set_up};
@@ -17,8 +18,8 @@ use waltron_core::asset::Asset;
 use waltron_core::clearance::duty::{Duty, Warm};
 use waltron_core::clearance::{Cleared, clear};
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Rule, Values, Verdict};
-use waltron_core::injection::program::{Finish, Program};
-use waltron_core::procedure::{Action, Answer, Carried, PlannedPoint, Procedure, Question};
+use waltron_core::injection::program::{Finish, Program, Stand};
+use waltron_core::procedure::{Action, Answer, Carried, PlannedPoint, Procedure};
 use waltron_core::quantity::{Dimension, Quantity, Time, seconds, text};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
 use waltron_core::text::name::Name;
@@ -99,6 +100,8 @@ struct Runner<'a> {
     carried: Carried,
     /// Where somebody has taken the leads.
     leads: Option<Name>,
+    /// Where what is moved by hand stands, as far as it is known.
+    stands: Vec<Stand>,
     /// Whether sequences may run programs.
     may_execute: bool,
     /// The most that is put out of each channel, as it was told before the run.
@@ -142,6 +145,7 @@ pub fn run<'a>(
         cleared: None,
         carried: Carried::new(),
         leads: None,
+        stands: Vec::new(),
         may_execute: prepared.may_execute,
         told,
     };
@@ -406,32 +410,6 @@ impl Runner<'_> {
         self.beyond(program).map_or(Ok(cleared), Err)
     }
 
-    /// Has the leads taken to where a program wants them, by somebody where the rig does not do it
-    /// itself; returns why they were not.
-    fn lead(&mut self, program: &Program) -> Result<Option<String>, Halt> {
-        if self.leads == program.connection || self.rig.capability().switches_leads {
-            return Ok(None);
-        }
-        // Whoever takes leads off must not hold them under voltage.
-        self.off()?;
-        let to = match &program.connection {
-            Some(place) => place.to_string(),
-            None => "where the connection sheet has them".to_owned(),
-        };
-        let question = Question::confirm(format!("Take the leads to {to}; outputs are off"));
-        self.emit(&Event::Asked(question.clone()))?;
-        let answer = self.attendant.ask(&question);
-        self.emit(&Event::Answered { answer: answer.clone() })?;
-        match answer {
-            Answer::Stop => Err(Halt::Stopped),
-            Answer::Skip(reason) => Ok(Some(format!("the leads were not taken to {to}: {reason}"))),
-            _ => {
-                self.leads.clone_from(&program.connection);
-                Ok(None)
-            }
-        }
-    }
-
     fn inject(
         &mut self,
         id: &Name,
@@ -444,8 +422,10 @@ impl Runner<'_> {
             Ok(cleared) => cleared,
             Err(reason) => return Ok(procedure.refuse(&reason)),
         };
-        if let Some(skipped) = self.lead(&program)? {
-            return Ok(procedure.refuse(&skipped));
+        for go in [Self::lead, Self::stand] {
+            if let Some(skipped) = go(self, &program)? {
+                return Ok(procedure.refuse(&skipped));
+            }
         }
         self.cool_for(&program)?;
         if self.attendant.wants_to_stop() {

@@ -98,6 +98,10 @@ impl Rig for VirtualRig {
         let place = program.connection.clone().unwrap_or_else(|| "".into());
         let led = self.bench.specimen.lead(&place);
         led.map_err(|error| RigError::NoPlace(error.to_string()))?;
+        for stand in &program.stands {
+            let stood = self.bench.specimen.stand(stand);
+            stood.map_err(|_| RigError::NoStand(stand.to_string()))?;
+        }
         self.bench.begin(draw);
         let closed: Vec<Name> = self.bench.specimen.closed();
         let (bench, raw) = (&mut self.bench, program.raw_edges);

@@ -10,8 +10,8 @@
 //! a change backwards, so that jumps do not ring), solved by Newton's method. It always has one solution,
 //! since every part of it rises with e.
 
-use super::core::Core;
-use super::wave::Source;
+use crate::iron::Core;
+use crate::wave::Source;
 
 /// What drives a branch.
 #[derive(Clone, Debug, PartialEq)]

@@ -1,8 +1,8 @@
 //! The transformer's part of the specimen file.
 
-use super::core::Magnetics;
 use super::{Burden, Terminal, TransformerTruth, Unit};
 use crate::Noise;
+use crate::iron::Magnetics;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::f64::consts::{SQRT_2, TAU};

@@ -1,31 +1,27 @@
 //! A simulated current or voltage transformer: a circuit around a core with hysteresis, solved in time.
 
 mod circuit;
-mod core;
 mod form;
 #[cfg(test)]
 mod tests;
 mod truth;
-mod wave;
 
-pub use core::Magnetics;
 pub(crate) use form::TransformerForm;
 pub use truth::{Burden, Terminal, TransformerTruth, Unit};
 
 use crate::history::History;
+use crate::iron::Core;
+use crate::wave::{self, Source, Wave};
 use crate::{Noise, Specimen, Unconnected, Window};
 use circuit::{Branch, Circuit, Drive as Driven};
-use core::Core;
-use num_complex::Complex64;
-use std::f64::consts::{FRAC_PI_2, SQRT_2, TAU};
+use std::f64::consts::{SQRT_2, TAU};
 use truth::Part;
 use waltron_core::injection::capability::{Capability, Channel};
 use waltron_core::injection::observation::Edge;
 use waltron_core::injection::samples::PhaseClock;
-use waltron_core::injection::stimulus::{Drive, Stimulus};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time};
 use waltron_core::text::name::Name;
-use wave::{Source, Wave};
 
 /// What stands before the terminals of another core, where the primary's voltmeter was taken to them.
 const METER_AT: &str = "primary meter at ";
@@ -397,32 +393,6 @@ impl Transformer {
         (self.circuits[self.at.0], self.fed) = before;
         seen
     }
-
-    /// The waves of a drive, from now on.
-    fn waves<Q: Measure>(&self, drive: &Drive<Q>) -> Vec<Wave> {
-        let psi = self.clock.phase_of(&drive.channel) + drive.phasor.angle().si() + FRAC_PI_2;
-        let (rms, w) = (drive.phasor.rms().si() * SQRT_2, TAU * drive.frequency.si());
-        // sin x is the real part of exp(j(x - 90°)).
-        let sine = |order: f64, share: f64, angle: f64| Wave {
-            s: Complex64::new(0.0, order * w),
-            a: Complex64::from_polar(rms * share, order * psi + angle - FRAC_PI_2),
-        };
-        let mut all = Vec::new();
-        if rms != 0.0 {
-            all.push(sine(1.0, 1.0, 0.0));
-            all.extend(
-                drive
-                    .harmonics
-                    .iter()
-                    .map(|h| sine(f64::from(h.order()), h.share(), h.angle().si())),
-            );
-        }
-        if let Some(dc) = drive.dc.filter(|dc| dc.value().si() != 0.0) {
-            let s = dc.tau().map_or(0.0, |tau| -1.0 / tau.si());
-            all.push(Wave { s: s.into(), a: dc.value().si().into() });
-        }
-        all
-    }
 }
 
 /// Where a rig's outputs of one kind feed in.
@@ -522,8 +492,8 @@ impl Specimen for Transformer {
             let current = stimulus.currents.iter().find(|d| d.channel == outlet.channel);
             let voltage = stimulus.voltages.iter().find(|d| d.channel == outlet.channel);
             let waves = match (current, voltage) {
-                (Some(drive), _) => self.waves(drive),
-                (None, Some(drive)) => self.waves(drive),
+                (Some(drive), _) => wave::of_drive(&self.clock, drive),
+                (None, Some(drive)) => wave::of_drive(&self.clock, drive),
                 (None, None) => continue,
             };
             match outlet.feed {

@@ -1,10 +1,12 @@
 //! Against phasor calculations by hand, and against a stepper that knows nothing of poles.
 
 use super::*;
+use crate::iron::Magnetics;
+use num_complex::Complex64;
 use waltron_core::injection::capability::Ability;
 use waltron_core::injection::measuring::{Coupling, Meter};
 use waltron_core::injection::samples::spectrum::phasor;
-use waltron_core::injection::stimulus::Dc;
+use waltron_core::injection::stimulus::{Dc, Drive};
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::tolerance::{AnyTolerance, Tolerance};
 use waltron_core::quantity::{

@@ -1,6 +1,6 @@
 //! What a transformer is really like.
 
-use super::core::Magnetics;
+use crate::iron::Magnetics;
 
 /// What a simulated transformer is really like: its phases and cores, which know each other by a closed
 /// primary only.

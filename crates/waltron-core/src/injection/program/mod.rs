@@ -5,10 +5,12 @@
 
 mod condition;
 mod profile;
+mod stand;
 pub mod words;
 
 pub use condition::{Condition, Relation};
 pub use profile::{Playback, Profile, Rest, Slope, Stairs, Steps};
+pub use stand::Stand;
 
 use crate::injection::measuring::{Capture, Probe, Read};
 use crate::injection::stimulus::Stimulus;
@@ -37,6 +39,9 @@ pub struct Program {
     /// Where the leads are while it plays, such as `A 1S1-1S3`, of what is tested at several places.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub connection: Option<Name>,
+    /// Where what is moved by hand stands while it plays, such as a tap changer.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub stands: Vec<Stand>,
     /// The name under which its waveforms are kept, where they are.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub capture: Option<Name>,

@@ -96,7 +96,7 @@ struct SecondaryForm {
     /// Its terminals, such as `1S1-1S2`, where it has no taps.
     terminals: Option<Text>,
     /// What it is made of; copper if not given.
-    material: Option<MaterialForm>,
+    material: Option<Material>,
     /// The temperature at which resistances are told; `75 degC` if not given.
     reference: Option<AnyQuantityText>,
     /// The largest voltage that may be put on the whole winding for a test; that of the rated burden if
@@ -154,16 +154,6 @@ struct TapForm {
     exciting_current: Option<QuantityText<Current>>,
     /// Rated resistance of the winding, or as its maker measured it.
     resistance: Option<AnyQuantityText>,
-}
-
-/// What a winding is made of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-enum MaterialForm {
-    /// Copper.
-    Copper,
-    /// Aluminium.
-    Aluminium,
 }
 
 #[derive(Clone, Debug, Default, Deserialize, JsonSchema)]
@@ -387,10 +377,7 @@ impl SecondaryForm {
         let mut all = Secondary {
             id,
             secondary: secondary?,
-            material: match self.material {
-                Some(MaterialForm::Aluminium) => Material::Aluminium,
-                Some(MaterialForm::Copper) | None => Material::Copper,
-            },
+            material: self.material.unwrap_or_default(),
             reference_k: reference?.unwrap_or(348.15),
             taps,
         };

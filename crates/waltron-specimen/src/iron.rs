@@ -27,9 +27,9 @@ pub struct Magnetics {
 
 /// A core with its flux and what it remembers.
 #[derive(Clone, Debug, PartialEq)]
-pub(super) struct Core {
+pub(crate) struct Core {
     of: Magnetics,
-    pub(super) flux: f64,
+    pub(crate) flux: f64,
     stops: [f64; STOPS],
     /// Where each stop ends, and its ampere-turns a V·s before.
     ends: [f64; STOPS],
@@ -38,14 +38,14 @@ pub(super) struct Core {
 
 /// Ampere-turns at a flux, with their slope.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Force {
-    pub(super) value: f64,
-    pub(super) slope: f64,
+pub(crate) struct Force {
+    pub(crate) value: f64,
+    pub(crate) slope: f64,
 }
 
 impl Core {
     /// A core without flux.
-    pub(super) fn new(of: Magnetics) -> Self {
+    pub(crate) fn new(of: Magnetics) -> Self {
         let (mut ends, mut weights) = ([0.0; STOPS], [0.0; STOPS]);
         if of.coercive > 0.0 && of.saturation.is_finite() {
             let share = |k: usize| 2f64.powf(-0.5 * k as f64);
@@ -59,7 +59,7 @@ impl Core {
     }
 
     /// Leaves a share of the saturation flux behind, as direct current or a breaking fault does.
-    pub(super) fn magnetise(&mut self, share: f64) {
+    pub(crate) fn magnetise(&mut self, share: f64) {
         self.flux = share * self.of.saturation;
         let wanted = self.without_hysteresis(self.flux).value;
         let most: f64 = self.ends.iter().zip(&self.weights).map(|(r, w)| r * w).sum();
@@ -67,7 +67,7 @@ impl Core {
         self.stops = self.ends.map(|r| r * part);
     }
 
-    pub(super) fn eddy(&self) -> f64 {
+    pub(crate) fn eddy(&self) -> f64 {
         self.of.eddy
     }
 
@@ -92,7 +92,7 @@ impl Core {
     }
 
     /// The ampere-turns that another flux would take.
-    pub(super) fn force(&self, flux: f64) -> Force {
+    pub(crate) fn force(&self, flux: f64) -> Force {
         let mut force = self.without_hysteresis(flux);
         let moved = flux - self.flux;
         for k in 0..STOPS {
@@ -107,7 +107,7 @@ impl Core {
     }
 
     /// Takes another flux.
-    pub(super) fn take(&mut self, flux: f64) {
+    pub(crate) fn take(&mut self, flux: f64) {
         let moved = flux - self.flux;
         for (stop, end) in self.stops.iter_mut().zip(self.ends) {
             *stop = (*stop + moved).clamp(-end, end);
@@ -116,7 +116,7 @@ impl Core {
     }
 
     /// The flux that is left as a share of saturation.
-    pub(super) fn remanence(&self) -> f64 {
+    pub(crate) fn remanence(&self) -> f64 {
         if self.of.saturation.is_finite() { self.flux / self.of.saturation } else { 0.0 }
     }
 }

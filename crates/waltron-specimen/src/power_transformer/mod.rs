@@ -1,0 +1,447 @@
+//! A simulated power transformer: three limbs with coils around them, whatever is fed where.
+
+mod form;
+mod limbs;
+mod network;
+#[cfg(test)]
+mod tests;
+mod truth;
+
+pub(crate) use form::{ChangerForm, PowerForm, PowerParts, PowerWindingForm};
+pub use truth::{Changer, CoilTruth, PowerTruth, Winding};
+
+use crate::history::History;
+use crate::iron::Core;
+use crate::wave::{self, Source};
+use crate::{Noise, Specimen, Unconnected, Window};
+use limbs::{Coil, Feed, Limbs};
+use network::{Edge, loops, way};
+use std::f64::consts::TAU;
+use waltron_core::injection::capability::Capability;
+use waltron_core::injection::observation::Edge as ContactEdge;
+use waltron_core::injection::program::Stand;
+use waltron_core::injection::samples::PhaseClock;
+use waltron_core::injection::stimulus::Stimulus;
+use waltron_core::quantity::{Dimension, Measure, Time};
+use waltron_core::text::name::Name;
+
+/// Steps in a period, and fewest a second, while something alternates.
+const IN_A_PERIOD: f64 = 128.0;
+const RATE_HZ: f64 = 6_400.0;
+
+/// The shortest and the longest step while nothing alternates, in s.
+const STEPS_S: [f64; 2] = [2e-4, 0.05];
+
+/// After how many steps that were all good a longer one is tried.
+const GOOD: u32 = 8;
+
+/// By how much a step may bend what is kept, as a share.
+const BEND: f64 = 2e-3;
+
+/// What is kept of each moment: volts and current of what feeds, volts of what is measured.
+const KEPT: usize = 3;
+
+/// What the rig's outputs are connected to.
+const FEEDS: [(&str, Dimension); 2] =
+    [("test voltage", Dimension::VOLTAGE), ("winding current", Dimension::CURRENT)];
+
+/// What meters look at, and where it is kept.
+const LOOKS: [(&str, Dimension, usize); 5] = [
+    ("test voltage", Dimension::VOLTAGE, 0),
+    ("test current", Dimension::CURRENT, 1),
+    ("induced voltage", Dimension::VOLTAGE, 2),
+    ("winding voltage", Dimension::VOLTAGE, 0),
+    ("winding current", Dimension::CURRENT, 1),
+];
+
+/// An output of the rig.
+#[derive(Clone, Debug)]
+struct Outlet {
+    channel: Name,
+    is_current: bool,
+    /// The voltage at which a current output can do no more.
+    most: f64,
+}
+
+/// What is fed in at present.
+#[derive(Clone, Debug)]
+enum Fed {
+    Off,
+    Voltage(Source),
+    Current(Source, f64),
+}
+
+/// Where the leads are: the ends of what is fed, what is joined with its second end, and what is measured.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+struct Leads {
+    fed: Option<(usize, usize)>,
+    joined: Vec<(usize, usize)>,
+    measured: Option<(usize, usize)>,
+}
+
+/// The simulated power transformer in virtual time. It has no contacts.
+#[derive(Clone, Debug)]
+pub struct PowerTransformer {
+    truth: PowerTruth,
+    nodes: Vec<String>,
+    limbs: Limbs,
+    /// Where each tap changer stands.
+    at: Vec<usize>,
+    leads: Leads,
+    /// The edges between the ends of what is measured.
+    measured: Vec<(usize, f64)>,
+    seed: u64,
+    shot: u64,
+    outlets: Vec<Outlet>,
+    looks: Vec<(Name, usize)>,
+    fed: Fed,
+    history: History<KEPT>,
+    clock: PhaseClock,
+    now: f64,
+    solved: f64,
+    step: f64,
+    good: u32,
+    /// The two latest of what is kept, to see how it bends.
+    before: [[f64; KEPT]; 2],
+}
+
+impl PowerTransformer {
+    /// A transformer with nothing put on it.
+    pub fn new(truth: PowerTruth, seed: u64) -> Self {
+        let cores = [0, 1, 2].map(|k| {
+            let mut core = Core::new(truth.limbs[k]);
+            if truth.remanence[k] != 0.0 {
+                core.magnetise(truth.remanence[k]);
+            }
+            core
+        });
+        let mut nodes: Vec<String> = Vec::new();
+        let ends = truth.windings.iter().flat_map(|w| &w.coils).flat_map(|c| &c.ends);
+        for end in ends {
+            if !nodes.contains(end) {
+                nodes.push(end.clone());
+            }
+        }
+        let at = truth.changers.iter().map(|c| c.at).collect();
+        let limbs = Limbs::new(cores, truth.tank);
+        let mut all = Self {
+            truth,
+            nodes,
+            limbs,
+            at,
+            leads: Leads::default(),
+            measured: Vec::new(),
+            seed,
+            shot: 0,
+            outlets: Vec::new(),
+            looks: Vec::new(),
+            fed: Fed::Off,
+            history: History::default(),
+            clock: PhaseClock::default(),
+            now: 0.0,
+            solved: 0.0,
+            step: STEPS_S[0],
+            good: 0,
+            before: [[0.0; KEPT]; 2],
+        };
+        all.connect();
+        all.begin(0);
+        all
+    }
+
+    /// The flux that is left in each limb, as a share of saturation.
+    pub fn remanence(&self) -> [f64; 3] {
+        [0, 1, 2].map(|k| self.limbs.cores[k].remanence())
+    }
+
+    /// The largest current that flows in any coil, in A.
+    pub fn flowing(&self) -> f64 {
+        self.limbs.coils.iter().map(|c| c.i.abs()).fold(0.0, f64::max)
+    }
+
+    fn node(&self, name: &str) -> Option<usize> {
+        self.nodes.iter().position(|n| n == name)
+    }
+
+    /// The coils as they are with the tap changers where they stand, and the edges that they are.
+    fn coils(&self) -> (Vec<Coil>, Vec<Edge>) {
+        let (mut coils, mut edges) = (Vec::new(), Vec::new());
+        for (w, winding) in self.truth.windings.iter().enumerate() {
+            for (c, of) in winding.coils.iter().enumerate() {
+                let (turns, ohm) = self.truth.coil(w, c, &self.at);
+                let share = turns / of.turns;
+                coils.push(Coil::new(of.limb, turns, ohm, of.henry * share * share));
+                let node = |k: usize| self.node(&of.ends[k]).unwrap_or_default();
+                edges.push(Edge { from: node(0), to: node(1) });
+            }
+        }
+        if let Some((limb, turns, ohm)) = self.truth.shorted {
+            coils.push(Coil::new(limb, turns, ohm, 0.0));
+            // Beside everything else, closed in itself.
+            let own = self.nodes.len();
+            edges.push(Edge { from: own, to: own });
+        }
+        (coils, edges)
+    }
+
+    /// Makes the network of coils, joins and what feeds.
+    fn connect(&mut self) {
+        let (coils, mut edges) = self.coils();
+        let count = coils.len();
+        let inside: Vec<usize> = (0..count).collect();
+        // What joined terminals have between them counts on the way of what is measured as well.
+        edges.extend(self.leads.joined.iter().map(|(from, to)| Edge { from: *from, to: *to }));
+        let through: Vec<usize> = (0..edges.len()).collect();
+        let between = |ends: Option<(usize, usize)>, through: &[usize]| {
+            ends.and_then(|(from, to)| way(&edges, through, from, to)).unwrap_or_default()
+        };
+        self.measured = between(self.leads.measured, &inside);
+        if self.measured.is_empty() {
+            self.measured = between(self.leads.measured, &through);
+        }
+        if let Some((from, to)) = self.leads.fed {
+            // From the second end back to the first: what flows in at the first comes out at the second.
+            edges.push(Edge { from: to, to: from });
+        }
+        let found = loops(&edges);
+        // What flowed around in itself goes on.
+        let before: Vec<f64> = self.limbs.coils.iter().map(|c| c.i).collect();
+        let kept = |l: &network::Loop| {
+            let own = l.edges.first().filter(|(k, _)| *k < count);
+            own.map_or(0.0, |(k, _)| before.get(*k).copied().unwrap_or(0.0))
+        };
+        let j = found.iter().map(kept).collect();
+        self.limbs.connect(coils, found, j);
+    }
+
+    /// The tap changers' turns and resistances in a network that stays.
+    fn retap(&mut self) {
+        let (coils, _) = self.coils();
+        for (coil, new) in self.limbs.coils.iter_mut().zip(coils) {
+            (coil.turns, coil.ohm, coil.henry) = (new.turns, new.ohm, new.henry);
+        }
+        self.limbs.jumped();
+    }
+
+    fn kept(&self) -> [f64; KEPT] {
+        let (v, i) = self.limbs.fed;
+        [v, i, self.limbs.volts(&self.measured)]
+    }
+
+    /// One step of what is fed.
+    fn once(&mut self, dt: f64) {
+        let feed = match (&mut self.fed, self.leads.fed) {
+            (_, None) => Feed::None,
+            (Fed::Off, _) => Feed::Drain { drop: self.truth.off.0, ohm: self.truth.off.1 },
+            (Fed::Voltage(source), _) => Feed::Voltage { v: source.next(dt), ohm: 0.0 },
+            (Fed::Current(source, most), _) => Feed::Current { i: source.next(dt), most: *most },
+        };
+        self.limbs.step(dt, feed);
+    }
+
+    /// Solves up to now.
+    fn solve(&mut self) {
+        // A step that ends now belongs to it, whatever was rounded.
+        while self.solved + self.step <= self.now + 1e-9 {
+            let saved = self.limbs.is_direct.then(|| (self.limbs.clone(), self.fed.clone()));
+            self.once(self.step);
+            let kept = self.kept();
+            if let Some(saved) = saved
+                && self.bends(&kept)
+                && self.step > STEPS_S[0]
+            {
+                (self.limbs, self.fed) = saved;
+                self.stride(self.step / 4.0);
+                continue;
+            }
+            self.solved += self.step;
+            self.history.push(kept);
+            self.before = [self.before[1], kept];
+            self.good += 1;
+            if self.limbs.is_direct && self.good >= GOOD && self.step < STEPS_S[1] {
+                self.stride(self.step * 2.0);
+            }
+        }
+    }
+
+    /// Whether a step has bent what is kept more than a straight line would show.
+    fn bends(&self, kept: &[f64; KEPT]) -> bool {
+        (0..KEPT).any(|k| {
+            let (a, b, c) = (self.before[0][k], self.before[1][k], kept[k]);
+            let size = a.abs().max(b.abs()).max(c.abs());
+            (a - 2.0 * b + c).abs() > BEND * size + 1e-9
+        })
+    }
+
+    /// Goes on with steps of another length.
+    fn stride(&mut self, step: f64) {
+        self.step = step.clamp(STEPS_S[0], STEPS_S[1]);
+        self.good = 0;
+        let last = self.before[1];
+        self.history.begin(self.solved, self.step);
+        self.history.push(last);
+        self.before[0] = last;
+    }
+
+    /// Puts something else on the transformer, from now on.
+    fn feed(&mut self, fed: Fed, hertz: f64) {
+        self.solve();
+        // What is solved may be a fraction of a step behind.
+        let late = self.now - self.solved;
+        if late > 1e-9 {
+            self.once(late);
+        }
+        self.solved = self.now;
+        self.fed = fed;
+        self.limbs.is_direct = hertz == 0.0;
+        self.limbs.jumped();
+        self.step =
+            if self.limbs.is_direct { STEPS_S[0] } else { 1.0 / RATE_HZ.max(IN_A_PERIOD * hertz) };
+        self.good = 0;
+        // What is seen in the first moment: a step of almost nothing.
+        let saved = (self.limbs.clone(), self.fed.clone());
+        self.once(1e-9);
+        let first = self.kept();
+        (self.limbs, self.fed) = saved;
+        self.before = [first; 2];
+        self.history.begin(self.now, self.step);
+        self.history.push(first);
+    }
+
+    /// The two ends of something such as `1U-1N` or `1U-1V+1W`, and what is joined with the second.
+    #[allow(clippy::type_complexity, reason = "ends and joins, read once")]
+    fn ends(&self, text: &str) -> Option<((usize, usize), Vec<(usize, usize)>)> {
+        let (from, to) = text.trim().split_once('-')?;
+        let mut others = to.split('+').map(|name| self.node(name));
+        let (from, to) = (self.node(from)?, others.next()??);
+        let joined = others.map(|other| Some((to, other?))).collect::<Option<Vec<_>>>()?;
+        Some(((from, to), joined))
+    }
+}
+
+impl Specimen for PowerTransformer {
+    fn begin(&mut self, shot: u64) {
+        self.solve();
+        self.shot = shot;
+        (self.now, self.solved) = (0.0, 0.0);
+        self.clock = PhaseClock::default();
+        self.history.clear();
+        self.feed(Fed::Off, 0.0);
+    }
+
+    fn connect(&mut self, rig: &Capability) -> Result<(), Unconnected> {
+        let mut outlets = Vec::new();
+        let currents = rig.currents.iter().map(|c| (&c.id, &c.meaning, true, c.ability.compliance));
+        let voltages = rig.voltages.iter().map(|c| (&c.id, &c.meaning, false, None));
+        for (channel, meaning, is_current, compliance) in currents.chain(voltages) {
+            let wanted = if is_current { Dimension::CURRENT } else { Dimension::VOLTAGE };
+            if !FEEDS.iter().any(|(name, of)| *meaning == *name && *of == wanted) {
+                let has = FEEDS.iter().map(|(name, _)| *name).collect();
+                return Err(Unconnected { meaning: meaning.clone(), has });
+            }
+            let most = compliance.unwrap_or(f64::INFINITY);
+            outlets.push(Outlet { channel: channel.clone(), is_current, most });
+        }
+        let mut looks = Vec::new();
+        for meter in &rig.meters {
+            let fits = |(name, of, _): &&(&str, Dimension, usize)| {
+                meter.meaning == *name && *of == meter.dimension
+            };
+            let Some((_, _, kept)) = LOOKS.iter().find(fits) else {
+                let has = LOOKS.iter().map(|(name, ..)| *name).collect();
+                return Err(Unconnected { meaning: meter.meaning.clone(), has });
+            };
+            looks.push((meter.meaning.clone(), *kept));
+        }
+        if let Some(switch) = rig.switches.first() {
+            return Err(Unconnected { meaning: switch.meaning.clone(), has: Vec::new() });
+        }
+        (self.outlets, self.looks) = (outlets, looks);
+        Ok(())
+    }
+
+    fn lead(&mut self, place: &Name) -> Result<(), Unconnected> {
+        let unknown = || Unconnected { meaning: place.clone(), has: Vec::new() };
+        let mut leads = Leads::default();
+        if !place.as_str().is_empty() {
+            let mut parts = place.as_str().split(" / ");
+            let (fed, joined) = parts.next().and_then(|p| self.ends(p)).ok_or_else(unknown)?;
+            (leads.fed, leads.joined) = (Some(fed), joined);
+            if let Some(measured) = parts.next() {
+                leads.measured = Some(self.ends(measured).ok_or_else(unknown)?.0);
+            }
+        }
+        if leads != self.leads {
+            self.solve();
+            self.leads = leads;
+            self.connect();
+        }
+        Ok(())
+    }
+
+    fn stand(&mut self, stand: &Stand) -> Result<(), Unconnected> {
+        let unknown = || Unconnected { meaning: stand.of.clone(), has: Vec::new() };
+        let changers = &self.truth.changers;
+        let k = changers.iter().position(|c| stand.of == *c.name).ok_or_else(unknown)?;
+        let at = changers[k].labels.iter().position(|l| stand.at == **l).ok_or_else(unknown)?;
+        if self.at[k] != at {
+            self.solve();
+            self.at[k] = at;
+            self.retap();
+        }
+        Ok(())
+    }
+
+    fn apply(&mut self, stimulus: &Stimulus) {
+        self.clock.apply(self.now, stimulus);
+        let mut fed = (Fed::Off, 0.0);
+        for outlet in &self.outlets {
+            let current = stimulus.currents.iter().find(|d| d.channel == outlet.channel);
+            let voltage = stimulus.voltages.iter().find(|d| d.channel == outlet.channel);
+            let waves = match (current, voltage) {
+                (Some(drive), _) => wave::of_drive(&self.clock, drive),
+                (None, Some(drive)) => wave::of_drive(&self.clock, drive),
+                (None, None) => continue,
+            };
+            if waves.is_empty() {
+                continue;
+            }
+            let hertz = waves.iter().map(|w| w.s.im.abs() / TAU).fold(0.0, f64::max);
+            let source = Source::new(waves);
+            fed = match outlet.is_current {
+                true => (Fed::Current(source, outlet.most), hertz),
+                false => (Fed::Voltage(source), hertz),
+            };
+        }
+        self.feed(fed.0, fed.1);
+    }
+
+    fn advance(&mut self, to: Time) -> Option<ContactEdge> {
+        self.now = self.now.max(to.si());
+        self.solve();
+        None
+    }
+
+    fn closed(&self) -> Vec<Name> {
+        Vec::new()
+    }
+
+    fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
+        let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
+        let Window { start_s, rate_hz, count } = window;
+        let mut samples = self.history.samples(start_s, 1.0 / rate_hz, count, *look);
+        if self.truth.noise > 0.0 {
+            let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
+            // Each stretch of samples has its own scatter, the same whenever it is looked at.
+            let name = of.as_str().bytes().fold(7u64, |s, b| s.wrapping_mul(31) ^ u64::from(b));
+            let place = (start_s * 1e6) as u64 ^ (name << 40);
+            let mut noise = Noise::of_shot(self.seed ^ place, self.shot);
+            samples.iter_mut().for_each(|s| *s += largest * noise.draw(self.truth.noise));
+        }
+        Some(samples)
+    }
+
+    fn reading(&self, name: &str) -> Option<f64> {
+        (name == "flowing").then(|| self.flowing())
+    }
+}

@@ -1,0 +1,112 @@
+//! A power transformer, as its file tells it.
+
+mod form;
+mod tap_changer;
+mod told;
+
+pub use form::PowerTransformerForm;
+pub use tap_changer::{ChangerKind, Position, Stand, TapChanger};
+pub(crate) use told::ratios;
+
+use super::pairs::Windings;
+use super::vector_group::VectorGroup;
+use crate::material::Material;
+use waltron_core::quantity::tolerance::AnyTolerance;
+use waltron_core::quantity::{Dimension, Quantity};
+
+/// A winding of three phases.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Winding {
+    /// Its number in terminal names: 1 of the high-voltage one.
+    pub number: u8,
+    /// Rated line voltage at the principal tapping, in V.
+    pub voltage_v: f64,
+    /// Rated power, in VA.
+    pub power_va: f64,
+    /// What it is made of.
+    pub material: Material,
+    /// The temperature at which resistances are told, in K.
+    pub reference_k: f64,
+    /// The largest direct current that a test may drive through it, in A, where the file says.
+    pub test_current_a: Option<f64>,
+}
+
+impl Winding {
+    /// Rated line current, in A.
+    pub fn current_a(&self) -> f64 {
+        self.power_va / (3f64.sqrt() * self.voltage_v)
+    }
+}
+
+/// What measured values are held against.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Allowed {
+    /// Of the ratio.
+    pub ratio: AnyTolerance,
+    /// By how much the exciting currents of phases that should be alike may differ, as a share.
+    pub exciting: f64,
+}
+
+/// A power transformer of three phases.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PowerTransformer {
+    /// How its windings are connected.
+    pub group: VectorGroup,
+    /// Rated power, in VA.
+    pub power_va: f64,
+    /// Two or three windings, the high-voltage one first.
+    pub windings: Vec<Winding>,
+    /// Its tap changers, one of a winding at most.
+    pub changers: Vec<TapChanger>,
+    /// What measured values are held against.
+    pub allowed: Allowed,
+    /// What it is made for at terminals, in words of the nameplate: oil, cooling.
+    pub told: Vec<(String, String)>,
+}
+
+impl PowerTransformer {
+    /// Its windings as the limbs see them.
+    pub fn limbs(&self) -> Windings {
+        Windings::new(&self.group.sides)
+    }
+
+    /// A winding by its number.
+    pub fn winding(&self, number: u8) -> Option<&Winding> {
+        self.windings.iter().find(|w| w.number == number)
+    }
+
+    /// The tap changer of a winding, with its place in the order of the file.
+    pub fn changer_of(&self, winding: u8) -> Option<(usize, &TapChanger)> {
+        self.changers.iter().enumerate().find(|(_, c)| c.winding == winding)
+    }
+
+    /// All tap changers at their principal position.
+    pub fn principal(&self) -> Stand {
+        Stand(self.changers.iter().map(|c| c.principal).collect())
+    }
+
+    /// The line voltage of a winding, in V, with the tap changers somewhere.
+    pub fn volts(&self, winding: u8, stand: &Stand) -> f64 {
+        let rated = self.winding(winding).map_or(f64::NAN, |w| w.voltage_v);
+        let at = self.changer_of(winding).and_then(|(k, c)| c.positions.get(*stand.0.get(k)?));
+        at.map_or(rated, |position| position.volts)
+    }
+
+    /// The ratio of the line voltages of two windings, with the tap changers somewhere.
+    pub fn ratio(&self, from: u8, to: u8, stand: &Stand) -> f64 {
+        self.volts(from, stand) / self.volts(to, stand)
+    }
+
+    /// Where the tap changers stand, in words: `OLTC 7`; nothing of a transformer without any.
+    pub fn words(&self, stand: &Stand) -> String {
+        let of = |(changer, at): (&TapChanger, &usize)| {
+            let label = changer.positions.get(*at).map_or("?", |p| p.label.as_str());
+            format!("{} {label}", changer.name)
+        };
+        self.changers.iter().zip(&stand.0).map(of).collect::<Vec<_>>().join(", ")
+    }
+}
+
+fn volts(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::VOLTAGE }
+}

@@ -1,0 +1,165 @@
+//! What a power transformer tells of itself: for expressions, records, reports and the panel.
+
+use super::{PowerTransformer, volts};
+use crate::material::celsius;
+use std::any::Any;
+use waltron_core::asset::{Family, Precautions};
+use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::section::Table;
+use waltron_core::text::name::Name;
+
+fn power(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::POWER }
+}
+
+fn amps(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::CURRENT }
+}
+
+/// The ratio that every position of every tap changer must give, the others at their principal position.
+pub(crate) fn ratios(of: &PowerTransformer) -> Vec<(String, Table)> {
+    let mut all = Vec::new();
+    let pairs: Vec<(u8, u8)> = match of.windings.as_slice() {
+        [a, b, c] => vec![(a.number, b.number), (a.number, c.number), (b.number, c.number)],
+        [a, b] => vec![(a.number, b.number)],
+        _ => Vec::new(),
+    };
+    let changers: Vec<_> = of.changers.iter().map(Some).collect();
+    let changers = if changers.is_empty() { vec![None] } else { changers };
+    for (k, changer) in changers.into_iter().enumerate() {
+        let mut headings = vec!["Position".to_owned(), "#Voltage".to_owned()];
+        headings.extend(pairs.iter().map(|(a, b)| format!("#Ratio {a}-{b}")));
+        if changer.is_none() {
+            headings.drain(..2);
+        }
+        let headings: Vec<&str> = headings.iter().map(String::as_str).collect();
+        let mut table = Table::of(&headings);
+        let count = changer.map_or(1, |c| c.positions.len());
+        table.rows = (0..count)
+            .map(|position| {
+                let mut stand = of.principal();
+                let mut row = Vec::new();
+                if let Some(changer) = changer {
+                    stand.0[k] = position;
+                    let at = &changer.positions[position];
+                    let mark = if position == changer.principal { " (principal)" } else { "" };
+                    row = vec![format!("{}{mark}", at.label), volts(at.volts).exact()];
+                }
+                let ratio = |(a, b): &(u8, u8)| significant(of.ratio(*a, *b, &stand), 6);
+                row.extend(pairs.iter().map(ratio));
+                row
+            })
+            .collect();
+        let name = changer.map_or("Expected ratio".to_owned(), |changer| {
+            format!("Expected ratio, {} on winding {}", changer.name, changer.winding)
+        });
+        all.push((name, table));
+    }
+    all
+}
+
+impl Family for PowerTransformer {
+    fn values(&self) -> Vec<(String, Quantity)> {
+        let mut all = vec![("rated.power".to_owned(), power(self.power_va))];
+        for winding in &self.windings {
+            let n = winding.number;
+            all.push((format!("winding_{n}.voltage"), volts(winding.voltage_v)));
+            all.push((format!("winding_{n}.current"), amps(winding.current_a())));
+        }
+        all
+    }
+
+    fn words(&self) -> Vec<(String, String)> {
+        let mut all = vec![
+            ("vector_group".to_owned(), self.group.to_string()),
+            ("tolerance.ratio".to_owned(), self.allowed.ratio.to_string()),
+            ("tolerance.exciting".to_owned(), percent(self.allowed.exciting)),
+        ];
+        for changer in &self.changers {
+            let positions = changer.positions.iter();
+            let positions: Vec<String> =
+                positions.map(|p| format!("{} {}", p.label, volts(p.volts).exact())).collect();
+            all.push((changer.name.clone(), positions.join(", ")));
+            let principal = &changer.positions[changer.principal].label;
+            all.push((format!("{}.principal", changer.name), principal.clone()));
+        }
+        for winding in &self.windings {
+            let (n, at) = (winding.number, celsius(winding.reference_k));
+            all.push((format!("winding_{n}.material"), winding.material.word().to_owned()));
+            all.push((format!("winding_{n}.reference"), at));
+        }
+        all
+    }
+
+    fn facts(&self) -> Vec<(String, String)> {
+        let mut all = vec![
+            ("Kind".to_owned(), "power transformer".to_owned()),
+            ("Vector group".to_owned(), self.group.to_string()),
+            ("Rated power".to_owned(), power(self.power_va).to_string()),
+        ];
+        for winding in &self.windings {
+            let (v, i) = (volts(winding.voltage_v), amps(winding.current_a()));
+            let text = format!("{v}, {i}, {}", winding.material.word());
+            all.push((format!("Winding {}", winding.number), text));
+        }
+        for changer in &self.changers {
+            let kind = changer.kind.words();
+            let ends = [changer.positions.first(), changer.positions.last()];
+            let ends: Vec<String> = ends
+                .into_iter()
+                .flatten()
+                .map(|p| format!("{} {}", p.label, volts(p.volts).exact()))
+                .collect();
+            let principal = &changer.positions[changer.principal].label;
+            let text = format!(
+                "{kind} on winding {}: {} positions, {}; principal {principal}",
+                changer.winding,
+                changer.positions.len(),
+                ends.join(" … ")
+            );
+            all.push((changer.name.clone(), text));
+        }
+        all.extend(self.told.iter().cloned());
+        all.push(("Tolerance of the ratio".to_owned(), self.allowed.ratio.to_string()));
+        all.push(("Exciting currents alike within".to_owned(), percent(self.allowed.exciting)));
+        all
+    }
+
+    fn precautions(&self, connected: &[Name]) -> Precautions {
+        let uses = |what: &str| connected.iter().any(|c| *c == *what);
+        let mut p = Precautions::default();
+        let mut first = |text: &str| p.first.push(text.to_owned());
+        first("See that the transformer is dead, isolated and earthed on all sides");
+        first("Take lines and cables off all bushings: what stays connected is measured too");
+        first(
+            "Block the protection: Buchholz relay and temperature trips must not operate anything",
+        );
+        let mut before = |text: &str| p.before.push(text.to_owned());
+        before("Fence the bushings off: every winding carries voltage while one is fed");
+        if uses("test voltage") {
+            before("Take the earths off the windings that are tested; the tank stays earthed");
+            before(
+                "Feed the high-voltage side only: from the low-voltage side the ratio makes it deadly",
+            );
+        }
+        if !self.changers.is_empty() {
+            before("Write down where the tap changers stand");
+            p.after.push("Put the tap changers back to where they stood".to_owned());
+        }
+        p.after.push("Earth all bushings before anything is taken off".to_owned());
+        p.after.push("Put the protection back into service".to_owned());
+        p
+    }
+
+    fn as_any(&self) -> &dyn Any {
+        self
+    }
+
+    fn is_same(&self, other: &dyn Family) -> bool {
+        other.as_any().downcast_ref() == Some(self)
+    }
+}
+
+fn percent(share: f64) -> String {
+    format!("{} %", significant(share * 100.0, 4))
+}
