@@ -8,7 +8,7 @@ use crate::grading::{Grade, Values};
 use crate::injection::capability::Capability;
 use crate::procedure::{Registration, Served};
 use crate::quantity::Quantity;
-use crate::section::{Block, Chart, Section};
+use crate::section::{Block, Chart, Section, Table};
 use crate::text::document::{DocumentError, Problem, Problems, Source};
 use crate::text::name::nearest;
 use serde::Serialize;
@@ -64,6 +64,12 @@ pub trait Wing: Sync {
             blocks.push(Block::Note(format!("Assumed, since the file gives none: {assumed}")));
         }
         vec![Section::new("Nameplate and tolerances", blocks)]
+    }
+
+    /// What an asset must show by its file, as tables with their titles, for whoever checks it: the ratio at
+    /// every tap.
+    fn tables(&self, _asset: &Asset) -> Vec<(String, Table)> {
+        Vec::new()
     }
 
     /// Charts of what an asset should do, with the points of a run on them.
@@ -201,6 +207,11 @@ impl Wings {
     /// Charts of what an asset should do.
     pub fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
         self.of(asset.kind).map(|wing| wing.charts(asset, told)).unwrap_or_default()
+    }
+
+    /// What an asset must show by its file.
+    pub fn tables(&self, asset: &Asset) -> Vec<(String, Table)> {
+        self.of(asset.kind).map(|wing| wing.tables(asset)).unwrap_or_default()
     }
 
     /// All procedures.

@@ -18,11 +18,11 @@ use instrument::{
     BurdenKeys, ClassKeys, CoresKeys, DemagnetiseKeys, ErrorsKeys, ExcitationKeys,
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
-use power::PowerTransformerForm;
+use power::{PowerTransformerForm, TurnsRatioKeys};
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
-use waltron_core::section::{Chart, Section};
+use waltron_core::section::{Chart, Section, Table};
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::wing::{Depth, ReadOff, Reading, Told, Wing};
 
@@ -76,6 +76,10 @@ impl Wing for TransformerWing {
                 "class",
                 "everything that the class asks, at every place, criterion by criterion",
             ),
+            Registration::of::<TurnsRatioKeys>(
+                "turns-ratio",
+                "a power transformer's ratio at every tap, its vector group and exciting currents",
+            ),
         ]
     }
 
@@ -90,8 +94,15 @@ impl Wing for TransformerWing {
         }
     }
 
+    fn tables(&self, asset: &Asset) -> Vec<(String, Table)> {
+        asset.family().map(power::ratios).unwrap_or_default()
+    }
+
     fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
-        instrument::charts(asset, told)
+        match asset.kind {
+            power::KIND => power::charts(asset, told),
+            _ => instrument::charts(asset, told),
+        }
     }
 
     fn read_off(
@@ -104,10 +115,16 @@ impl Wing for TransformerWing {
     }
 
     fn new_asset(&self, kind: &str) -> Option<String> {
-        instrument::new_asset(kind)
+        match kind {
+            power::KIND => Some(power::new_asset()),
+            _ => instrument::new_asset(kind),
+        }
     }
 
     fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
+        if let Some(of) = asset.family() {
+            return Some(power::new_tests(of, rig, depth));
+        }
         instrument::new_tests(asset.family()?, rig, depth)
     }
 }

@@ -1,7 +1,9 @@
 //! Vector groups, the terminals that they make to be fed and measured, and the ratios that follow.
 #![allow(clippy::unwrap_used, missing_docs)]
 
-use waltron_transformer::power::{Connection, Side, VectorGroup, Windings};
+use waltron_transformer::power::{
+    Connection, Explained, LINES, Pair, Side, Terminal, VectorGroup, Windings, explain,
+};
 
 /// Every group that can exist, by what the reader takes.
 fn all_groups() -> Vec<String> {
@@ -121,4 +123,72 @@ fn two_windings_of_three_are_a_group_of_their_own() {
     assert_eq!(group.between(1, 2).unwrap().sides[1].clock, 5);
     let of = |clock| Side { connection: Connection::Star, neutral: true, clock };
     assert_eq!(VectorGroup::all_of(of(0), of(3)).len(), 6);
+}
+
+/// Line voltages of a transformer whose flux divides unevenly, by its own sums.
+fn read(group: &VectorGroup, fed: &[Pair; 3], uneven: f64) -> [[f64; 3]; 3] {
+    let windings = Windings::new(&group.sides);
+    fed.map(|pair| {
+        let (f, nothing) = (windings.sum(&pair).unwrap(), windings.nothing(&pair));
+        // Any division that keeps to the yokes, and to what is fed and joined: by projections.
+        let mut e = [0.4, -0.3 + uneven, -0.1 - uneven];
+        let mut fixed: Vec<([f64; 3], f64)> = nothing.into_iter().map(|n| (n, 0.0)).collect();
+        fixed.extend([([1.0; 3], 0.0), (f, 1.0)]);
+        for (n, to) in std::iter::repeat_n(&fixed, 200).flatten() {
+            let size: f64 = n.iter().map(|x| x * x).sum();
+            let off = n.iter().zip(e).map(|(n, e)| n * e).sum::<f64>() - to;
+            e = [0, 1, 2].map(|k| e[k] - off / size * n[k]);
+        }
+        LINES.map(|(a, b)| {
+            let line = Pair::of(2, Terminal::Phase(a), Terminal::Phase(b));
+            windings.sum(&line).unwrap().iter().zip(e).map(|(s, e)| s * e).sum::<f64>() * 0.18
+        })
+    })
+}
+
+/// Every hour that is not the nameplate's is found and named, whatever the ratio and the division of the
+/// flux; and the nameplate's own is.
+#[test]
+fn the_group_is_found_from_single_phase_voltages() {
+    let mut count = 0;
+    for text in ["YNd5", "YNd11", "Yd1", "Dyn11", "Dyn5", "YNyn0", "Yyn6", "Dd0", "YNzn1", "Dz6"] {
+        let nameplate = VectorGroup::parse(text).unwrap();
+        let fed = Windings::new(&nameplate.sides).shots(1, 2).unwrap().map(|shot| shot.fed);
+        for group in VectorGroup::all_of(nameplate.sides[0], nameplate.sides[1]) {
+            for uneven in [-0.1, 0.0, 0.12] {
+                let found = explain(&nameplate, &fed, &read(&group, &fed, uneven));
+                assert_eq!(found, Some(Explained::Group(group.clone())), "{text} is {group}");
+                count += 1;
+            }
+        }
+    }
+    assert_eq!(count, 10 * 6 * 3);
+}
+
+#[test]
+fn mistakes_are_named() {
+    for text in ["YNd5", "Dyn11", "YNyn0", "Yd1"] {
+        let nameplate = VectorGroup::parse(text).unwrap();
+        let fed = Windings::new(&nameplate.sides).shots(1, 2).unwrap().map(|shot| shot.fed);
+        let right = read(&nameplate, &fed, 0.05);
+        // 2V and 2W swapped: U-V reads U-W, V-W the other way round, W-U reads V-U.
+        let swapped = right.map(|[uv, vw, wu]| [-wu, -vw, -uv]);
+        let found = explain(&nameplate, &fed, &swapped).map(|e| e.to_string());
+        // On the other winding it may show the same; then nothing is said that may be wrong.
+        let names = |word: &str| found.as_deref().is_none_or(|found| found.contains(word));
+        assert!(names("swapped"), "{text}: {found:?}");
+        // Nothing at all, or noise, is no group.
+        assert_eq!(explain(&nameplate, &fed, &[[0.0; 3]; 3]), None);
+        assert_eq!(
+            explain(&nameplate, &fed, &[[0.1, 0.1, 0.1], [-0.2, 0.3, 0.1], [0.0, 0.0, 0.1]]),
+            None
+        );
+    }
+    let nameplate = VectorGroup::parse("Dyn11").unwrap();
+    let fed = Windings::new(&nameplate.sides).shots(1, 2).unwrap().map(|shot| shot.fed);
+    // 2V reversed: by hand, with 1U-1V fed and the flux divided evenly: u 1, v 0.5 (reversed), w -0.5.
+    let of = |u: f64, v: f64, w: f64| [u - v, v - w, w - u];
+    let seen = [of(1.0, 0.5, -0.5), of(-0.5, -1.0, -0.5), of(-0.5, 0.5, 1.0)];
+    let found = explain(&nameplate, &fed, &seen).unwrap();
+    assert_eq!(found.to_string(), "the coil of 2V is the wrong way round");
 }

@@ -1,6 +1,6 @@
 //! Tables on the terminal: no lines, wrapped where the terminal is narrow.
 
-use crate::terminal::Terminal;
+use crate::terminal::{Terminal, plain};
 use comfy_table::{CellAlignment, ContentArrangement, Table};
 
 /// An empty table with its header.
@@ -13,6 +13,18 @@ pub(crate) fn table<'a>(header: impl IntoIterator<Item = &'a str>, terminal: &Te
     }
     table.set_header(header);
     table
+}
+
+/// A table that a wing made, with its values to the right.
+pub(crate) fn drawn(of: &waltron_core::section::Table, terminal: &Terminal) -> Table {
+    let mut drawn = table(of.columns.iter().map(|c| c.name.as_str()), terminal);
+    for row in &of.rows {
+        drawn.add_row(row.iter().map(|cell| plain(cell)));
+    }
+    for (k, _) in of.columns.iter().enumerate().filter(|(_, c)| c.is_value) {
+        align_right(&mut drawn, k..k + 1);
+    }
+    drawn
 }
 
 /// Aligns the columns from `first` up to `last` to the right, as numbers are.

@@ -24,6 +24,7 @@ pub struct Axis {
     high: f64,
     times: f64,
     rows: Vec<String>,
+    places: Vec<String>,
 }
 
 /// A line of a grid.
@@ -62,7 +63,7 @@ impl Axis {
         };
         let low = low.max(high * 10f64.powf(-MOST_DECADES));
         let (label, scale) = (label.into(), Scale::Logarithmic);
-        Self { label, scale, low, high, times: 1.0, rows: Vec::new() }
+        Self { label, scale, low, high, times: 1.0, rows: Vec::new(), places: Vec::new() }
     }
 
     /// A linear axis between two values, with 1 more where they are one. What is no number is 0.
@@ -74,13 +75,19 @@ impl Axis {
         let least = (low.abs().max(high.abs()) * 1e-9).max(1e-12);
         let high = if high - low > least { high } else { low + least.max(1.0) };
         let (label, scale) = (label.into(), Scale::Linear);
-        Self { label, scale, low, high, times: 1.0, rows: Vec::new() }
+        Self { label, scale, low, high, times: 1.0, rows: Vec::new(), places: Vec::new() }
     }
 
     /// Named rows, the first one uppermost: what has states and no values.
     pub fn of_rows(label: impl Into<String>, rows: Vec<String>) -> Self {
         let count = rows.len().max(1) as f64;
         Self { rows, ..Self::linear(label, 0.0, count) }
+    }
+
+    /// Named places side by side, the first one at 1: positions of a switch.
+    pub fn of_places(label: impl Into<String>, places: Vec<String>) -> Self {
+        let last = places.len().max(1) as f64 + 0.5;
+        Self { places, ..Self::linear(label, 0.5, last) }
     }
 
     /// The names of its rows, from the uppermost; none where it shows values.
@@ -149,6 +156,17 @@ impl Axis {
                 is_strong: true,
             };
             return self.rows.iter().enumerate().map(tick).collect();
+        }
+        if !self.places.is_empty() {
+            // As many names as there is room for.
+            let every = (self.places.len() as f64 / (3.0 * parts)).ceil().max(1.0) as usize;
+            let named = self.places.iter().enumerate();
+            let tick = |(k, name): (usize, &String)| Tick {
+                at: k as f64 + 1.0,
+                text: k.is_multiple_of(every).then(|| name.clone()),
+                is_strong: false,
+            };
+            return named.map(tick).collect();
         }
         match self.scale {
             Scale::Linear => self.steps(parts),
@@ -278,6 +296,10 @@ mod tests {
         let parts = Axis::linear("ms", 0.0, 0.02).in_parts(1e3);
         assert_eq!(texts(parts, 4.0), ["0", "5", "10", "15", "20"]);
         assert_eq!(texts(log(1.0, 20.0), 4.0), ["1", "2", "5", "10", "20"]);
+        let taps = |n: usize| (1..=n).map(|k| format!("{k}R")).collect();
+        assert_eq!(texts(Axis::of_places("tap", taps(3)), 4.0), ["1R", "2R", "3R"]);
+        let many = texts(Axis::of_places("tap", taps(33)), 4.0);
+        assert_eq!((many.len(), many[1].as_str()), (11, "4R"));
         assert_eq!(number(0.0, 0.5), "0");
         assert_eq!(number(-0.5, 0.5), "-0.5");
         assert_eq!(number(0.25, 0.25), "0.25");

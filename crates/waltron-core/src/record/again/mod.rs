@@ -21,7 +21,7 @@ pub struct Again<'a, S> {
     scripts: &'a HashMap<Name, S>,
     /// The injections that may still serve a point: a reset ratio follows from a ramp up and one down,
     /// a class from resistance, ratio and excitation.
-    seen: Vec<Served>,
+    seen: Vec<Injected>,
     /// What the present sequence put out, asked and was answered since it began.
     tape: Vec<Event>,
     /// Points of the record, by id, in the order in which they were graded first.
@@ -29,6 +29,17 @@ pub struct Again<'a, S> {
     places: HashMap<String, usize>,
     /// What was asked and answered so far.
     said: Vec<(Question, Answer)>,
+}
+
+/// An injection, and how many of its points are not graded yet.
+struct Injected {
+    served: Served,
+    open: usize,
+}
+
+/// Whether two injections served a point together.
+fn are_together(a: &Served, b: &Served) -> bool {
+    a.points.iter().any(|id| b.serves(id))
 }
 
 impl<'a, S: Playable> Again<'a, S> {
@@ -64,17 +75,19 @@ impl<'a, S: Playable> Again<'a, S> {
                     self.tape.push(Event::Observed { points, program, observation, test, warm });
                 } else {
                     let last = Served { points, program, observation };
-                    let together =
-                        |before: &Served| before.points.iter().any(|id| last.points.contains(id));
-                    if !self.seen.iter().any(together) {
+                    if !self.seen.iter().any(|before| are_together(&before.served, &last)) {
                         self.complete();
                     }
-                    // What served other points than the last one did is over.
-                    self.seen.retain(together);
-                    self.seen.push(last);
+                    // What served other points than this one, all of them graded, is over.
+                    self.seen
+                        .retain(|before| before.open > 0 || are_together(&before.served, &last));
+                    self.seen.push(Injected { open: last.points.len(), served: last });
                 }
             }
             Event::Graded(grade) => {
+                for injected in self.seen.iter_mut().filter(|i| i.served.serves(&grade.point.id)) {
+                    injected.open = injected.open.saturating_sub(1);
+                }
                 // A sequence's is replaced when its test has come to its end.
                 if self.is_of_sequence(&grade.point.test) {
                     self.tape.push(Event::Graded(grade.clone()));
@@ -91,7 +104,11 @@ impl<'a, S: Playable> Again<'a, S> {
             | Event::Executed { .. } => self.tape.push(event),
             // What is repeated begins anew.
             Event::Repeated { .. } => self.tape.clear(),
-            Event::TestEnded { test, .. } => self.replay(&test),
+            Event::TestEnded { test, .. } => {
+                self.complete();
+                self.seen.clear();
+                self.replay(&test);
+            }
             Event::Continued(continued) => {
                 self.tape.clear();
                 self.drop_tests(&continued.changed);
@@ -117,7 +134,8 @@ impl<'a, S: Playable> Again<'a, S> {
     /// Injections that served points together are all seen: what other settings make of them takes the
     /// place of what was graded then.
     fn complete(&mut self) {
-        let Some(points) = self.seen.last().map(|last| last.points.clone()) else { return };
+        let Some(last) = self.seen.last().map(|last| &last.served) else { return };
+        let points = last.points.clone();
         let of = |grade: &&Grade| points.contains(&grade.point.id);
         // Only what was graded in the record is graded again.
         let Some(first) = self.grades.iter().position(|grade| of(&grade)) else { return };
@@ -125,7 +143,8 @@ impl<'a, S: Playable> Again<'a, S> {
         let test = self.grades[first].point.test.clone();
         let Some(test) = self.plan.tests.iter().find(|t| t.id == test) else { return };
         let ProcedureSettings::Built(method) = &test.procedure else { return };
-        let served: Vec<_> = self.seen.iter().map(|s| (&*s.program, &s.observation)).collect();
+        let together = self.seen.iter().map(|s| &s.served).filter(|s| are_together(s, last));
+        let served: Vec<_> = together.map(|s| (&*s.program, &s.observation)).collect();
         let Some(found) = self.as_answered(method).all_again(self.bench, &served) else { return };
         let rule = self.plan.rule;
         let grades = found.into_iter().map(|found| Grade { attempt, ..found.graded(rule) });
@@ -190,7 +209,8 @@ impl<'a, S: Playable> Again<'a, S> {
     fn by_settings(&self, measured: &Grade) -> Result<Finding, String> {
         let test = self.plan.tests.iter().find(|test| test.id == measured.point.test);
         let test = test.ok_or("the plan has no such test")?;
-        let serving = self.seen.iter().filter(|seen| seen.serves(&measured.point.id));
+        let seen = self.seen.iter().map(|injected| &injected.served);
+        let serving = seen.filter(|seen| seen.serves(&measured.point.id));
         let serving: Vec<_> = serving.map(|seen| (&*seen.program, &seen.observation)).collect();
         if serving.is_empty() {
             return Err("the record does not tell which injection served it".to_owned());

@@ -4,7 +4,7 @@ use super::{PowerTransformer, volts};
 use crate::material::celsius;
 use std::any::Any;
 use waltron_core::asset::{Family, Precautions};
-use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
 use waltron_core::section::Table;
 use waltron_core::text::name::Name;
 
@@ -45,7 +45,7 @@ pub(crate) fn ratios(of: &PowerTransformer) -> Vec<(String, Table)> {
                     let mark = if position == changer.principal { " (principal)" } else { "" };
                     row = vec![format!("{}{mark}", at.label), volts(at.volts).exact()];
                 }
-                let ratio = |(a, b): &(u8, u8)| significant(of.ratio(*a, *b, &stand), 6);
+                let ratio = |(a, b): &(u8, u8)| fixed(of.ratio(*a, *b, &stand), 5);
                 row.extend(pairs.iter().map(ratio));
                 row
             })

@@ -8,9 +8,10 @@ use crate::cli::{Check as Args, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::Job;
-use crate::tables::{align_right, table};
+use crate::tables::{align_right, drawn, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::{besides, duration, maxima};
+use crate::wings::WINGS;
 use serde_json::json;
 use waltron_core::grading::{Values, words};
 use waltron_core::procedure::{Also, Planned};
@@ -133,6 +134,13 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         plain(&job.asset.identity.tag),
         plain(&job.rig.name),
     );
+    for (title, required) in WINGS.tables(&job.asset) {
+        out.push_str(&format!(
+            "{}\n{}\n\n",
+            styled(STRONG, &plain(&title)),
+            drawn(&required, terminal)
+        ));
+    }
     let mut table = table(["Point", "Injected", "Expected", "Allowed", "At most"], terminal);
     let mut skipped: Vec<(String, String)> = Vec::new();
     for (_, planned) in prepared.planned() {

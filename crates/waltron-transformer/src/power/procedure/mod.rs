@@ -1,0 +1,20 @@
+//! How power transformers are tested.
+
+mod joint;
+mod positions;
+mod turns_ratio;
+
+pub(crate) use turns_ratio::{EXCITING, RATIO};
+pub use turns_ratio::{TurnsRatioKeys, TurnsRatioTest};
+
+use super::asset::PowerTransformer;
+use waltron_core::asset::Asset;
+use waltron_core::procedure::SetupError;
+
+/// The asset as this folder knows it.
+fn transformer(asset: &Asset) -> Result<&PowerTransformer, SetupError> {
+    asset.family().ok_or_else(|| {
+        let tag = &asset.identity.tag;
+        SetupError::Unknown(format!("{tag} is no power transformer"))
+    })
+}

@@ -1,0 +1,324 @@
+//! What the readings of a ratio test come to.
+
+use super::steps::Probes;
+use super::{EXCITING, GROUP, RATIO};
+use crate::measure::{injected, shown};
+use crate::power::identify::{Explained, LINES, explain};
+use crate::power::pairs::{Pair, Terminal};
+use crate::power::vector_group::VectorGroup;
+use waltron_core::grading::{
+    Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
+};
+use waltron_core::injection::observation::Observation;
+use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
+
+/// The largest angle between both sides that has a reason in the meters and in the exciting current, in rad:
+/// 5°.
+const TURNED: f64 = 0.0873;
+
+/// How far the readings may be from the nameplate's for its group to be taken as found.
+const FITS: f64 = 0.03;
+
+/// The share of the voltage that a tap could explain, below which nothing else than a group is looked for.
+const SMALLEST_A: f64 = 1e-9;
+
+/// A current with what it is uncertain by, in A; why there is none.
+pub(super) type Read = Result<(f64, f64), String>;
+
+/// What a ratio must be.
+#[derive(Clone, Debug)]
+pub(super) struct Required {
+    pub(super) point: PointId,
+    pub(super) stimulus: Values,
+    pub(super) expected: f64,
+    pub(super) limits: Limits,
+    /// From what is read to the ratio that is told.
+    pub(super) scale: f64,
+    /// What the ratio is at other positions.
+    pub(super) elsewhere: Vec<(String, (f64, f64))>,
+}
+
+impl Required {
+    pub(super) fn graded(&self, seen: &Observation, probes: &Probes) -> Finding {
+        let found = Finding {
+            expected: Values::none().with_quantity("ratio", Quantity::number(self.expected)),
+            limits: self.limits.clone(),
+            ..injected(self.point.clone(), RATIO, &self.stimulus)
+        };
+        let read = match shown(seen, &probes.ratio) {
+            Ok(read) => read,
+            Err(why) => return found.judged(Judgement::new(Verdict::Inconclusive, why)),
+        };
+        let value = Quantity::number(read.value * self.scale);
+        let angle = read.angle.map(|si| Quantity { si, dimension: Dimension::ANGLE });
+        let current = shown(seen, &probes.current).ok();
+        let mut measured = Values::none().with_quantity("ratio", value);
+        if let Some(angle) = angle {
+            measured = measured.with_quantity("angle", angle);
+        }
+        if let Some(current) = current {
+            let amps = Quantity { si: current.value, dimension: Dimension::CURRENT };
+            measured = measured.with_quantity("exciting", amps);
+        }
+        let uncertainty = match read.u {
+            Some(u) => Values::none().with_quantity("u", Quantity::number(u * self.scale)),
+            None => Values::none(),
+        };
+        let found = Finding {
+            measured,
+            uncertainty,
+            deviation: Values::none().with_percent("ratio", value.si / self.expected - 1.0),
+            ..found
+        };
+        found.judged(self.judged(value, read.angle, read.angle_u))
+    }
+
+    fn judged(&self, value: Quantity, angle: Option<f64>, u: Option<f64>) -> Judgement {
+        let (low, high) = (self.limits.lower(), self.limits.upper());
+        let (low, high) = (low.unwrap_or(f64::NEG_INFINITY), high.unwrap_or(f64::INFINITY));
+        let mut judged = judge_between(value, low, high);
+        // Of what is lost in the meters' uncertainty the angle may be any.
+        let Some(angle) = angle.filter(|_| u.is_none_or(|u| u < TURNED)) else {
+            let why = "too little was induced to tell whether both sides are in phase";
+            return match judged.verdict {
+                Verdict::Fail => judged,
+                _ => Judgement::new(Verdict::Inconclusive, why),
+            };
+        };
+        if angle.cos() < 0.0 {
+            let why = "both sides are opposite in phase: a lead or a coil is the wrong way round";
+            return Judgement::new(Verdict::Fail, why);
+        }
+        if angle.abs() > TURNED {
+            let degrees = significant(angle.to_degrees(), 2);
+            let why = format!(
+                "both sides are {degrees}° apart: something is shorted, loaded or saturated; {}",
+                judged.reason
+            );
+            let verdict = match judged.verdict {
+                Verdict::Fail => Verdict::Fail,
+                _ => Verdict::Inconclusive,
+            };
+            return Judgement::new(verdict, why);
+        }
+        if judged.verdict == Verdict::Fail {
+            let fits =
+                |(_, (low, high)): &&(String, (f64, f64))| (*low..=*high).contains(&value.si);
+            if let Some((label, _)) = self.elsewhere.iter().find(fits) {
+                judged.reason.push_str(&format!("; it is what {label} must give: a wrong tap"));
+            }
+        }
+        judged
+    }
+}
+
+/// The reading over what is fed, 1 where it is as expected; negative of what is opposite in phase.
+fn share(seen: &Observation, probes: &Probes, scale: f64) -> Option<f64> {
+    let read = shown(seen, &probes.ratio).ok()?;
+    Some(read.value * scale * read.angle?.cos().signum())
+}
+
+/// Whether the readings of the three phases are those of the nameplate's group.
+pub(super) fn fits(seen: &[Option<&Observation>], probes: &Probes, scales: [f64; 3]) -> bool {
+    let near = |(seen, scale): (&Option<&Observation>, f64)| {
+        let share = seen.and_then(|seen| share(seen, probes, scale));
+        share.is_some_and(|share| (share - 1.0).abs() < FITS)
+    };
+    seen.len() == 3 && seen.iter().zip(scales).all(near)
+}
+
+/// What the vector group must be.
+#[derive(Clone, Debug)]
+pub(super) struct GroupRequired {
+    pub(super) point: PointId,
+    pub(super) nameplate: VectorGroup,
+    /// What is fed of each phase.
+    pub(super) fed: [Pair; 3],
+    pub(super) scales: [f64; 3],
+    /// Whether it is looked for where the readings do not fit.
+    pub(super) finds: bool,
+    pub(super) stimulus: Values,
+}
+
+impl GroupRequired {
+    pub(super) fn graded(&self, seen: &[Option<&Observation>], probes: &Probes) -> Finding {
+        let found = injected(self.point.clone(), GROUP, &self.stimulus);
+        let judged = |verdict, why: String| found.clone().judged(Judgement::new(verdict, why));
+        let (first, more) = seen.split_at(seen.len().min(3));
+        if first.iter().any(Option::is_none) {
+            return judged(Verdict::Inconclusive, "not every phase was measured".to_owned());
+        }
+        let nameplate = &self.nameplate;
+        if fits(first, probes, self.scales) {
+            let why = format!("{nameplate}: all phases are as the nameplate says");
+            return judged(Verdict::Pass, why);
+        }
+        if let Some(why) = self.open(first, probes) {
+            return judged(Verdict::Fail, why);
+        }
+        let Some(read) = voltages(more, probes) else {
+            let why = match self.finds {
+                true => format!("not as {nameplate}, and not every line voltage was measured"),
+                false => format!("not as {nameplate}; with `find_group` it is looked for"),
+            };
+            return judged(Verdict::Fail, why);
+        };
+        match explain(nameplate, &self.fed, &read) {
+            Some(Explained::Group(group)) if group == *nameplate => {
+                let why = format!(
+                    "{nameplate} as the nameplate says, with ratios that are not as expected"
+                );
+                judged(Verdict::Pass, why)
+            }
+            Some(what) => judged(Verdict::Fail, format!("{what}, not as {nameplate}")),
+            None => {
+                let why = format!(
+                    "not as {nameplate}, and no other group or single mistake explains it: look at every lead"
+                );
+                judged(Verdict::Fail, why)
+            }
+        }
+    }
+
+    /// A phase that takes no current, or gives no voltage, in words.
+    fn open(&self, first: &[Option<&Observation>], probes: &Probes) -> Option<String> {
+        let currents: Vec<f64> =
+            first.iter().map(|s| current(*s, probes).map_or(f64::NAN, |(amps, _)| amps)).collect();
+        let most = currents.iter().copied().fold(0.0, f64::max);
+        for (k, amps) in currents.iter().enumerate() {
+            let letter = Terminal::Phase(k as u8).letter();
+            if most > SMALLEST_A && *amps < most * 0.02 {
+                let fed = self.fed[k];
+                return Some(format!(
+                    "phase {letter} takes no current: {fed} is open, or a lead is off"
+                ));
+            }
+            let induced = first[k].and_then(|seen| shown(seen, &probes.induced).ok());
+            let is_nothing = |v: &crate::measure::Shown| v.u.is_some_and(|u| v.value < 2.0 * u);
+            if induced.as_ref().is_some_and(is_nothing) {
+                return Some(format!(
+                    "phase {letter} induces nothing: a winding is open or shorted, or a lead is off"
+                ));
+            }
+        }
+        None
+    }
+}
+
+/// Line voltages over what was fed: a row for each phase.
+fn voltages(seen: &[Option<&Observation>], probes: &Probes) -> Option<[[f64; 3]; 3]> {
+    if seen.len() != 3 * LINES.len() {
+        return None;
+    }
+    let mut all = [[0.0; 3]; 3];
+    for (k, seen) in seen.iter().enumerate() {
+        let (fed, induced) = (shown((*seen)?, &probes.fed), shown((*seen)?, &probes.induced));
+        let (fed, induced) = (fed.ok()?, induced.ok()?);
+        let angle = match (fed.angle, induced.angle) {
+            (Some(a), Some(b)) => b - a,
+            _ => 0.0,
+        };
+        all[k / 3][k % 3] = induced.value / fed.value * angle.cos();
+    }
+    Some(all)
+}
+
+/// The exciting current of a phase.
+pub(super) fn current(seen: Option<&Observation>, probes: &Probes) -> Read {
+    let seen = seen.ok_or("not every phase was measured")?;
+    let read = shown(seen, &probes.current)?;
+    Ok((read.value, read.u.unwrap_or(0.0)))
+}
+
+/// What exciting currents must be to each other.
+#[derive(Clone, Debug)]
+pub(super) struct Exciting {
+    pub(super) point: PointId,
+    pub(super) stimulus: Values,
+    pub(super) limits: Limits,
+    pub(super) allowed: f64,
+    /// Whether a phase that is fed takes two limbs.
+    pub(super) is_of_two: bool,
+}
+
+impl Exciting {
+    /// Two alike, the third one lower; or higher where two limbs are fed in opposition.
+    pub(super) fn graded(&self, read: &[Read]) -> Finding {
+        let found = injected(self.point.clone(), EXCITING, &self.stimulus);
+        let found = Finding { limits: self.limits.clone(), ..found };
+        let read: Result<Vec<(f64, f64)>, &String> =
+            read.iter().map(|r| r.as_ref().map(|r| *r)).collect();
+        let [u, v, w] = match read.as_deref() {
+            Ok(&[u, v, w]) => [u, v, w],
+            Ok(_) => return found.judged(Judgement::new(Verdict::Inconclusive, "not measured")),
+            Err(why) => {
+                let why = (*why).clone();
+                return found.judged(Judgement::new(Verdict::Inconclusive, why));
+            }
+        };
+        let amps = [u, v, w].map(|(amps, _)| amps);
+        let of = |si| Quantity { si, dimension: Dimension::CURRENT };
+        let letter = |k: usize| Terminal::Phase(k as u8).letter();
+        let differ = |a: f64, b: f64| (a - b).abs() / ((a + b) / 2.0).max(SMALLEST_A);
+        // The two that are most alike, and the one that is left.
+        let pairs = [(0, 1, 2), (1, 2, 0), (2, 0, 1)];
+        let by = |&(a, b, _): &(usize, usize, usize)| differ(amps[a], amps[b]);
+        let (a, b, other) =
+            pairs.into_iter().min_by(|x, y| by(x).total_cmp(&by(y))).unwrap_or((0, 2, 1));
+        let spread = differ(amps[a], amps[b]);
+        let mean = f64::midpoint(amps[a], amps[b]);
+        let share = amps[other] / mean.max(SMALLEST_A);
+        let uncertain = [u, v, w].map(|(_, u)| u);
+        let u_spread = (uncertain[a] + uncertain[b]) / mean.max(SMALLEST_A);
+        let measured = Values::none()
+            .with_percent("spread", spread)
+            .with_quantity("exciting_u", of(amps[0]))
+            .with_quantity("exciting_v", of(amps[1]))
+            .with_quantity("exciting_w", of(amps[2]));
+        let uncertainty = Values::none().with_percent("u", u_spread);
+        let found = Finding { measured, uncertainty, ..found };
+        let told = format!(
+            "{} and {} take {} and {}, {} {}",
+            letter(a),
+            letter(b),
+            of(amps[a]),
+            of(amps[b]),
+            letter(other),
+            of(amps[other])
+        );
+        let percent = |share: f64| significant(share * 100.0, 3);
+        if spread > self.allowed {
+            let why = format!(
+                "no two phases are alike within {} %: {told}; demagnetise the core and test again",
+                percent(self.allowed)
+            );
+            return found.judged(Judgement::new(Verdict::Fail, why));
+        }
+        // With a single limb fed the third is lower, with two of them higher; never by so much.
+        let (low, high) = if self.is_of_two { (0.9, 2.5) } else { (0.4, 1.1) };
+        if !(low..=high).contains(&share) {
+            let why = match share > high {
+                true => format!(
+                    "{} takes {} times what {} and {} take, by the connection {}: shorted turns, or a magnetised core",
+                    letter(other),
+                    fixed(share, 2),
+                    letter(a),
+                    letter(b),
+                    if self.is_of_two { "somewhat more" } else { "less" }
+                ),
+                false => format!("{told}: too low a third for three limbs"),
+            };
+            // It is the third that is out of the pattern.
+            let third = Values::none().with_percent("third", share);
+            let end = |share| Some(Value::Percent(share));
+            let found = Finding {
+                measured: third.and(found.measured),
+                limits: Limits::Between { lower: end(low), upper: end(high) },
+                uncertainty: Values::none(),
+                ..found
+            };
+            return found.judged(Judgement::new(Verdict::Fail, why));
+        }
+        found.judged(Judgement::new(Verdict::Pass, told))
+    }
+}
