@@ -33,7 +33,7 @@ pub(crate) struct PowerForm {
     saturated: Option<Number>,
     /// The ampere-turns that take the flux back through zero: hysteresis; none if not given.
     coercive: Option<QuantityText<Current>>,
-    /// Ampere-turns between the yokes that drive the flux of a limb in operation through air and tank; 600
+    /// Ampere-turns between the yokes that drive the flux of a limb in operation through air and tank; 2000
     /// times `exciting` if not given.
     tank: Option<QuantityText<Current>>,
     /// Flux that was left in the limbs, as shares of saturation; none if not given.
@@ -179,7 +179,7 @@ impl PowerParts {
         let coercive =
             head.coercive.map_or(Some(0.0), |c| c.not_negative(problems).map(Measure::si))?;
         let tank =
-            head.tank.map_or(Some(exciting * 600.0), |c| c.positive(problems).map(Measure::si))?;
+            head.tank.map_or(Some(exciting * 2000.0), |c| c.positive(problems).map(Measure::si))?;
         let kelvin = match &head.temperature {
             Some(text) => text.positive_of(Dimension::TEMPERATURE, problems)?.si,
             None => 293.15,
