@@ -1,6 +1,7 @@
 //! The person at the panel, as the runner and the rig see them.
 
 use waltron_core::grading::Grade;
+use waltron_core::injection::program::Stand;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::Time;
@@ -31,6 +32,13 @@ pub trait Attendant {
 
     /// Tells what is injected next, in words: where, and which stage of how many seconds at most.
     fn begins(&mut self, _stage: &str) {}
+
+    /// Tells that something is to be moved now, such as a tap changer under load.
+    fn moves(&mut self, _to: &Stand) {}
+
+    /// Tells that outputs are off, and that what was charged is being discharged: nothing may be touched,
+    /// and nothing stops that.
+    fn drains(&mut self) {}
 
     /// Whether [`Attendant::sees`] is worth the trouble of measuring.
     fn is_watching(&self) -> bool {

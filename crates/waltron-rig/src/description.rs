@@ -1,7 +1,9 @@
 //! What a test set tells of itself, on both ends of the line.
 
 use serde::{Deserialize, Serialize};
-use waltron_core::injection::capability::{Capability, Channel, EmergencyStop, ParameterKind};
+use waltron_core::injection::capability::{
+    Capability, Channel, Discharge, EmergencyStop, ParameterKind,
+};
 use waltron_core::injection::measuring::Coupling;
 use waltron_core::quantity::{Dimension, Measure};
 use waltron_core::text::name::Name;
@@ -37,6 +39,9 @@ pub struct Description {
     /// Whether it takes its leads from one place of the asset to another by itself.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub switches_leads: bool,
+    /// How it sees that what it has charged is discharged.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub discharge: Option<Discharge>,
 }
 
 /// An output.
@@ -147,6 +152,7 @@ impl Description {
             timing_resolution_s: capability.timing_resolution.si(),
             emergency_stop: capability.emergency_stop.clone(),
             switches_leads: capability.switches_leads,
+            discharge: capability.discharge.clone(),
         }
     }
 
@@ -217,6 +223,13 @@ impl Description {
         }
         if wanted.switches_leads && !self.switches_leads {
             all.push("it does not switch its leads".to_owned());
+        }
+        // Nobody must believe that somebody else waits for it.
+        if let Some(discharge) = &wanted.discharge
+            && self.discharge.as_ref() != Some(discharge)
+        {
+            let meter = &discharge.meter;
+            all.push(format!("it does not wait for `{meter}` to be discharged as the file says"));
         }
         for reading in &wanted.readings {
             if !self.readings.contains(&reading.name) {

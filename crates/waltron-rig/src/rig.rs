@@ -214,6 +214,9 @@ pub enum RigError {
     /// A place where nothing of the asset can stand.
     #[error("nothing of the asset can stand at `{0}`")]
     NoStand(String),
+    /// Something that does not discharge.
+    #[error("STILL CHARGED: {0} A flow on with outputs off; touch nothing, and open no circuit")]
+    StillCharged(String),
     /// A parameter that cannot be set.
     #[error("the rig cannot set `{parameter}`")]
     NoParameter {

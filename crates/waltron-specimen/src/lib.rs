@@ -106,6 +106,10 @@ pub trait Specimen: Send {
         Err(Unconnected { meaning: stand.of.clone(), has: Vec::new() })
     }
 
+    /// Somebody was asked to move something by hand now, and does so in their own time. What there is
+    /// nothing of is not moved.
+    fn hand(&mut self, _to: &Stand) {}
+
     /// What a meter sees, sample by sample, in SI; `None` where it is not connected. The window must not
     /// reach beyond the present.
     fn samples(&self, _of: &Name, _window: Window) -> Option<Vec<f64>> {

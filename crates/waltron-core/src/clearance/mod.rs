@@ -323,7 +323,9 @@ impl Refusals {
         let longest = match &capture.part {
             Part::Whole => program.longest(),
             Part::Segment(index) => program.segments.get(*index).and_then(Segment::longest),
-            Part::Around { before, after, .. } => Some(*before + *after),
+            Part::Around { before, after, .. } | Part::AroundEnd { before, after, .. } => {
+                Some(*before + *after)
+            }
         };
         let samples = longest.map(|t| t.si() * capture.rate_hz * capture.of.len() as f64);
         let room = samples.is_some_and(|n| (0.0..=MOST_CAPTURED).contains(&n));

@@ -27,6 +27,9 @@ pub struct Observation {
     /// When each channel went off, where they did not all go off at the end.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub off_at: Vec<OffAt>,
+    /// How what was charged was discharged, where it was.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub discharge: Option<Discharged>,
     /// What the times are uncertain by (k = 2) because the computer took a part in the timing.
     #[serde(
         rename = "host_timing_s",
@@ -35,6 +38,18 @@ pub struct Observation {
         with = "edge::si_option"
     )]
     pub host_timing: Option<Time>,
+}
+
+/// What came after outputs went off, until nothing was charged any more.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Discharged {
+    /// How long it took.
+    #[serde(rename = "time_s", with = "edge::si")]
+    pub time: Time,
+    /// What still flowed in the end, in A.
+    pub left_a: f64,
+    /// Whether that is so little that the circuit may be opened.
+    pub is_done: bool,
 }
 
 /// A channel's end.

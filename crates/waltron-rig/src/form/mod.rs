@@ -10,11 +10,12 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use waltron_core::injection::capability::{
-    Capability, EmergencyStop, Input, Instrument, Parameter, ParameterKind, ParameterValue, Switch,
+    Capability, Discharge, EmergencyStop, Input, Instrument, Parameter, ParameterKind,
+    ParameterValue, Switch,
 };
 use waltron_core::injection::measuring::Meter;
 use waltron_core::quantity::tolerance::Tolerance;
-use waltron_core::quantity::{Dimension, Time, seconds};
+use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds};
 use waltron_core::text::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, ToleranceText, load,
@@ -83,9 +84,22 @@ struct HeadForm {
     /// Whether it takes its leads from one place of the asset to another by itself; somebody does it if
     /// not given.
     switches_leads: Option<bool>,
+    /// When what it has charged counts as discharged: the current that flows on, such as
+    /// `{ meter = "winding current", below = "20 mA" }`. Outputs that go off are followed by that.
+    discharge: Option<Spannable<DischargeForm>>,
     /// Whether that input stops by `closing` or by `opening`; `opening` if not given, which also
     /// notices a broken wire.
     emergency_stop_by: Option<StopsBy>,
+}
+
+/// When what a rig has charged counts as discharged.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct DischargeForm {
+    /// The meaning of the meter of the current that flows on.
+    meter: Text,
+    /// Below which it counts as gone.
+    below: QuantityText<Current>,
 }
 
 /// What an emergency stop's input does to stop.
@@ -379,6 +393,24 @@ impl RigForm {
             .and_then(|f| f.read(problems))
             .or_else(|| Tolerance::parse("0.01 % + 100 us").ok())
             .unwrap_or(Tolerance::larger_of(0.0, seconds(1e-4)));
+        let discharge = match &head.discharge {
+            None => None,
+            Some(form) => {
+                let of = form.get();
+                let fits = |m: &&Meter| {
+                    m.meaning == *of.meter.as_str()
+                        && m.dimension == Dimension::CURRENT
+                        && m.coupling.is_dc()
+                };
+                if !meters.iter().any(|m| fits(&m)) {
+                    let message =
+                        format!("no meter for `{}` shows a direct current", of.meter.as_str());
+                    problems.push(Problem::new(of.meter.span(), message));
+                }
+                let below_a = of.below.positive(problems)?.si();
+                Some(Discharge { meter: of.meter.as_str().into(), below_a })
+            }
+        };
         Some(RigFile {
             kind: kind?,
             name: head.name,
@@ -403,6 +435,7 @@ impl RigForm {
                 timing_accuracy,
                 instruments: Vec::new(),
                 emergency_stop,
+                discharge,
                 switches_leads: head.switches_leads.unwrap_or(false),
             },
         })

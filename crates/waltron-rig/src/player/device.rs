@@ -3,6 +3,7 @@
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::{Place, Probe, Reading};
 use waltron_core::injection::observation::Edge;
+use waltron_core::injection::program::Stand;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::injection::waveform::Piece;
 use waltron_core::quantity::Time;
@@ -22,6 +23,9 @@ pub(crate) trait Device {
 
     /// Closes or opens a switch.
     fn switch(&mut self, output: &Name, closed: bool);
+
+    /// Has somebody move something in their own time, where a simulation does that.
+    fn hand(&mut self, to: &Stand);
 
     /// The values of these, in SI; none where there is nothing to measure.
     fn values(&mut self, probes: &[&Probe], here: Here<'_>) -> Vec<Option<f64>>;

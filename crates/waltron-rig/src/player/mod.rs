@@ -3,6 +3,7 @@
 
 mod debounce;
 mod device;
+mod drain;
 mod levels;
 mod pace;
 mod watch;
@@ -83,6 +84,7 @@ impl<'a> Player<'a> {
             let outcome = self.play_segment(index, &settled(segment, &so_far));
             if outcome.is_err() {
                 self.device.off();
+                self.drain(program);
             }
             let ended = outcome?;
             observation.segments.push(Span { start, end: self.now, ended });
@@ -117,6 +119,10 @@ impl<'a> Player<'a> {
             }
             _ => self.device.off(),
         }
+        let is_kept = program.finish == Finish::Keep && !observation.aborted() && !forced;
+        if !is_kept {
+            observation.discharge = self.drain(program);
+        }
         (observation.edges, observation.raw_edges) = self.contacts.into_edges();
         Ok(observation)
     }
@@ -145,6 +151,10 @@ impl<'a> Player<'a> {
             When::EachLevel => None,
         });
         self.regular = regular.collect();
+        for to in &segment.moves {
+            self.attendant.moves(to);
+            self.device.hand(to);
+        }
         for switching in &segment.switches {
             self.device.switch(&switching.output, switching.closed);
         }
@@ -278,6 +288,10 @@ impl<'a> Player<'a> {
             Part::Segment(index) => {
                 let span = seen.segments.get(*index)?;
                 (span.start, span.end)
+            }
+            Part::AroundEnd { segment, before, after } => {
+                let at = seen.segments.get(*segment)?.end;
+                ((at - *before).max(seconds(0.0)), (at + *after).min(self.now))
             }
             Part::Around { signal, closed, before, after } => {
                 let same = |e: &&Edge| e.signal == *signal && e.closed == *closed;

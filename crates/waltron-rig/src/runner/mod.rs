@@ -444,6 +444,7 @@ impl Runner<'_> {
         let observation = self.rig.play(&cleared, self.attendant).map_err(Halt::Rig)?;
         self.cleared = Some(cleared);
         self.injected += observation.length();
+        self.note_moves(&program, &observation);
         // A later step of the same test may grade a time that was taken here.
         self.duty.put_out(&program, &observation);
         let warm = self.duty.warm();
@@ -451,6 +452,9 @@ impl Runner<'_> {
             Event::Observed { test: id.clone(), points: serves, program, observation, warm };
         self.emit(&event)?;
         let Event::Observed { observation, .. } = event else { return Ok(Vec::new()) };
+        if let Some(left) = observation.discharge.filter(|left| !left.is_done) {
+            return Err(Halt::Rig(RigError::StillCharged(left.left_a.to_string())));
+        }
         if observation.aborted() {
             if let Some(stop) = self.rig.capability().emergency_stop.clone()
                 && stop.has_stopped(&observation)

@@ -1,6 +1,7 @@
 //! What somebody does between two injections: takes the leads along, moves a tap changer.
 
 use super::{Halt, Runner};
+use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Stand};
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::record::Event;
@@ -52,9 +53,21 @@ impl Runner<'_> {
             return Ok(Some(format!("{words} was not set: {reason}")));
         }
         for stand in wanted {
-            self.stands.retain(|known| known.of != stand.of);
-            self.stands.push(stand.clone());
+            self.note_stand(stand);
         }
         Ok(None)
+    }
+
+    fn note_stand(&mut self, stand: &Stand) {
+        self.stands.retain(|known| known.of != stand.of);
+        self.stands.push(stand.clone());
+    }
+
+    /// Notes what was moved while a program played.
+    pub(super) fn note_moves(&mut self, program: &Program, seen: &Observation) {
+        let reached = program.segments.iter().take(seen.segments.len());
+        for stand in reached.flat_map(|segment| &segment.moves) {
+            self.note_stand(stand);
+        }
     }
 }

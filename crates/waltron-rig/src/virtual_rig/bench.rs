@@ -6,6 +6,7 @@ use super::output::Outputs;
 use crate::player::{Device, Here};
 use waltron_core::injection::measuring::{Probe, Reading};
 use waltron_core::injection::observation::Edge;
+use waltron_core::injection::program::Stand;
 use waltron_core::injection::samples::PhaseClock;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Measure, Time};
@@ -85,6 +86,10 @@ impl Device for Bench {
             self.closed.push(output.clone());
         }
         self.specimen.switch(output, closed);
+    }
+
+    fn hand(&mut self, to: &Stand) {
+        self.specimen.hand(to);
     }
 
     fn values(&mut self, probes: &[&Probe], here: Here<'_>) -> Vec<Option<f64>> {

@@ -9,7 +9,7 @@ mod tests;
 
 pub use crate::player::Pace;
 
-use crate::attendant::Attendant;
+use crate::attendant::{Attendant, Unattended};
 use crate::player::{Device, Player, wait};
 use crate::rig::{Announced, Rig, RigError};
 use bench::Bench;
@@ -64,6 +64,21 @@ impl VirtualRig {
     /// Says which draw of scatter the next injection gets; without being told, each gets its own.
     pub fn set_draw(&mut self, draw: u64) {
         self.draw = draw;
+    }
+
+    /// Waits with outputs off until nothing is charged.
+    ///
+    /// # Errors
+    /// It does not go.
+    pub fn drain(&mut self, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+        self.bench.begin(self.draw);
+        self.bench.energised = false;
+        let bench = &mut self.bench;
+        let mut player = Player::new(bench, &self.capability, self.pace, attendant, &[], false);
+        match player.drain_all() {
+            Some(left) if !left.is_done => Err(RigError::StillCharged(left.left_a.to_string())),
+            _ => Ok(()),
+        }
     }
 
     /// Sets back what was set besides the outputs: switches first.
@@ -148,7 +163,12 @@ impl Rig for VirtualRig {
     }
 
     fn off(&mut self) -> Result<(), RigError> {
+        // What was left on may have charged something, which does not stop with the outputs.
+        let holds = self.bench.energised && !self.bench.out.is_off();
         self.bench.off();
+        if holds && self.capability.discharge.is_some() {
+            self.drain(&mut Unattended)?;
+        }
         Ok(())
     }
 }

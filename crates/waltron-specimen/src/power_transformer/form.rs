@@ -1,12 +1,12 @@
 //! The power transformer's part of the specimen file.
 
-use super::truth::{Changer, CoilTruth, PowerTruth, Winding};
+use super::truth::{Changer, CoilTruth, PowerTruth, Way, Winding};
 use crate::Noise;
 use crate::iron::Magnetics;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::f64::consts::{SQRT_2, TAU};
-use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Ratio, Voltage};
+use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Ratio, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Number, Problem, Problems, QuantityText, Spannable,
 };
@@ -42,6 +42,8 @@ pub(crate) struct PowerForm {
     temperature: Option<AnyQuantityText>,
     /// Turns that are shorted in themselves.
     shorted: Option<Spannable<ShortedForm>>,
+    /// After how long under direct current a lead of the source falls off; it never does if not given.
+    lead_off_after: Option<QuantityText<Time>>,
     /// The voltage against a current that goes on while the rig's source is off; `6 V` if not given.
     off_drop: Option<QuantityText<Voltage>>,
     /// The resistance of its way there; `1 Ohm` if not given.
@@ -111,6 +113,18 @@ pub(crate) struct ChangerForm {
     same: Option<Vec<usize>>,
     /// Where it stands at the beginning, by number; at the principal position if not given.
     at: Option<usize>,
+    /// From being asked to the contacts that change over; `5 s` if not given.
+    takes: Option<QuantityText<Time>>,
+    /// The transition resistor of each half of the diverter switch; none if not given.
+    resistor: Option<AnyQuantityText>,
+    /// How long each of its three stages lasts: one resistor, both, the other one; `15 ms` each if not given.
+    stages: Option<Vec<QuantityText<Time>>>,
+    /// A limb whose circuit is open for a time when a position is left.
+    interrupted: Option<InterruptedForm>,
+    /// A limb whose transition resistors are worn.
+    worn: Option<WornForm>,
+    /// The position, by number, from which it goes two positions further in place of one.
+    oversteps: Option<usize>,
     /// Two positions that were exchanged on a limb.
     crossed: Option<CrossedForm>,
     /// A bad joint at a position of a limb.
@@ -124,6 +138,26 @@ struct CrossedForm {
     limb: usize,
     /// The two positions, by number.
     positions: [usize; 2],
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct InterruptedForm {
+    /// The limb: 1, 2 or 3.
+    limb: usize,
+    /// The position that is left, by number.
+    position: usize,
+    /// For how long.
+    time: QuantityText<Time>,
+}
+
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct WornForm {
+    /// The limb: 1, 2 or 3.
+    limb: usize,
+    /// Their resistance.
+    resistance: AnyQuantityText,
 }
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -184,6 +218,9 @@ impl PowerParts {
             Some(text) => text.positive_of(Dimension::TEMPERATURE, problems)?.si,
             None => 293.15,
         };
+        let lead_off = head.lead_off_after;
+        let lead_off_s =
+            lead_off.map_or(Some(f64::INFINITY), |t| t.positive(problems).map(Measure::si))?;
         let off_ohm = head.off_path.map_or(Some(1.0), |text| ohms(&text, problems))?;
         let drop = head.off_drop.map_or(Some(6.0), |v| v.positive(problems).map(Measure::si))?;
         let (noise, spread, rounding) = (noise?, spread?, rounding?);
@@ -232,6 +269,7 @@ impl PowerParts {
             changers,
             shorted,
             off: (drop, off_ohm),
+            lead_off_s,
             noise,
         })
     }
@@ -276,6 +314,44 @@ impl PowerWindingForm {
 }
 
 impl ChangerForm {
+    fn way(&self, problems: &mut Problems) -> Option<Way> {
+        let usual = Way::default();
+        let takes = self.takes.as_ref().map(|t| t.positive(problems).map(Measure::si));
+        let resistor = self.resistor.as_ref().map(|text| ohms(text, problems));
+        let mut stages_s = usual.stages_s;
+        if let Some(stages) = &self.stages {
+            let read: Vec<_> = stages.iter().map(|t| t.positive(problems)).collect();
+            let read: Option<Vec<f64>> = read.into_iter().map(|t| t.map(Measure::si)).collect();
+            let Ok(three) = <[f64; 3]>::try_from(read?) else {
+                problems.push(Problem::new(self.winding.span(), "a change has three stages"));
+                return None;
+            };
+            stages_s = three;
+        }
+        let interrupted = match &self.interrupted {
+            Some(i) => {
+                let limb = limb(i.limb, self.winding.span(), problems)?;
+                Some((limb, i.position - 1, i.time.positive(problems)?.si()))
+            }
+            None => None,
+        };
+        let worn = match &self.worn {
+            Some(w) => {
+                let limb = limb(w.limb, self.winding.span(), problems)?;
+                Some((limb, ohms(&w.resistance, problems)?))
+            }
+            None => None,
+        };
+        Some(Way {
+            takes_s: takes.unwrap_or(Some(usual.takes_s))?,
+            resistor_ohm: resistor.unwrap_or(Some(usual.resistor_ohm))?,
+            stages_s,
+            interrupted,
+            worn,
+            oversteps: self.oversteps.map(|n| n - 1),
+        })
+    }
+
     fn read(&self, windings: usize, problems: &mut Problems) -> Option<Changer> {
         let mut refuse = |message: &str| {
             problems.push(Problem::new(self.winding.span(), message.to_owned()));
@@ -300,6 +376,8 @@ impl ChangerForm {
         numbers.extend(self.same.iter().flatten());
         numbers.extend(crossed.iter().flat_map(|(_, a, b)| [*a, *b]));
         numbers.extend(self.joint.as_ref().map(|j| j.position));
+        numbers.extend(self.interrupted.as_ref().map(|i| i.position));
+        numbers.extend(self.oversteps);
         if numbers.iter().any(|n| *n == 0 || *n > count) {
             let message = format!("positions are numbered from 1 to {count}");
             problems.push(Problem::new(self.principal.span(), message));
@@ -321,7 +399,8 @@ impl ChangerForm {
             }
             None => None,
         };
+        let way = self.way(problems)?;
         let name = self.id.clone();
-        Some(Changer { name, winding: winding - 1, labels, turns, crossed, joint, at: at - 1 })
+        Some(Changer { name, winding: winding - 1, labels, turns, crossed, joint, at: at - 1, way })
     }
 }

@@ -41,6 +41,8 @@ pub(super) enum Feed {
     Voltage { v: f64, ohm: f64 },
     /// A current, as long as it takes no more than so many volts.
     Current { i: f64, most: f64 },
+    /// A current that is regulated: a voltage behind a resistance, and no more than so many volts.
+    Regulated { v: f64, ohm: f64, most: f64 },
     /// A way on for a current that flows, against so many volts and a resistance; none flows back.
     Drain { drop: f64, ohm: f64 },
 }
@@ -123,6 +125,15 @@ impl Limbs {
                 Feed::Current { i: 0.0, most: drop }
             }
             Feed::Drain { drop, .. } => Feed::Current { i: 0.0, most: drop },
+            Feed::Regulated { v, ohm, most } => {
+                let free = Feed::Voltage { v, ohm };
+                let found = self.solve(dt, theta, free);
+                let volts = self.fed_volts(&found, dt, theta);
+                if volts.abs() <= most {
+                    return self.take(&found, dt, theta, free);
+                }
+                Feed::Voltage { v: most.copysign(volts), ohm: 0.0 }
+            }
             other => other,
         };
         let (mut found, mut as_fed) = (self.solve(dt, theta, feed), feed);
@@ -182,7 +193,7 @@ impl Limbs {
         }
         if m > 0 {
             match feed {
-                Feed::None | Feed::Drain { .. } => {}
+                Feed::None | Feed::Drain { .. } | Feed::Regulated { .. } => {}
                 Feed::Voltage { v, ohm } => {
                     held[m - 1] -= v;
                     fixed[m - 1][m - 1] += ohm;

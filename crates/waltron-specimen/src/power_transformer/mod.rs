@@ -1,5 +1,6 @@
 //! A simulated power transformer: three limbs with coils around them, whatever is fed where.
 
+mod change;
 mod form;
 mod limbs;
 mod network;
@@ -14,6 +15,7 @@ use crate::history::History;
 use crate::iron::Core;
 use crate::wave::{self, Source};
 use crate::{Noise, Specimen, Unconnected, Window};
+use change::Change;
 use limbs::{Coil, Feed, Limbs};
 use network::{Edge, loops, way};
 use std::f64::consts::TAU;
@@ -37,6 +39,12 @@ const GOOD: u32 = 8;
 
 /// By how much a step may bend what is kept, as a share.
 const BEND: f64 = 2e-3;
+
+/// How long a source takes to make good what its current is off by, in s.
+const REGULATES_S: f64 = 0.3;
+
+/// The voltage of an arc where a lead falls off, in V.
+const ARC_V: f64 = 800.0;
 
 /// What is kept of each moment: volts and current of what feeds, volts of what is measured.
 const KEPT: usize = 3;
@@ -69,6 +77,12 @@ enum Fed {
     Off,
     Voltage(Source),
     Current(Source, f64),
+    /// A direct current: what regulates it has summed up to a voltage.
+    Regulated {
+        i: f64,
+        most: f64,
+        sum: f64,
+    },
 }
 
 /// Where the leads are: the ends of what is fed, what is joined with its second end, and what is measured.
@@ -87,6 +101,10 @@ pub struct PowerTransformer {
     limbs: Limbs,
     /// Where each tap changer stands.
     at: Vec<usize>,
+    /// One that is on its way.
+    change: Option<Change>,
+    /// For how long a direct current was driven, in s.
+    driven_s: f64,
     leads: Leads,
     /// The edges between the ends of what is measured.
     measured: Vec<(usize, f64)>,
@@ -129,6 +147,8 @@ impl PowerTransformer {
             nodes,
             limbs,
             at,
+            change: None,
+            driven_s: 0.0,
             leads: Leads::default(),
             measured: Vec::new(),
             seed,
@@ -168,7 +188,8 @@ impl PowerTransformer {
         let (mut coils, mut edges) = (Vec::new(), Vec::new());
         for (w, winding) in self.truth.windings.iter().enumerate() {
             for (c, of) in winding.coils.iter().enumerate() {
-                let (turns, ohm) = self.truth.coil(w, c, &self.at);
+                let change = self.change.map(|change| (change, self.solved));
+                let (turns, ohm) = self.truth.coil(w, c, &self.at, change);
                 let share = turns / of.turns;
                 coils.push(Coil::new(of.limb, turns, ohm, of.henry * share * share));
                 let node = |k: usize| self.node(&of.ends[k]).unwrap_or_default();
@@ -234,7 +255,20 @@ impl PowerTransformer {
             (_, None) => Feed::None,
             (Fed::Off, _) => Feed::Drain { drop: self.truth.off.0, ohm: self.truth.off.1 },
             (Fed::Voltage(source), _) => Feed::Voltage { v: source.next(dt), ohm: 0.0 },
+            // What has fallen off drives an arc, and then nothing.
+            (Fed::Regulated { .. }, _) if self.driven_s > self.truth.lead_off_s => {
+                Feed::Drain { drop: ARC_V, ohm: 1.0 }
+            }
             (Fed::Current(source, most), _) => Feed::Current { i: source.next(dt), most: *most },
+            (Fed::Regulated { i, most, sum }, _) => {
+                // As stiff as gives all volts for half of the current missing.
+                let ohm = 2.0 * *most / i.abs();
+                let (volts, flows) = self.limbs.fed;
+                if volts.abs() < *most * 0.999 {
+                    *sum += ohm * (*i - flows) * dt.min(0.05) / REGULATES_S;
+                }
+                Feed::Regulated { v: *sum + ohm * *i, ohm, most: *most }
+            }
         };
         self.limbs.step(dt, feed);
     }
@@ -243,6 +277,9 @@ impl PowerTransformer {
     fn solve(&mut self) {
         // A step that ends now belongs to it, whatever was rounded.
         while self.solved + self.step <= self.now + 1e-9 {
+            if self.changes_over() {
+                continue;
+            }
             let saved = self.limbs.is_direct.then(|| (self.limbs.clone(), self.fed.clone()));
             self.once(self.step);
             let kept = self.kept();
@@ -255,6 +292,9 @@ impl PowerTransformer {
                 continue;
             }
             self.solved += self.step;
+            if matches!(self.fed, Fed::Regulated { .. }) {
+                self.driven_s += self.step;
+            }
             self.history.push(kept);
             self.before = [self.before[1], kept];
             self.good += 1;
@@ -262,6 +302,33 @@ impl PowerTransformer {
                 self.stride(self.step * 2.0);
             }
         }
+    }
+
+    /// Goes up to where the tap changer's contacts change over, if the next step would pass that; whether it
+    /// did.
+    fn changes_over(&mut self) -> bool {
+        let Some(change) = self.change else { return false };
+        let moments = change.moments(&self.truth.changers[change.of]);
+        let end = self.solved + self.step;
+        let Some(moment) = moments.iter().find(|m| **m > self.solved + 1e-9 && **m < end) else {
+            return false;
+        };
+        self.once(moment - self.solved);
+        self.solved = *moment;
+        if moments.last() == Some(moment) {
+            self.at[change.of] = change.to;
+            self.change = None;
+        }
+        self.retap();
+        let kept = self.kept();
+        self.before = [kept; 2];
+        if self.limbs.is_direct {
+            self.stride(STEPS_S[0]);
+        } else {
+            self.history.begin(self.solved, self.step);
+            self.history.push(kept);
+        }
+        true
     }
 
     /// Whether a step has bent what is kept more than a straight line would show.
@@ -323,10 +390,16 @@ impl Specimen for PowerTransformer {
     fn begin(&mut self, shot: u64) {
         self.solve();
         self.shot = shot;
+        if let Some(change) = &mut self.change {
+            change.at_s -= self.now;
+        }
         (self.now, self.solved) = (0.0, 0.0);
         self.clock = PhaseClock::default();
         self.history.clear();
-        self.feed(Fed::Off, 0.0);
+        // What was left on goes on until something else is put out, which happens at once.
+        let goes_on = self.fed.clone();
+        let is_direct = self.limbs.is_direct;
+        self.feed(if is_direct { goes_on } else { Fed::Off }, 0.0);
     }
 
     fn connect(&mut self, rig: &Capability) -> Result<(), Unconnected> {
@@ -384,12 +457,32 @@ impl Specimen for PowerTransformer {
         let changers = &self.truth.changers;
         let k = changers.iter().position(|c| stand.of == *c.name).ok_or_else(unknown)?;
         let at = changers[k].labels.iter().position(|l| stand.at == **l).ok_or_else(unknown)?;
-        if self.at[k] != at {
+        if self.at[k] != at || self.change.is_some() {
             self.solve();
             self.at[k] = at;
+            self.change = None;
             self.retap();
         }
         Ok(())
+    }
+
+    fn hand(&mut self, to: &Stand) {
+        let found = self.truth.changers.iter().position(|c| to.of == *c.name);
+        let Some(k) = found else { return };
+        let changer = &self.truth.changers[k];
+        let Some(wanted) = changer.labels.iter().position(|l| to.at == **l) else { return };
+        let from = self.at[k];
+        // Whoever presses the button twice is a position too far.
+        let further = match changer.way.oversteps {
+            Some(position) if position == from && wanted > from => wanted + 1,
+            Some(position) if position == from && wanted < from => wanted.saturating_sub(1),
+            _ => wanted,
+        };
+        let to = further.min(changer.labels.len() - 1);
+        if to != from {
+            let at_s = self.now + changer.way.takes_s;
+            self.change = Some(Change { of: k, from, to, at_s });
+        }
     }
 
     fn apply(&mut self, stimulus: &Stimulus) {
@@ -407,8 +500,17 @@ impl Specimen for PowerTransformer {
                 continue;
             }
             let hertz = waves.iter().map(|w| w.s.im.abs() / TAU).fold(0.0, f64::max);
+            let dc: f64 = waves.iter().filter(|w| w.s.norm() == 0.0).map(|w| w.a.re).sum();
             let source = Source::new(waves);
             fed = match outlet.is_current {
+                true if hertz == 0.0 && dc != 0.0 && outlet.most.is_finite() => {
+                    // What goes on at the same current has found its voltage already.
+                    let sum = match self.fed {
+                        Fed::Regulated { i, sum, .. } if i == dc => sum,
+                        _ => 0.0,
+                    };
+                    (Fed::Regulated { i: dc, most: outlet.most, sum }, 0.0)
+                }
                 true => (Fed::Current(source, outlet.most), hertz),
                 false => (Fed::Voltage(source), hertz),
             };

@@ -25,6 +25,8 @@ exciting = "70 A"
 yoke = "30 A"
 losses = "45 A"
 saturation = "118 %"
+rounding = "1 %"
+saturated = 8000
 coercive = "30 A"
 off_path = "0.5 Ohm"
 EXTRA
@@ -44,6 +46,8 @@ winding = 1
 positions = 19
 principal = 10
 step = 11.34
+resistor = "4 Ohm"
+CHANGE
 "#;
 
 fn channel<Q: Measure>(id: &str, meaning: &str, compliance: Option<f64>) -> Channel<Q> {
@@ -79,7 +83,8 @@ fn rig() -> Capability {
 }
 
 fn built(text: &str, extra: &str) -> Box<dyn Specimen> {
-    let text = text.replace("EXTRA", extra);
+    let (extra, change) = extra.split_once('|').unwrap_or((extra, ""));
+    let text = text.replace("EXTRA", extra).replace("CHANGE", change);
     let mut all = SpecimenForm::load(&Source::new("t.specimen.toml", text), 1).unwrap();
     all.connect(&rig()).unwrap();
     all
@@ -220,4 +225,56 @@ fn a_cycle_gives_back_less_than_it_took() {
     // two others. Hysteresis comes on top.
     let eddy = (5000.0f64 / 907.0).powi(2) * 45.0 / 70.0 * (10.0 / 7.0 + (1.0 + 10.0 / 7.0) / 4.0);
     assert!(watts > eddy && watts < 2.5 * eddy, "{watts} of at least {eddy}");
+}
+
+/// Under 5 A from position 10 to 11: the resistors of 4 Ohm take their turns for 15 ms each, the current dips
+/// and comes back, and is never gone; with a gap of 8 ms it is.
+#[test]
+fn a_tap_changer_changes_under_current() {
+    let trace = |defect: &str| {
+        let mut of = built(YND5, defect);
+        of.lead(&"1U-1N".into()).unwrap();
+        of.begin(1);
+        direct(&mut *of, 5.0);
+        of.advance(seconds(60.0));
+        let before = now(&*of, "winding voltage", 59.9);
+        of.hand(&Stand::new("OLTC", "11"));
+        of.advance(seconds(80.0));
+        let window = Window { start_s: 64.95, rate_hz: 10_000.0, count: 2000 };
+        let amps = of.samples(&"winding current".into(), window).unwrap();
+        (before, amps, now(&*of, "winding voltage", 79.9))
+    };
+    let least = |amps: &[f64]| amps.iter().copied().fold(f64::INFINITY, f64::min);
+    let (before, amps, after) = trace("");
+    // One step of 11.34 turns less of 907.
+    assert!((after / before - (1.0 - 11.34 / 907.0)).abs() < 1e-4, "{before} {after}");
+    assert!((4.2..4.9).contains(&least(&amps)), "{}", least(&amps));
+    assert!(
+        (amps[0] - 5.0).abs() < 1e-3 && (amps[1999] - 5.0).abs() < 0.1,
+        "{} {}",
+        amps[0],
+        amps[1999]
+    );
+    let (_, amps, ..) = trace("|interrupted = { limb = 1, position = 10, time = \"8 ms\" }");
+    assert!(least(&amps) < 0.01, "{}", least(&amps));
+    // On another limb nothing is to be seen of it.
+    let (_, amps, ..) = trace("|interrupted = { limb = 2, position = 10, time = \"8 ms\" }");
+    assert!(least(&amps) > 4.0, "{}", least(&amps));
+    let (before, .., after) = trace("|oversteps = 10");
+    assert!((after / before - (1.0 - 22.68 / 907.0)).abs() < 1e-4, "{before} {after}");
+}
+
+/// A lead that falls off: the current breaks off, and what was stored comes as an arc.
+#[test]
+fn a_lead_that_falls_off_makes_an_arc() {
+    let mut of = built(YND5, "lead_off_after = \"30 s\"");
+    of.lead(&"1U-1N".into()).unwrap();
+    of.begin(1);
+    direct(&mut *of, 5.0);
+    of.advance(seconds(40.0));
+    assert!((now(&*of, "winding current", 29.0) - 5.0).abs() < 0.01);
+    assert!(now(&*of, "winding current", 31.0).abs() < 0.01);
+    let window = Window { start_s: 29.9, rate_hz: 10_000.0, count: 3000 };
+    let volts = of.samples(&"winding voltage".into(), window).unwrap();
+    assert!(volts.iter().any(|v| *v < -700.0), "{:?}", volts.iter().copied().fold(0.0, f64::min));
 }

@@ -1,5 +1,6 @@
 //! What a power transformer is really like.
 
+use super::change::Change;
 use crate::iron::Magnetics;
 
 /// What a simulated power transformer is really like.
@@ -19,6 +20,8 @@ pub struct PowerTruth {
     pub shorted: Option<(usize, f64, f64)>,
     /// What a current goes on through while the rig's source is off: volts against it, and ohms.
     pub off: (f64, f64),
+    /// After how many seconds under direct current a lead of the source falls off.
+    pub lead_off_s: f64,
     /// Standard deviation of a sample, as a share of the largest one.
     pub noise: f64,
 }
@@ -64,7 +67,42 @@ pub struct Changer {
     pub joint: Option<(usize, usize, f64)>,
     /// Where it stands at the beginning.
     pub at: usize,
+    /// How it goes from one position to the next.
+    pub way: Way,
 }
+
+/// How a tap changer goes from one position to the next.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Way {
+    /// From being asked to the contacts that change over, in s.
+    pub takes_s: f64,
+    /// The resistor of each half of the diverter switch, in ohms.
+    pub resistor_ohm: f64,
+    /// How long each of three stages lasts: one resistor, both, the other one, in s.
+    pub stages_s: [f64; 3],
+    /// A limb, the position that is left, and for how long the circuit is open between the stages, in s.
+    pub interrupted: Option<(usize, usize, f64)>,
+    /// A limb whose resistors are worn, and their resistance, in ohms.
+    pub worn: Option<(usize, f64)>,
+    /// How many positions further than it should it goes when it leaves one: a second press of the button.
+    pub oversteps: Option<usize>,
+}
+
+impl Default for Way {
+    fn default() -> Self {
+        Self {
+            takes_s: 5.0,
+            resistor_ohm: 0.0,
+            stages_s: [0.015; 3],
+            interrupted: None,
+            worn: None,
+            oversteps: None,
+        }
+    }
+}
+
+/// A circuit that is open, in ohms.
+pub(super) const OPEN_OHM: f64 = 1e6;
 
 impl Changer {
     /// The position whose turns a limb has, where the pointer stands at one.
@@ -78,22 +116,36 @@ impl Changer {
 }
 
 impl PowerTruth {
-    /// A coil's turns and resistance while the tap changers stand somewhere.
-    pub fn coil(&self, winding: usize, coil: usize, at: &[usize]) -> (f64, f64) {
+    /// A coil's turns and resistance while the tap changers stand somewhere, one of them perhaps on its way.
+    pub(super) fn coil(
+        &self,
+        winding: usize,
+        coil: usize,
+        at: &[usize],
+        change: Option<(Change, f64)>,
+    ) -> (f64, f64) {
         let of = &self.windings[winding].coils[coil];
         let (mut turns, mut ohm) = (of.turns, of.ohm);
-        let changers = self.changers.iter().zip(at).filter(|(c, _)| c.winding == winding);
-        for (changer, at) in changers {
-            let more = changer.turns[changer.really(of.limb, *at)];
+        for (k, changer) in self.changers.iter().enumerate() {
+            if changer.winding != winding {
+                continue;
+            }
+            let added = |at: usize| {
+                let bad =
+                    changer.joint.filter(|(limb, position, _)| *limb == of.limb && *position == at);
+                (changer.turns[changer.really(of.limb, at)], bad.map_or(0.0, |(_, _, bad)| bad))
+            };
+            let (mut more, mut bad) = added(at[k]);
+            if let Some((change, now)) = change.filter(|(change, _)| change.of == k) {
+                let stage = change.stage(changer, of.limb, now);
+                let ((a, bad_a), (b, bad_b)) = (added(change.from), added(change.to));
+                more = a + (b - a) * stage.share;
+                bad = bad_a + (bad_b - bad_a) * stage.share + stage.ohm;
+            }
             // The step's wire is that of the winding.
             ohm *= (turns + more) / turns;
             turns += more;
-            if let Some((limb, position, bad)) = changer.joint
-                && limb == of.limb
-                && position == *at
-            {
-                ohm += bad;
-            }
+            ohm += bad;
         }
         (turns, ohm)
     }

@@ -37,6 +37,9 @@ pub struct Capability {
     pub instruments: Vec<Name>,
     /// The input that switches everything off: its meaning, and whether closing or opening does it.
     pub emergency_stop: Option<EmergencyStop>,
+    /// How it sees that what it has charged is discharged, where it can charge anything. It waits for that
+    /// whenever its outputs go off, for whatever reason.
+    pub discharge: Option<Discharge>,
     /// Whether it takes its leads from one place of the asset to another by itself; else somebody does.
     pub switches_leads: bool,
 }
@@ -55,6 +58,15 @@ impl EmergencyStop {
     pub fn has_stopped(&self, seen: &Observation) -> bool {
         seen.is_closed_at_end(&self.signal) == self.when_closed
     }
+}
+
+/// When what a rig has charged may be touched.
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub struct Discharge {
+    /// The meter of the current that flows on: its meaning.
+    pub meter: Name,
+    /// Below which it counts as gone, in A.
+    pub below_a: f64,
 }
 
 /// One binary input.
@@ -152,6 +164,7 @@ impl Capability {
             timing_accuracy: Tolerance::larger_of(0.0, Time::default()),
             instruments: Vec::new(),
             emergency_stop: None,
+            discharge: None,
             switches_leads: false,
         }
     }

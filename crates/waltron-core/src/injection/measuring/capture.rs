@@ -30,6 +30,17 @@ pub enum Part {
     Whole,
     /// One segment, counted from 0.
     Segment(usize),
+    /// Around the end of a segment, counted from 0.
+    AroundEnd {
+        /// The segment.
+        segment: usize,
+        /// From so long before.
+        #[serde(rename = "before_s", with = "edge::si")]
+        before: Time,
+        /// To so long after.
+        #[serde(rename = "after_s", with = "edge::si")]
+        after: Time,
+    },
     /// Around the first change of a contact to a state.
     Around {
         /// The contact's meaning.

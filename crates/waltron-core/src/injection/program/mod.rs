@@ -82,6 +82,9 @@ pub struct Segment {
     /// What is measured while it plays.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub reads: Vec<Read>,
+    /// What somebody is asked to move while it plays, such as a tap changer under load.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub moves: Vec<Stand>,
 }
 
 /// A binary output that is set, such as a coil's command.
@@ -117,7 +120,8 @@ pub enum Then {
 impl Segment {
     /// A profile with its stops; nothing is switched or measured.
     pub fn new(name: impl Into<Name>, profile: Profile, stops: Vec<Stop>) -> Self {
-        Self { name: name.into(), profile, stops, switches: Vec::new(), reads: Vec::new() }
+        let (switches, reads, moves) = (Vec::new(), Vec::new(), Vec::new());
+        Self { name: name.into(), profile, stops, switches, reads, moves }
     }
 
     /// A held stimulus for a fixed time.
