@@ -50,6 +50,21 @@ impl<const KEPT: usize> History<KEPT> {
     }
 }
 
+impl<const KEPT: usize> History<KEPT> {
+    /// The mean of one of the kept values over as many moments as tell it: a few in each step.
+    pub(crate) fn mean(&self, start: f64, length: f64, most: usize, what: usize) -> f64 {
+        let last = self.runs.partition_point(|r| r.start <= start + length);
+        let first = self.runs[..last].partition_point(|r| r.start <= start).saturating_sub(1);
+        let steps = self.runs[first..last].iter().map(|r| r.step);
+        let finest = steps.fold(f64::INFINITY, f64::min);
+        let count = ((length / finest * 4.0) as usize).clamp(8, most.max(8));
+        // In the middle of equal parts.
+        let every = length / count as f64;
+        let samples = self.samples(start + every / 2.0, every, count, what);
+        samples.iter().sum::<f64>() / count as f64
+    }
+}
+
 impl<const KEPT: usize> Run<KEPT> {
     fn samples(&self, all: &mut Vec<f64>, until: usize, time: impl Fn(usize) -> f64, what: usize) {
         let n = self.values.len();

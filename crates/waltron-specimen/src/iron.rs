@@ -34,6 +34,8 @@ pub(crate) struct Core {
     /// Where each stop ends, and its ampere-turns a V·s before.
     ends: [f64; STOPS],
     weights: [f64; STOPS],
+    /// What the corner has at no flux, where it is wide: the curve goes through zero all the same.
+    at_zero: f64,
 }
 
 /// Ampere-turns at a flux, with their slope.
@@ -55,7 +57,8 @@ impl Core {
                 weights[k] = of.coercive * share(k) / all / ends[k];
             }
         }
-        Self { of, flux: 0.0, stops: [0.0; STOPS], ends, weights }
+        let at_zero = (-1.0 / of.rounding).exp().ln_1p();
+        Self { of, flux: 0.0, stops: [0.0; STOPS], ends, weights, at_zero }
     }
 
     /// Leaves a share of the saturation flux behind, as direct current or a breaking fault does.
@@ -85,7 +88,7 @@ impl Core {
                     (e.ln_1p(), e / (1.0 + e))
                 }
             };
-            value += flux.signum() * of.air * width * more;
+            value += flux.signum() * of.air * width * (more - self.at_zero);
             slope += of.air * steep;
         }
         Force { value, slope }
@@ -177,6 +180,15 @@ mod tests {
             swing *= 0.9;
         }
         assert!(core.force(0.0).value.abs() < 0.5, "{}", core.force(0.0).value);
+    }
+
+    /// However soft the knee: no jump at no flux.
+    #[test]
+    fn a_soft_knee_goes_through_zero() {
+        let soft = Magnetics { rounding: 0.4, coercive: 0.0, ..iron().of };
+        let core = Core::new(soft);
+        let (below, above) = (core.force(-1e-9).value, core.force(1e-9).value);
+        assert!((above - below).abs() < 1e-3, "{below} {above}");
     }
 
     #[test]

@@ -116,6 +116,11 @@ pub trait Specimen: Send {
         None
     }
 
+    /// The mean of what a meter sees, where that is had with less trouble than sample by sample.
+    fn mean(&self, _of: &Name, _window: Window) -> Option<f64> {
+        None
+    }
+
     /// Closes or opens one of the rig's switches.
     fn switch(&mut self, _meaning: &Name, _closed: bool) {}
 

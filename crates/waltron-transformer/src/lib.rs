@@ -18,7 +18,7 @@ use instrument::{
     BurdenKeys, ClassKeys, CoresKeys, DemagnetiseKeys, ErrorsKeys, ExcitationKeys,
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
-use power::{PowerTransformerForm, TurnsRatioKeys};
+use power::{PowerTransformerForm, TurnsRatioKeys, WindingResistanceKeys};
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
@@ -79,6 +79,10 @@ impl Wing for TransformerWing {
             Registration::of::<TurnsRatioKeys>(
                 "turns-ratio",
                 "a power transformer's ratio at every tap, its vector group and exciting currents",
+            ),
+            Registration::of::<WindingResistanceKeys>(
+                "winding-resistance",
+                "a power transformer's windings by direct current, tap by tap, until nothing is left to come",
             ),
         ]
     }

@@ -6,7 +6,7 @@ use waltron_core::clearance::clear;
 use waltron_core::grading::{Finding, Verdict};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
+use waltron_core::injection::program::{Finish, Program};
 use waltron_core::plan::{Plan, PlanForm};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question};
 use waltron_core::text::document::Source;
@@ -93,7 +93,8 @@ impl Played {
                     let cleared = clear(program.clone(), &asset.ratings, &self.rig);
                     let cleared = cleared.unwrap_or_else(|e| panic!("{e:?}"));
                     let observation = self.machine.play(&cleared, &mut Unattended).unwrap();
-                    assert!(!self.machine.is_energised());
+                    // Off, unless it says that it stays on; and then by the end.
+                    assert!(program.finish == Finish::Keep || !self.machine.is_energised());
                     found.extend(procedure.observe(&observation));
                     seen.push((program, observation));
                 }
@@ -102,10 +103,12 @@ impl Played {
                     self.asked.push(question);
                 }
                 Action::Conclude(more) => found.extend(more),
+                Action::Off => self.machine.off().unwrap(),
                 Action::Done => break,
                 other => panic!("{other:?}"),
             }
         }
+        assert!(!self.machine.is_energised(), "it ends with outputs on");
         (found, seen)
     }
 }

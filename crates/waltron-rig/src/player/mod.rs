@@ -206,7 +206,7 @@ impl<'a> Player<'a> {
     fn pass(&mut self, watch: &mut Watch<'_>, end: Option<Time>) -> Option<Ended> {
         loop {
             if watch.due(self.now) {
-                let probes: Vec<&Probe> = watch.probes().collect();
+                let probes: Vec<&Probe> = watch.probes(self.now).collect();
                 let values = match probes.is_empty() {
                     true => Vec::new(),
                     false => self.device.values(&probes, self.here()),

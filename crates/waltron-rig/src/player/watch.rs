@@ -7,8 +7,13 @@ use waltron_core::injection::observation::Edge;
 use waltron_core::injection::program::{Condition, Stop};
 use waltron_core::quantity::{Time, seconds};
 
-/// How often measured values are looked at.
+/// How often what somebody tells is looked at, and measured values at the beginning.
 pub(super) const POLL_S: f64 = 0.01;
+
+/// How often measured values are looked at later: a two-hundredth of the time that the segment has lasted, and
+/// never more seldom than this, in s. What takes minutes moves slowly.
+const SLOWEST_S: f64 = 0.2;
+const SHARE: f64 = 0.005;
 
 /// The conditions of one segment while it plays.
 pub(super) struct Watch<'a> {
@@ -21,6 +26,8 @@ pub(super) struct Watch<'a> {
     /// The latest value of everything that is looked at.
     values: Vec<(Probe, Option<f64>)>,
     next_poll: Option<Time>,
+    /// When the attendant's mark and what is outside are looked at next.
+    next_told: Option<Time>,
     /// A mark stays set until the segment ends.
     marked: bool,
     /// What is watched outside is as it was seen last.
@@ -46,18 +53,25 @@ impl<'a> Watch<'a> {
         }
         let told = |c: &&Condition| matches!(c, Condition::Mark | Condition::Outside);
         let is_told = parts.iter().any(told);
-        let next_poll = (is_told || !values.is_empty()).then_some(start);
-        Self { stops, parts, start, steady, values, next_poll, marked: false, outside: false }
+        let next_poll = (!values.is_empty()).then_some(start);
+        let next_told = is_told.then_some(start);
+        let (marked, outside) = (false, false);
+        Self { stops, parts, start, steady, values, next_poll, next_told, marked, outside }
     }
 
-    /// What is to be measured now, if it is time.
+    /// Whether something is to be looked at now.
     pub(super) fn due(&self, now: Time) -> bool {
+        self.is_to_measure(now) || self.next_told.is_some_and(|at| now >= at)
+    }
+
+    fn is_to_measure(&self, now: Time) -> bool {
         self.next_poll.is_some_and(|at| now >= at)
     }
 
-    /// What is measured.
-    pub(super) fn probes(&self) -> impl Iterator<Item = &Probe> {
-        self.values.iter().map(|(probe, _)| probe)
+    /// What is to be measured now.
+    pub(super) fn probes(&self, now: Time) -> impl Iterator<Item = &Probe> {
+        let is_time = self.is_to_measure(now);
+        self.values.iter().filter(move |_| is_time).map(|(probe, _)| probe)
     }
 
     /// Takes new measured values, the attendant's mark and what is seen outside.
@@ -72,6 +86,10 @@ impl<'a> Watch<'a> {
         }
         if self.waits_for(&Condition::Outside) {
             self.outside = attendant.outside();
+        }
+        self.next_told = self.next_told.map(|_| now + seconds(POLL_S));
+        if !self.is_to_measure(now) {
+            return;
         }
         for ((_, known), value) in self.values.iter_mut().zip(values) {
             *known = value;
@@ -91,12 +109,14 @@ impl<'a> Watch<'a> {
                 history.drain(..old.saturating_sub(1));
             }
         }
-        self.next_poll = Some(now + seconds(POLL_S));
+        let every = ((now - self.start).value * SHARE).clamp(POLL_S, SLOWEST_S);
+        self.next_poll = Some(now + seconds(every));
     }
 
     /// Puts the next look off until a moment.
     pub(super) fn not_before(&mut self, moment: Time) {
         self.next_poll = self.next_poll.map(|at| at.max(moment));
+        self.next_told = self.next_told.map(|at| at.max(moment));
     }
 
     /// The next moment at which something may hold without a contact changing.
@@ -105,7 +125,7 @@ impl<'a> Watch<'a> {
             Condition::After(t) => Some(self.start + *t),
             _ => None,
         });
-        times.chain(self.next_poll).filter(|t| *t > now).reduce(Time::min)
+        times.chain(self.next_poll).chain(self.next_told).filter(|t| *t > now).reduce(Time::min)
     }
 
     /// The first stop that holds now.

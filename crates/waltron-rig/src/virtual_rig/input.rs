@@ -92,12 +92,17 @@ impl<'a> Inputs<'a> {
         drawn
     }
 
-    fn samples(&self, meter: &Meter, rate_hz: f64) -> Result<(Vec<f64>, f64), Lack> {
+    /// The latest window of measurement that lies in the level.
+    fn window(&self, rate_hz: f64) -> Window {
         let Moment { now, level_start, nominal, .. } = self.moment;
         let length = WINDOW_S.max(10.0 / nominal).min(now - level_start);
         let count = (length * rate_hz + 1e-6).floor().max(0.0) as usize;
-        let start_s = now - count as f64 / rate_hz;
-        let window = Window { start_s, rate_hz, count };
+        Window { start_s: now - count as f64 / rate_hz, rate_hz, count }
+    }
+
+    fn samples(&self, meter: &Meter, rate_hz: f64) -> Result<(Vec<f64>, f64), Lack> {
+        let window = self.window(rate_hz);
+        let start_s = window.start_s;
         let nothing = || Lack::Nothing(meter.meaning.clone());
         let samples = self.specimen.samples(&meter.meaning, window).ok_or_else(nothing)?;
         if samples.is_empty() { Err(nothing()) } else { Ok((samples, start_s)) }
@@ -133,8 +138,13 @@ impl<'a> Inputs<'a> {
 
     /// A direct value.
     fn direct(&self, meter: &Meter) -> Result<f64, Lack> {
-        let (samples, _) = self.samples(meter, DC_RATE_HZ)?;
-        let value = mean(&samples);
+        let window = self.window(DC_RATE_HZ);
+        let known = Some(window).filter(|w| w.count > 0);
+        let known = known.and_then(|window| self.specimen.mean(&meter.meaning, window));
+        let value = match known {
+            Some(value) => value,
+            None => mean(&self.samples(meter, DC_RATE_HZ)?.0),
+        };
         Self::within(meter, value)?;
         Self::within(meter, -value)?;
         Ok(value)

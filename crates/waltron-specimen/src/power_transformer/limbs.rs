@@ -68,8 +68,11 @@ pub(super) struct Limbs {
     since_change: u32,
 }
 
+/// The most loops, of coils, joins and what is fed.
+pub(super) const MOST_LOOPS: usize = 6;
+
 /// The most unknowns: loops, three limbs, the yokes.
-const MOST: usize = 14;
+const MOST: usize = MOST_LOOPS + 4;
 
 type Row = [f64; MOST];
 

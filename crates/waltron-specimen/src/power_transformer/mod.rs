@@ -31,8 +31,11 @@ use waltron_core::text::name::Name;
 const IN_A_PERIOD: f64 = 128.0;
 const RATE_HZ: f64 = 6_400.0;
 
-/// The shortest and the longest step while nothing alternates, in s.
-const STEPS_S: [f64; 2] = [2e-4, 0.05];
+/// The shortest and the longest step while nothing alternates, in s; and the shortest one while a tap
+/// changer's contacts change over, and for how long after that.
+const STEPS_S: [f64; 2] = [1e-3, 0.2];
+const FINE_S: f64 = 2e-4;
+const AFTERWARDS_S: f64 = 0.05;
 
 /// After how many steps that were all good a longer one is tried.
 const GOOD: u32 = 8;
@@ -41,10 +44,13 @@ const GOOD: u32 = 8;
 const BEND: f64 = 2e-3;
 
 /// How long a source takes to make good what its current is off by, in s.
-const REGULATES_S: f64 = 0.3;
+const REGULATES_S: f64 = 1.0;
 
 /// The voltage of an arc where a lead falls off, in V.
 const ARC_V: f64 = 800.0;
+
+/// What is smaller than this share of the largest value may bend as it likes.
+const FLOOR: f64 = 0.01;
 
 /// What is kept of each moment: volts and current of what feeds, volts of what is measured.
 const KEPT: usize = 3;
@@ -103,6 +109,8 @@ pub struct PowerTransformer {
     at: Vec<usize>,
     /// One that is on its way.
     change: Option<Change>,
+    /// Until when steps are fine, in s since the injection began.
+    fine_until: f64,
     /// For how long a direct current was driven, in s.
     driven_s: f64,
     leads: Leads,
@@ -121,6 +129,8 @@ pub struct PowerTransformer {
     good: u32,
     /// The two latest of what is kept, to see how it bends.
     before: [[f64; KEPT]; 2],
+    /// The largest of what is kept since the injection began.
+    most: [f64; KEPT],
 }
 
 impl PowerTransformer {
@@ -148,6 +158,7 @@ impl PowerTransformer {
             limbs,
             at,
             change: None,
+            fine_until: 0.0,
             driven_s: 0.0,
             leads: Leads::default(),
             measured: Vec::new(),
@@ -163,6 +174,7 @@ impl PowerTransformer {
             step: STEPS_S[0],
             good: 0,
             before: [[0.0; KEPT]; 2],
+            most: [0.0; KEPT],
         };
         all.connect();
         all.begin(0);
@@ -264,7 +276,8 @@ impl PowerTransformer {
                 // As stiff as gives all volts for half of the current missing.
                 let ohm = 2.0 * *most / i.abs();
                 let (volts, flows) = self.limbs.fed;
-                if volts.abs() < *most * 0.999 {
+                // What has far to go would overshoot.
+                if volts.abs() < *most * 0.999 && (*i - flows).abs() < 0.1 * i.abs() {
                     *sum += ohm * (*i - flows) * dt.min(0.05) / REGULATES_S;
                 }
                 Feed::Regulated { v: *sum + ohm * *i, ohm, most: *most }
@@ -285,7 +298,7 @@ impl PowerTransformer {
             let kept = self.kept();
             if let Some(saved) = saved
                 && self.bends(&kept)
-                && self.step > STEPS_S[0]
+                && self.step > self.shortest()
             {
                 (self.limbs, self.fed) = saved;
                 self.stride(self.step / 4.0);
@@ -297,6 +310,7 @@ impl PowerTransformer {
             }
             self.history.push(kept);
             self.before = [self.before[1], kept];
+            self.most = [0, 1, 2].map(|k| self.most[k].max(kept[k].abs()));
             self.good += 1;
             if self.limbs.is_direct && self.good >= GOOD && self.step < STEPS_S[1] {
                 self.stride(self.step * 2.0);
@@ -318,12 +332,13 @@ impl PowerTransformer {
         if moments.last() == Some(moment) {
             self.at[change.of] = change.to;
             self.change = None;
+            self.fine_until = self.solved + AFTERWARDS_S;
         }
         self.retap();
         let kept = self.kept();
         self.before = [kept; 2];
         if self.limbs.is_direct {
-            self.stride(STEPS_S[0]);
+            self.stride(FINE_S);
         } else {
             self.history.begin(self.solved, self.step);
             self.history.push(kept);
@@ -331,18 +346,24 @@ impl PowerTransformer {
         true
     }
 
+    /// The shortest step that is worth it at present.
+    fn shortest(&self) -> f64 {
+        let is_on = self.change.is_some_and(|change| self.solved >= change.at_s - 1e-9);
+        if is_on || self.solved < self.fine_until { FINE_S } else { STEPS_S[0] }
+    }
+
     /// Whether a step has bent what is kept more than a straight line would show.
     fn bends(&self, kept: &[f64; KEPT]) -> bool {
         (0..KEPT).any(|k| {
             let (a, b, c) = (self.before[0][k], self.before[1][k], kept[k]);
-            let size = a.abs().max(b.abs()).max(c.abs());
+            let size = a.abs().max(b.abs()).max(c.abs()).max(FLOOR * self.most[k]);
             (a - 2.0 * b + c).abs() > BEND * size + 1e-9
         })
     }
 
     /// Goes on with steps of another length.
     fn stride(&mut self, step: f64) {
-        self.step = step.clamp(STEPS_S[0], STEPS_S[1]);
+        self.step = step.clamp(self.shortest(), STEPS_S[1]);
         self.good = 0;
         let last = self.before[1];
         self.history.begin(self.solved, self.step);
@@ -375,6 +396,13 @@ impl PowerTransformer {
         self.history.push(first);
     }
 
+    /// Each stretch of samples has its own scatter, the same whenever it is looked at.
+    fn noise(&self, of: &Name, start_s: f64) -> Noise {
+        let name = of.as_str().bytes().fold(7u64, |s, b| s.wrapping_mul(31) ^ u64::from(b));
+        let place = (start_s * 1e6) as u64 ^ (name << 40);
+        Noise::of_shot(self.seed ^ place, self.shot)
+    }
+
     /// The two ends of something such as `1U-1N` or `1U-1V+1W`, and what is joined with the second.
     #[allow(clippy::type_complexity, reason = "ends and joins, read once")]
     fn ends(&self, text: &str) -> Option<((usize, usize), Vec<(usize, usize)>)> {
@@ -393,7 +421,9 @@ impl Specimen for PowerTransformer {
         if let Some(change) = &mut self.change {
             change.at_s -= self.now;
         }
+        self.fine_until = 0.0;
         (self.now, self.solved) = (0.0, 0.0);
+        self.most = [0.0; KEPT];
         self.clock = PhaseClock::default();
         self.history.clear();
         // What was left on goes on until something else is put out, which happens at once.
@@ -534,13 +564,22 @@ impl Specimen for PowerTransformer {
         let mut samples = self.history.samples(start_s, 1.0 / rate_hz, count, *look);
         if self.truth.noise > 0.0 {
             let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
-            // Each stretch of samples has its own scatter, the same whenever it is looked at.
-            let name = of.as_str().bytes().fold(7u64, |s, b| s.wrapping_mul(31) ^ u64::from(b));
-            let place = (start_s * 1e6) as u64 ^ (name << 40);
-            let mut noise = Noise::of_shot(self.seed ^ place, self.shot);
+            let mut noise = self.noise(of, start_s);
             samples.iter_mut().for_each(|s| *s += largest * noise.draw(self.truth.noise));
         }
         Some(samples)
+    }
+
+    fn mean(&self, of: &Name, window: Window) -> Option<f64> {
+        if !self.limbs.is_direct {
+            return None;
+        }
+        let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
+        let Window { start_s, rate_hz, count } = window;
+        let mean = self.history.mean(start_s, count as f64 / rate_hz, count, *look);
+        // As much as is left of the scatter of so many samples.
+        let noise = self.noise(of, start_s).draw(self.truth.noise);
+        Some(mean * (1.0 + noise / (count as f64).sqrt()))
     }
 
     fn reading(&self, name: &str) -> Option<f64> {

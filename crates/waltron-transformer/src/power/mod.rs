@@ -1,22 +1,26 @@
 //! Power transformers (IEC 60076).
 
 mod asset;
+mod changeover;
 mod identify;
 mod pairs;
 mod procedure;
 mod scaffold;
+mod settling;
 mod shown;
 mod vector_group;
 
 pub(crate) use asset::ratios;
 pub use asset::{
-    Allowed, ChangerKind, Position, PowerTransformer, PowerTransformerForm, Stand, TapChanger,
-    Winding,
+    Allowed, ChangerKind, Difference, Position, PowerTransformer, PowerTransformerForm, Stand,
+    TapChanger, Winding,
 };
+pub use changeover::{Changeover, Samples, changeover};
 pub use identify::{Explained, LINES, explain};
 pub use pairs::{Pair, Shot, Terminal, Windings};
-pub use procedure::{TurnsRatioKeys, TurnsRatioTest};
+pub use procedure::{TurnsRatioKeys, TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest};
 pub(crate) use scaffold::{new_asset, new_tests};
+pub use settling::{Settling, settling};
 pub(crate) use shown::{charts, sections};
 pub use vector_group::{Connection, Side, VectorGroup};
 

@@ -1,7 +1,7 @@
 //! The asset file of a power transformer.
 
 use super::tap_changer::{ChangerKind, Position, TapChanger};
-use super::{Allowed, PowerTransformer, Winding};
+use super::{Allowed, Difference, PowerTransformer, Winding};
 use crate::material::Material;
 use crate::power::vector_group::VectorGroup;
 use schemars::JsonSchema;
@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use waltron_core::asset::{Asset, IdentityForm, Rating, Ratings, Withstand};
 use waltron_core::quantity::tolerance::AnyTolerance;
-use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Ratio, Voltage};
+use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Ratio, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, load, optional,
@@ -74,6 +74,11 @@ struct WindingForm {
     reference: Option<AnyQuantityText>,
     /// The largest direct current that a test may drive through it; 15 % of its rated current if not given.
     test_current: Option<QuantityText<Current>>,
+    /// Its resistance as the maker measured it between the same terminals, at the principal position and the
+    /// reference temperature.
+    resistance: Option<AnyQuantityText>,
+    /// The same at other positions, by label.
+    resistances: Option<BTreeMap<String, AnyQuantityText>>,
 }
 
 /// Whether a tap changer may be moved under load.
@@ -145,6 +150,17 @@ struct ToleranceForm {
     ratio: Option<AnyToleranceText>,
     /// By how much exciting currents that should be alike may differ; `15 %` if not given.
     exciting: Option<QuantityText<Ratio>>,
+    /// Of a winding's resistance against the maker's; `5 %` if not given.
+    resistance: Option<AnyToleranceText>,
+    /// By how much the resistances of the phases may differ: a share, a resistance, or the larger of both as
+    /// `2 % or 20 uOhm`; `2 %` if not given.
+    difference: Option<AnyToleranceText>,
+    /// What that difference is told by: the `mean` (default), or the `least` of the three.
+    difference_by: Option<Difference>,
+    /// For how long the current through a tap changer may be gone while it changes; `1 ms` if not given.
+    interruption: Option<QuantityText<Time>>,
+    /// By how much that current may dip; not limited if not given.
+    ripple: Option<QuantityText<Ratio>>,
 }
 
 /// What may be driven through a winding where its file does not say, as a share of its rated current: more
@@ -206,6 +222,16 @@ impl PowerTransformerForm {
             }
             changers.push(changer);
         }
+        for (winding, form) in windings.iter().zip(&self.winding) {
+            let changer = changers.iter().find(|c| c.winding == winding.number);
+            for (label, text) in form.resistances.iter().flatten() {
+                if changer.is_none_or(|c| c.at(label).is_none()) {
+                    let message =
+                        format!("no position of winding {} is called `{label}`", winding.number);
+                    problems.push(Problem::new(text.span(), message));
+                }
+            }
+        }
         let tolerance = self.tolerance.unwrap_or_default();
         let ratio = match &tolerance.ratio {
             Some(text) => text.read(Dimension::NUMBER, problems),
@@ -213,6 +239,15 @@ impl PowerTransformerForm {
         };
         let exciting =
             tolerance.exciting.map_or(Some(0.15), |t| t.positive(problems).map(|r| r.value));
+        let mut ohms = |text: &Option<AnyToleranceText>, usual: &str| match text {
+            Some(text) => text.read(Dimension::RESISTANCE, problems),
+            None => AnyTolerance::parse(usual, Dimension::RESISTANCE).ok(),
+        };
+        let resistance = ohms(&tolerance.resistance, "5 %");
+        let difference = ohms(&tolerance.difference, "2 %");
+        let interruption =
+            tolerance.interruption.map_or(Some(1e-3), |t| t.positive(problems).map(Measure::si));
+        let ripple = optional(tolerance.ripple.map(|r| r.positive(problems).map(|r| r.value)));
         let told = [("Cooling", self.ratings.cooling), ("Insulation", self.ratings.insulation)];
         let told = told.into_iter().filter_map(|(name, text)| Some((name.to_owned(), text?)));
         let own = PowerTransformer {
@@ -220,13 +255,24 @@ impl PowerTransformerForm {
             power_va: power?.si,
             windings,
             changers,
-            allowed: Allowed { ratio: ratio?, exciting: exciting? },
+            allowed: Allowed {
+                ratio: ratio?,
+                exciting: exciting?,
+                resistance: resistance?,
+                difference: difference?,
+                by: tolerance.difference_by.unwrap_or_default(),
+                interruption_s: interruption?,
+                ripple: ripple?,
+            },
             told: told.collect(),
         };
         let mut ratings = Ratings::unknown(Some(frequency?));
         let highest = own.windings.iter().map(|w| w.voltage_v).fold(0.0, f64::max);
         let volts = Rating { value: Voltage::from_si(highest), duration: None };
         ratings.own_voltages.push(("test voltage".into(), Withstand::new(vec![volts])));
+        let largest = own.windings.iter().map(Winding::most_a).fold(0.0, f64::max);
+        let amps = Rating { value: Current::from_si(largest), duration: None };
+        ratings.own_currents.push(("winding current".into(), Withstand::new(vec![amps])));
         let terminals = self.terminals.unwrap_or_default().into_iter();
         Some(Asset {
             kind: crate::power::KIND,
@@ -248,6 +294,12 @@ impl WindingForm {
             Some(text) => text.positive_of(Dimension::TEMPERATURE, problems).map(|q| q.si),
             None => Some(273.15 + 75.0),
         };
+        let mut maker_ohm = Vec::new();
+        let plain = self.resistance.iter().map(|text| (String::new(), text));
+        let by_label = self.resistances.iter().flatten().map(|(l, text)| (l.clone(), text));
+        for (label, text) in plain.chain(by_label) {
+            maker_ohm.push((label, text.positive_of(Dimension::RESISTANCE, problems)?.si));
+        }
         let most = optional(self.test_current.as_ref().map(|c| c.positive(problems)));
         let winding = Winding {
             number,
@@ -256,6 +308,7 @@ impl WindingForm {
             material: self.material.unwrap_or_default(),
             reference_k: reference?,
             test_current_a: most?.map(Measure::si),
+            maker_ohm,
         };
         if let (Some(most), Some(form)) = (winding.test_current_a, &self.test_current)
             && most > winding.current_a()

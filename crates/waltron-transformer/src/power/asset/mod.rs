@@ -11,6 +11,8 @@ pub(crate) use told::ratios;
 use super::pairs::Windings;
 use super::vector_group::VectorGroup;
 use crate::material::Material;
+use schemars::JsonSchema;
+use serde::Deserialize;
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, Quantity};
 
@@ -29,6 +31,9 @@ pub struct Winding {
     pub reference_k: f64,
     /// The largest direct current that a test may drive through it, in A, where the file says.
     pub test_current_a: Option<f64>,
+    /// Resistances as the maker measured them at the reference temperature, in ohms, by the label of the
+    /// position; empty of the principal one.
+    pub maker_ohm: Vec<(String, f64)>,
 }
 
 impl Winding {
@@ -45,6 +50,50 @@ pub struct Allowed {
     pub ratio: AnyTolerance,
     /// By how much the exciting currents of phases that should be alike may differ, as a share.
     pub exciting: f64,
+    /// Of a winding's resistance against the maker's.
+    pub resistance: AnyTolerance,
+    /// Of the difference between phases, as a share or in ohms, whichever is larger.
+    pub difference: AnyTolerance,
+    /// What that difference is told by.
+    pub by: Difference,
+    /// For how long the current of a tap changer may be gone, in s.
+    pub interruption_s: f64,
+    /// By how much it may dip, as a share, where that is limited.
+    pub ripple: Option<f64>,
+}
+
+/// What a difference between phases is told by.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Difference {
+    /// The largest less the least, over the mean of all.
+    #[default]
+    Mean,
+    /// The largest less the least, over the least.
+    Least,
+}
+
+impl Difference {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Mean => "mean",
+            Self::Least => "least",
+        }
+    }
+
+    /// The difference of values, as a share.
+    pub fn of(self, values: &[f64]) -> f64 {
+        let (low, high) = values
+            .iter()
+            .fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(*v), h.max(*v)));
+        let mean = values.iter().sum::<f64>() / values.len() as f64;
+        (high - low)
+            / match self {
+                Self::Mean => mean,
+                Self::Least => low,
+            }
+    }
 }
 
 /// A power transformer of three phases.
@@ -90,6 +139,17 @@ impl PowerTransformer {
         let rated = self.winding(winding).map_or(f64::NAN, |w| w.voltage_v);
         let at = self.changer_of(winding).and_then(|(k, c)| c.positions.get(*stand.0.get(k)?));
         at.map_or(rated, |position| position.volts)
+    }
+
+    /// What the maker measured of a winding at a position, in ohms at the reference temperature.
+    pub fn maker_ohm(&self, winding: u8, stand: &Stand) -> Option<f64> {
+        let of = self.winding(winding)?;
+        let changer = self.changer_of(winding);
+        let label = changer.and_then(|(k, c)| c.positions.get(*stand.0.get(k)?));
+        let by_label = label.and_then(|p| of.maker_ohm.iter().find(|(l, _)| *l == p.label));
+        let is_principal = changer.is_none_or(|(k, c)| stand.0.get(k) == Some(&c.principal));
+        let plain = of.maker_ohm.iter().find(|(l, _)| l.is_empty()).filter(|_| is_principal);
+        by_label.or(plain).map(|(_, ohm)| *ohm)
     }
 
     /// The ratio of the line voltages of two windings, with the tap changers somewhere.

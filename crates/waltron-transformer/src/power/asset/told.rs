@@ -1,6 +1,6 @@
 //! What a power transformer tells of itself: for expressions, records, reports and the panel.
 
-use super::{PowerTransformer, volts};
+use super::{ChangerKind, PowerTransformer, volts};
 use crate::material::celsius;
 use std::any::Any;
 use waltron_core::asset::{Family, Precautions};
@@ -14,6 +14,21 @@ fn power(si: f64) -> Quantity {
 
 fn amps(si: f64) -> Quantity {
     Quantity { si, dimension: Dimension::CURRENT }
+}
+
+fn ohms(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::RESISTANCE }
+}
+
+fn time(si: f64) -> String {
+    Quantity { si, dimension: Dimension::TIME }.to_string()
+}
+
+impl PowerTransformer {
+    /// By how much phases may differ, and what that is told by.
+    fn difference(&self) -> String {
+        format!("{} of the {}", self.allowed.difference, self.allowed.by.word())
+    }
 }
 
 /// The ratio that every position of every tap changer must give, the others at their principal position.
@@ -74,7 +89,13 @@ impl Family for PowerTransformer {
             ("vector_group".to_owned(), self.group.to_string()),
             ("tolerance.ratio".to_owned(), self.allowed.ratio.to_string()),
             ("tolerance.exciting".to_owned(), percent(self.allowed.exciting)),
+            ("tolerance.resistance".to_owned(), self.allowed.resistance.to_string()),
+            ("tolerance.difference".to_owned(), self.difference()),
+            ("tolerance.interruption".to_owned(), time(self.allowed.interruption_s)),
         ];
+        if let Some(ripple) = self.allowed.ripple {
+            all.push(("tolerance.ripple".to_owned(), percent(ripple)));
+        }
         for changer in &self.changers {
             let positions = changer.positions.iter();
             let positions: Vec<String> =
@@ -87,6 +108,11 @@ impl Family for PowerTransformer {
             let (n, at) = (winding.number, celsius(winding.reference_k));
             all.push((format!("winding_{n}.material"), winding.material.word().to_owned()));
             all.push((format!("winding_{n}.reference"), at));
+            all.push((format!("winding_{n}.test_current"), amps(winding.most_a()).to_string()));
+            for (label, si) in &winding.maker_ohm {
+                let at = if label.is_empty() { String::new() } else { format!(" at {label}") };
+                all.push((format!("winding_{n}.resistance{at}"), ohms(*si).exact()));
+            }
         }
         all
     }
@@ -122,6 +148,12 @@ impl Family for PowerTransformer {
         all.extend(self.told.iter().cloned());
         all.push(("Tolerance of the ratio".to_owned(), self.allowed.ratio.to_string()));
         all.push(("Exciting currents alike within".to_owned(), percent(self.allowed.exciting)));
+        all.push(("Resistances alike within".to_owned(), self.difference()));
+        if self.changers.iter().any(|c| c.kind == ChangerKind::OnLoad) {
+            let gone = format!("gone for {} at most", time(self.allowed.interruption_s));
+            let dips = self.allowed.ripple.map(|r| format!(", dips by {} at most", percent(r)));
+            all.push(("Current while a tap changes".to_owned(), gone + &dips.unwrap_or_default()));
+        }
         all
     }
 
@@ -140,6 +172,14 @@ impl Family for PowerTransformer {
             before("Take the earths off the windings that are tested; the tank stays earthed");
             before(
                 "Feed the high-voltage side only: from the low-voltage side the ratio makes it deadly",
+            );
+        }
+        if uses("winding current") {
+            before(
+                "Connect current and voltage to the windings by leads of their own (four wires)",
+            );
+            before(
+                "NEVER open a circuit that carries direct current: a charged winding kills; wait until the rig says discharged",
             );
         }
         if !self.changers.is_empty() {

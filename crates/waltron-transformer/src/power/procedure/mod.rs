@@ -3,9 +3,11 @@
 mod joint;
 mod positions;
 mod turns_ratio;
+mod winding_resistance;
 
 pub(crate) use turns_ratio::{EXCITING, RATIO};
 pub use turns_ratio::{TurnsRatioKeys, TurnsRatioTest};
+pub use winding_resistance::{WindingResistanceKeys, WindingResistanceTest};
 
 use super::asset::PowerTransformer;
 use waltron_core::asset::Asset;

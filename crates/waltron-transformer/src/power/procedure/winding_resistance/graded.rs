@@ -1,0 +1,406 @@
+//! What was seen at a place, and what it comes to.
+
+use super::places::{Alike, Place, Places, ohms};
+use super::programs::{Programs, ends_at};
+use super::{CHANGE, CHARGE, DIFFERENCE, HOLD, MOVE, RESISTANCE, TRACE};
+use crate::material::celsius;
+use crate::measure::{injected, of as shown};
+use crate::power::changeover::{Changeover, Samples, changeover};
+use crate::power::settling::{Settling, settling};
+use crate::power::vector_group::Connection;
+use waltron_core::grading::{
+    Finding, Grade, Judgement, Limits, Value, Values, Verdict, judge_between,
+};
+use waltron_core::injection::observation::{Ended, Observation};
+use waltron_core::injection::program::Program;
+use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds, significant, text};
+
+/// The fewest of the last readings that tell where they go.
+const FEWEST: usize = 8;
+
+/// What was put out and what was seen.
+pub(super) type Seen<'a> = (&'a Program, &'a Observation);
+
+/// Whether a program only holds on what flows already.
+pub(super) fn holds_on(program: &Program) -> bool {
+    program.segments.first().is_some_and(|segment| segment.name == *HOLD)
+}
+
+/// A resistance as it was measured.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Read {
+    pub(super) ohm: f64,
+    /// What it is uncertain by, with what is left to come.
+    pub(super) u: f64,
+    /// What is left to come, as a share, by slope and time constant.
+    pub(super) left: f64,
+    /// What that is uncertain by, as a share.
+    pub(super) of_left: f64,
+    pub(super) time_constant_s: Option<f64>,
+    /// What drops in the winding, in V.
+    pub(super) volts: f64,
+    /// Whether the readings stayed within the band.
+    pub(super) is_steady: bool,
+}
+
+/// Why nothing was measured.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum Trouble {
+    /// The current broke off while it was held.
+    BrokenOff,
+    /// The current did not come.
+    NotCharged,
+    /// No change of tap was noticed.
+    NotMoved,
+    /// A meter showed nothing.
+    Meter(String),
+}
+
+impl Trouble {
+    pub(super) fn words(&self, programs: &Programs, place: &Place) -> String {
+        match self {
+            Self::BrokenOff => format!(
+                "ALARM: the current broke off while the winding was charged: a lead of {} is off; keep away, its store comes as an arc and dies away through the windings and the tank",
+                place.leads
+            ),
+            Self::NotCharged => format!(
+                "the {} were not there after {}: an open circuit, or too little voltage; see that the leads are on {}",
+                programs.stimulus(),
+                text(programs.at_most),
+                place.leads
+            ),
+            Self::NotMoved => "no change of tap was noticed within 3 min".to_owned(),
+            Self::Meter(why) => why.clone(),
+        }
+    }
+}
+
+fn segment(program: &Program, name: &str) -> Option<usize> {
+    program.segments.iter().position(|segment| segment.name == *name)
+}
+
+/// Readings of the resistance while it was held on, over several injections as if it were one: time in s and
+/// value.
+fn readings(programs: &Programs, held: &[Seen<'_>]) -> Vec<(f64, f64)> {
+    let (mut all, mut before) = (Vec::new(), 0.0);
+    for (program, seen) in held {
+        let hold = segment(program, HOLD).unwrap_or_default();
+        let here = seen.in_segment(hold, &programs.resistance);
+        all.extend(here.filter_map(|r| Some((before + r.place?.time.si(), shown(r).ok()?.value))));
+        before += seen.length().si();
+    }
+    all
+}
+
+/// Where the readings go.
+fn goes(programs: &Programs, readings: &[(f64, f64)]) -> Option<Settling> {
+    let (first, last) = (readings.first()?.0, readings.last()?.0);
+    let from = |begin: f64| {
+        let inside = readings.iter().filter(|(t, _)| *t >= begin - 1e-9).count();
+        &readings[readings.len() - inside.max(FEWEST).min(readings.len())..]
+    };
+    let steady = programs.steady_for.si();
+    // A quick part may hide a slow one: the later half tells by itself, and the worse of both counts. What was
+    // held on for long has more to tell than its end.
+    let window = steady.max(0.6 * (last - first));
+    let both = [settling(from(last - window)), settling(from(last - window / 2.0))];
+    let worth = |s: &Settling| s.left.abs() + s.u;
+    both.into_iter().flatten().max_by(|a, b| worth(a).total_cmp(&worth(b)))
+}
+
+/// What was measured where the current was held: by the last injection, and those that held on before it.
+pub(super) fn read(programs: &Programs, held: &[Seen<'_>]) -> Result<Read, Trouble> {
+    let none = || Trouble::Meter("nothing was put out".to_owned());
+    let (program, seen) = held.last().ok_or_else(none)?;
+    let hold = segment(program, HOLD).unwrap_or_default();
+    let Some(span) = seen.segments.get(hold) else {
+        let last = seen.segments.len().saturating_sub(1);
+        let name = program.segments.get(last).map(|s| s.name.as_str());
+        return Err(match name {
+            Some(MOVE) => Trouble::NotMoved,
+            Some(CHARGE) => Trouble::NotCharged,
+            _ => none(),
+        });
+    };
+    if span.ended == Ended::Stop(0) {
+        return Err(Trouble::BrokenOff);
+    }
+    let last = seen.in_segment(hold, &programs.resistance).last();
+    let last = last.ok_or_else(|| Trouble::Meter("the resistance was not measured".to_owned()))?;
+    let last = shown(last).map_err(Trouble::Meter)?;
+    let volts = seen.in_segment(hold, &programs.volts).last().and_then(|r| shown(r).ok());
+    let goes = goes(programs, &readings(programs, held));
+    let (left, of_left) = goes.map_or((0.0, 0.0), |s| (s.left, s.u));
+    let share = |of: f64| if last.value == 0.0 { f64::INFINITY } else { of / last.value };
+    Ok(Read {
+        ohm: last.value,
+        u: last.u.unwrap_or(0.0) + left.abs() + of_left,
+        left: share(left),
+        of_left: share(of_left).abs(),
+        time_constant_s: goes.and_then(|s| s.time_constant_s),
+        volts: volts.map_or(f64::NAN, |v| v.value),
+        is_steady: span.ended == Ended::Stop(1),
+    })
+}
+
+impl Read {
+    /// Whether nothing is left to come that matters.
+    pub(super) fn is_settled(&self, programs: &Programs) -> bool {
+        self.is_steady && self.left.abs() + self.of_left <= programs.left
+    }
+
+    /// How long it still takes until what is left does not matter.
+    pub(super) fn takes(&self, programs: &Programs) -> Option<Time> {
+        let tau = self.time_constant_s?;
+        let ratio = (self.left.abs() + self.of_left) / programs.left;
+        (ratio > 1.0).then(|| seconds(tau * ratio.ln()))
+    }
+}
+
+fn percent(share: f64) -> String {
+    format!("{} %", significant(share * 100.0, 2))
+}
+
+/// The resistance of a place.
+pub(super) fn resistance(
+    places: &Places,
+    programs: &Programs,
+    place: &Place,
+    read: Result<Read, Trouble>,
+) -> Finding {
+    let stimulus = Values::none().with_quantity("current", programs.stimulus());
+    let found = Finding {
+        expected: place.expected.clone(),
+        limits: place.limits.clone(),
+        ..injected(place.point.clone(), RESISTANCE, &stimulus)
+    };
+    let read = match read {
+        Ok(read) => read,
+        Err(trouble) => {
+            let why = trouble.words(programs, place);
+            return found.judged(Judgement::new(Verdict::Inconclusive, why));
+        }
+    };
+    let value = ohms(read.ohm * places.factor);
+    let found = Finding {
+        measured: Values::none()
+            .with_quantity("resistance", value)
+            .with_quantity("as_measured", ohms(read.ohm))
+            .with_percent("left", read.left),
+        uncertainty: Values::none().with_quantity("u", ohms(read.u * places.factor)),
+        deviation: match found.expected.get("resistance") {
+            Some(maker) => Values::none().with_percent("resistance", value.si / maker - 1.0),
+            None => Values::none(),
+        },
+        ..found
+    };
+    if !read.is_settled(programs) {
+        let left = match (read.time_constant_s, read.is_steady) {
+            (Some(tau), _) => format!(
+                "{} left to come by slope and a time constant of {}",
+                percent(read.left.abs()),
+                text(seconds(tau))
+            ),
+            (None, _) => "the readings scatter more than the band".to_owned(),
+        };
+        let when = read.takes(programs).map_or(String::new(), |time| {
+            format!("; settled in about {}, or sooner with a larger current", text(time))
+        });
+        let why = format!("not settled within {}: {left}{when}", text(programs.at_most));
+        return found.judged(Judgement::new(Verdict::Inconclusive, why));
+    }
+    let mut judged = match (found.limits.lower(), found.limits.upper()) {
+        (Some(low), Some(high)) => judge_between(value, low, high),
+        _ => Judgement::new(Verdict::Measured, "the file has no value of the maker's"),
+    };
+    judged.reason.push_str(&format!(
+        "; {} at {}, told at {}",
+        ohms(read.ohm),
+        celsius(places.temperature_k),
+        celsius(places.reference_k)
+    ));
+    if let Some(tau) = read.time_constant_s {
+        let (left, tau) = (percent(read.left.abs()), text(seconds(tau)));
+        judged.reason.push_str(&format!("; {left} left to come by a time constant of {tau}"));
+    }
+    found.judged(judged)
+}
+
+/// What the trace of a change shows.
+pub(super) fn traced(seen: &Observation) -> Option<Changeover> {
+    let captured = seen.captures.iter().find(|c| c.name == *TRACE)?;
+    let of = |name: &str| captured.tracks.iter().find(|t| t.of == *name).map(|t| &t.samples[..]);
+    let (amps, volts) = (of("winding current")?, of("winding voltage")?);
+    changeover(Samples { amps, volts, rate_hz: captured.rate_hz })
+}
+
+/// How many positions a change of the resistance is worth, where one is worth a known share.
+fn moved(place: &Place, before: &Place, was: f64, is: f64) -> Option<f64> {
+    let step = place.volts / before.volts - 1.0;
+    (step.abs() > 1e-4).then(|| (is / was - 1.0) / step)
+}
+
+/// Whether a change went two positions at once, by what was measured before and after.
+pub(super) fn is_double(place: &Place, before: &Place, was: f64, is: f64) -> bool {
+    moved(place, before, was, is).is_some_and(|n| (n - 2.0).abs() < 0.3)
+}
+
+/// The change that led to a place.
+pub(super) fn change(
+    places: &Places,
+    programs: &Programs,
+    place: &Place,
+    seen: &Observation,
+) -> Option<Finding> {
+    let stimulus = Values::none().with_quantity("current", programs.stimulus());
+    let time = |si| Quantity { si, dimension: Dimension::TIME };
+    let limits =
+        Limits::Between { lower: None, upper: Some(Value::Plain(time(places.interruption_s))) };
+    let found = Finding { limits, ..injected(place.change.clone()?, CHANGE, &stimulus) };
+    if seen.segments.len() < 2 {
+        let why = Trouble::NotMoved.words(programs, place);
+        return Some(found.judged(Judgement::new(Verdict::Inconclusive, why)));
+    }
+    let Some(shows) = traced(seen) else {
+        let why = "the samples of the change are not there";
+        return Some(found.judged(Judgement::new(Verdict::Inconclusive, why)));
+    };
+    let interruption = Values::none().with_quantity("interruption", time(shows.interrupted_s));
+    let others = Values::none()
+        .with_quantity("duration", time(shows.duration_s))
+        .with_quantity("slope", Quantity { si: shows.slope, dimension: Dimension::CURRENT_RATE })
+        .with_quantity("series", ohms(shows.series_ohm));
+    let ripple = Values::none().with_percent("ripple", shows.ripple);
+    let told = format!(
+        "dips by {} in {}, {} in series at most",
+        percent(shows.ripple),
+        text(seconds(shows.duration_s)),
+        ohms(shows.series_ohm)
+    );
+    let with = |first: Values, second: Values| first.and(second).and(others.clone());
+    if shows.interrupted_s > places.interruption_s {
+        let why =
+            format!("INTERRUPTED: the current is gone for {}", text(seconds(shows.interrupted_s)));
+        let found = Finding { measured: with(interruption, ripple), ..found };
+        return Some(found.judged(Judgement::new(Verdict::Fail, why)));
+    }
+    if let Some(most) = places.ripple.filter(|most| shows.ripple > *most) {
+        let found = Finding {
+            measured: with(ripple, interruption),
+            limits: Limits::Between { lower: None, upper: Some(Value::Percent(most)) },
+            ..found
+        };
+        return Some(found.judged(Judgement::new(Verdict::Fail, told)));
+    }
+    let found = Finding { measured: with(interruption, ripple), ..found };
+    Some(found.judged(Judgement::new(Verdict::Pass, told)))
+}
+
+/// Resistances of the phases of a winding from those between its terminals.
+fn of_phases(places: &Places, lines: &[f64]) -> Option<[f64; 3]> {
+    let &[uv, vw, wu] = lines else { return None };
+    match places.connection {
+        _ if places.neutral => None,
+        // What is common to two of them.
+        Connection::Star | Connection::Zigzag => {
+            Some([(uv + wu - vw) / 2.0, (uv + vw - wu) / 2.0, (vw + wu - uv) / 2.0])
+        }
+        // A coil beside the two others in series.
+        Connection::Delta => {
+            let half = (uv + vw + wu) / 2.0;
+            let of = |own: f64, a: f64, b: f64| (own - half) - a * b / (own - half);
+            Some([of(uv, vw, wu), of(vw, wu, uv), of(wu, uv, vw)])
+        }
+    }
+}
+
+/// The difference between the phases at a position, of resistances as measured with what they are uncertain
+/// by.
+pub(super) fn alike(
+    places: &Places,
+    programs: &Programs,
+    of: &Alike,
+    read: &[Option<(f64, f64)>],
+) -> Finding {
+    let stimulus = Values::none().with_quantity("current", programs.stimulus());
+    let found = injected(of.point.clone(), DIFFERENCE, &stimulus);
+    let all: Option<Vec<(f64, f64)>> = read.iter().copied().collect();
+    let Some(all) = all.filter(|all| all.len() == 3) else {
+        let why = "not every phase was measured";
+        return found.judged(Judgement::new(Verdict::Inconclusive, why));
+    };
+    let values: Vec<f64> = all.iter().map(|(ohm, _)| *ohm).collect();
+    let mean = values.iter().sum::<f64>() / 3.0;
+    let share = places.by.of(&values);
+    let limits = places.allowed(mean);
+    let most = limits.upper().unwrap_or(f64::INFINITY);
+    let u = 2f64.sqrt() * all.iter().map(|(_, u)| u / mean).fold(0.0, f64::max);
+    let (low, high) =
+        values.iter().fold((f64::INFINITY, 0.0f64), |(l, h), v| (l.min(*v), h.max(*v)));
+    let mut measured = Values::none()
+        .with_percent("difference", share)
+        .with_quantity("absolute", ohms(high - low));
+    if let Some([a, b, c]) = of_phases(places, &values) {
+        let at = |ohm: f64| ohms(ohm * places.factor);
+        measured = measured
+            .with_quantity("phase_u", at(a))
+            .with_quantity("phase_v", at(b))
+            .with_quantity("phase_w", at(c));
+    }
+    let found =
+        Finding { measured, uncertainty: Values::none().with_percent("u", u), limits, ..found };
+    let told = format!("{} between the phases, by the {}", percent(share), places.by.word());
+    let verdict = if share > most { Verdict::Fail } else { Verdict::Pass };
+    found.judged(Judgement::new(verdict, told))
+}
+
+/// A point of a record, graded by the injections that served it.
+pub(super) fn again(
+    places: &Places,
+    programs: &Programs,
+    measured: &Grade,
+    served: &[(&Program, &Observation)],
+) -> Result<Finding, String> {
+    let id = &measured.point.id;
+    let fits = |place: &Place, program: &Program| {
+        program.connection.as_ref() == Some(&place.leads)
+            && ends_at(program) == place.stands
+            && segment(program, HOLD).is_some()
+    };
+    // The last one that was held at a place, with those that it held on from.
+    let held_at = |place: &Place| -> Vec<Seen<'_>> {
+        let mut all: Vec<Seen<'_>> = Vec::new();
+        for (program, seen) in served.iter().filter(|(program, _)| fits(place, program)) {
+            if !holds_on(program) {
+                all.clear();
+            }
+            all.push((program, seen));
+        }
+        all
+    };
+    if let Some(of) = places.alike.iter().find(|alike| alike.point.id == *id) {
+        let read_of = |place: &Place| {
+            let read = read(programs, &held_at(place)).ok().filter(|r| r.is_settled(programs))?;
+            Some((read.ohm, read.u))
+        };
+        let here = places.all.iter().filter(|place| place.stands == of.stands);
+        let all: Vec<Option<(f64, f64)>> = here.map(read_of).collect();
+        return Ok(alike(places, programs, of, &all));
+    }
+    let place = places.all.iter().find(|place| {
+        place.point.id == *id || place.change.as_ref().is_some_and(|change| change.id == *id)
+    });
+    let place = place.ok_or("these settings make no such point")?;
+    if place.point.id == *id {
+        let held = held_at(place);
+        if held.is_empty() {
+            return Err("nothing was injected for it".to_owned());
+        }
+        return Ok(resistance(places, programs, place, read(programs, &held)));
+    }
+    let moved = served
+        .iter()
+        .rfind(|(program, _)| fits(place, program) && segment(program, MOVE).is_some());
+    let (_, seen) = moved.ok_or("nothing was injected for it")?;
+    change(places, programs, place, seen).ok_or_else(|| "these settings do not grade it".to_owned())
+}

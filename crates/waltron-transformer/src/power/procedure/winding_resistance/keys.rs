@@ -1,0 +1,174 @@
+//! What a plan says of a resistance test.
+
+use crate::power::asset::{PowerTransformer, Winding};
+use crate::power::procedure::positions::{self, Positions};
+use crate::power::procedure::transformer;
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::sync::Arc;
+use waltron_core::asset::Asset;
+use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::quantity::{
+    Current, Dimension, Measure, Quantity, Ratio, Time, seconds, significant, text,
+};
+use waltron_core::text::document::{
+    AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text,
+};
+use waltron_core::text::name::Name;
+
+/// A direct current through each phase until nothing is left to come, at every position of the tap changer;
+/// then discharged, and that is waited for.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WindingResistanceKeys {
+    /// The number of the winding; 1, the high-voltage one, if not given.
+    winding: Option<Spannable<u8>>,
+    /// The current; a tenth of the rated one, or what winding and rig allow, if not given.
+    current: Option<QuantityText<Current>>,
+    /// The winding's temperature, such as `16 degC`.
+    temperature: AnyQuantityText,
+    /// Positions of the tap changer, by label, or `5..9` for a range; all if not given.
+    positions: Option<Vec<Text>>,
+    /// The band in which the readings must stay, as a share; `0.1 %` if not given.
+    steady: Option<QuantityText<Ratio>>,
+    /// For how long; 10 s if not given.
+    steady_for: Option<QuantityText<Time>>,
+    /// The most that may be left to come then, by slope and time constant, as a share; `0.2 %` if not given.
+    left: Option<QuantityText<Ratio>>,
+    /// The longest that is waited at a position; 10 min if not given.
+    at_most: Option<QuantityText<Time>>,
+    /// Whether somebody confirms the first reading before it goes on by itself; false if not given.
+    confirm_first: Option<bool>,
+    /// Whether an on-load tap changer is moved under current, and watched; true if not given.
+    under_current: Option<bool>,
+}
+
+/// A resistance test with its parameters.
+#[derive(Clone, Debug, PartialEq)]
+pub struct WindingResistanceTest {
+    pub(super) test: Name,
+    pub(super) winding: u8,
+    pub(super) current: Option<Current>,
+    pub(super) temperature_k: f64,
+    pub(super) positions: Positions,
+    pub(super) steady: f64,
+    pub(super) steady_for: Time,
+    pub(super) left: f64,
+    pub(super) at_most: Time,
+    pub(super) confirms: bool,
+    pub(super) under_current: bool,
+    /// Why the current is as it is.
+    pub(super) advice: Option<String>,
+}
+
+/// The share of its rated current below which a winding's core is hardly saturated.
+const LEAST_SHARE: f64 = 0.01;
+
+/// The share of its rated current above which a winding warms while it is measured.
+const MOST_SHARE: f64 = 0.15;
+
+fn amps(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::CURRENT }
+}
+
+impl TestKeys for WindingResistanceKeys {
+    fn read(
+        &self,
+        head: TestHead<'_>,
+        asset: &Asset,
+        problems: &mut Problems,
+    ) -> Option<Arc<dyn Method>> {
+        let of = match transformer(asset) {
+            Ok(of) => of,
+            Err(error) => {
+                problems.push(Problem::new(head.id.span(), error.to_string()));
+                return None;
+            }
+        };
+        let number = self.winding.as_ref().map_or(1, |n| *n.get());
+        let Some(winding) = of.winding(number) else {
+            let place = self.winding.as_ref().map_or_else(|| head.id.span(), Field::span);
+            let message =
+                format!("there is no winding {number}; the transformer has {}", of.windings.len());
+            problems.push(Problem::new(place, message));
+            return None;
+        };
+        let current = self.current(winding, problems)?;
+        let positions =
+            positions::read(of, self.positions.as_deref(), None, false, &[number], problems);
+        let temperature = self.temperature.positive_of(Dimension::TEMPERATURE, problems);
+        let share = |field: &Option<QuantityText<Ratio>>, usual, problems: &mut Problems| {
+            field.as_ref().map_or(Some(usual), |f| f.positive(problems).map(|r| r.value))
+        };
+        let time = |field: &Option<QuantityText<Time>>, usual, problems: &mut Problems| {
+            field.as_ref().map_or(Some(seconds(usual)), |t| t.positive(problems))
+        };
+        let (steady, left) =
+            (share(&self.steady, 1e-3, problems), share(&self.left, 2e-3, problems));
+        let steady_for = time(&self.steady_for, 10.0, problems)?;
+        let at_most = time(&self.at_most, 600.0, problems)?;
+        if steady_for >= at_most {
+            let place = self.steady_for.as_ref().map_or_else(|| head.id.span(), Field::span);
+            let message = format!(
+                "steady for {} cannot come true within {}",
+                text(steady_for),
+                text(at_most)
+            );
+            problems.push(Problem::new(place, message));
+            return None;
+        }
+        Some(Arc::new(WindingResistanceTest {
+            test: head.name(),
+            winding: number,
+            current,
+            temperature_k: temperature?.si,
+            positions: positions?,
+            steady: steady?,
+            steady_for,
+            left: left?,
+            at_most,
+            confirms: self.confirm_first.unwrap_or(false),
+            under_current: self.under_current.unwrap_or(true),
+            advice: Some(advice(of, winding, current)),
+        }))
+    }
+}
+
+/// Why a current is as it is, for whoever stands at the winding.
+fn advice(_of: &PowerTransformer, winding: &Winding, current: Option<Current>) -> String {
+    let rated = winding.current_a();
+    let chosen = current.map_or("the current".to_owned(), text);
+    let mut line = format!(
+        "Winding {}: {chosen} at most {} % of the rated {} ({}), so that it does not warm; above about {}, so that the core saturates and it settles sooner",
+        winding.number,
+        significant(MOST_SHARE * 100.0, 2),
+        amps(rated),
+        amps(MOST_SHARE * rated),
+        amps(LEAST_SHARE * rated),
+    );
+    if let Some(current) = current.filter(|c| c.si() < LEAST_SHARE * rated) {
+        line = format!("{line}: {} is less, and may take very long", text(current));
+    }
+    line
+}
+
+impl WindingResistanceKeys {
+    fn current(&self, winding: &Winding, problems: &mut Problems) -> Option<Option<Current>> {
+        let Some(field) = &self.current else { return Some(None) };
+        let current = field.positive(problems)?;
+        let most = winding.most_a();
+        if current.si() > most * (1.0 + 1e-9) {
+            let share = significant(current.si() / winding.current_a() * 100.0, 3);
+            let message = format!(
+                "{} is {share} % of the rated {}: at most {} may flow through winding {}",
+                text(current),
+                amps(winding.current_a()),
+                amps(most),
+                winding.number
+            );
+            problems.push(Problem::new(field.span(), message));
+            return None;
+        }
+        Some(Some(current))
+    }
+}

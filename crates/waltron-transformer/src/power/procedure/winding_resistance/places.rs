@@ -1,0 +1,171 @@
+//! Where the current is driven, in which order, and what is graded there.
+
+use super::keys::WindingResistanceTest;
+use super::{CHANGE, DIFFERENCE, RESISTANCE};
+use crate::measure::{between, point};
+use crate::power::asset::{ChangerKind, Difference, PowerTransformer, Stand};
+use crate::power::pairs::{Pair, Terminal};
+use crate::power::procedure::positions::{as_stands, prefix};
+use crate::power::vector_group::Connection;
+use waltron_core::grading::{Limits, PointId, Value, Values};
+use waltron_core::injection::program;
+use waltron_core::procedure::{PlannedPoint, SetupError};
+use waltron_core::quantity::tolerance::AnyTolerance;
+use waltron_core::quantity::{Dimension, Quantity};
+use waltron_core::text::name::Name;
+
+/// A position with the leads on one phase.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Place {
+    /// The pair of terminals.
+    pub(super) leads: Name,
+    /// Where the tap changers stand.
+    pub(super) stands: Vec<program::Stand>,
+    /// The position in the pointer's order.
+    pub(super) position: usize,
+    /// The resistance's point.
+    pub(super) point: PointId,
+    /// The point of the change that leads here under current, where one does.
+    pub(super) change: Option<PointId>,
+    pub(super) expected: Values,
+    pub(super) limits: Limits,
+    /// The line voltage here, which turns follow.
+    pub(super) volts: f64,
+}
+
+/// What the phases at a position are held against.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Alike {
+    pub(super) point: PointId,
+    pub(super) stands: Vec<program::Stand>,
+}
+
+/// All places, in order.
+#[derive(Clone, Debug)]
+pub(super) struct Places {
+    pub(super) all: Vec<Place>,
+    pub(super) alike: Vec<Alike>,
+    /// Whether the tap changer is moved under current.
+    pub(super) is_under_current: bool,
+    pub(super) difference: AnyTolerance,
+    pub(super) by: Difference,
+    pub(super) interruption_s: f64,
+    pub(super) ripple: Option<f64>,
+    /// By how much resistances are larger at the reference temperature.
+    pub(super) factor: f64,
+    pub(super) reference_k: f64,
+    pub(super) temperature_k: f64,
+    /// What a phase of the winding has of what is measured between its terminals.
+    pub(super) connection: Connection,
+    pub(super) neutral: bool,
+}
+
+pub(super) fn ohms(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::RESISTANCE }
+}
+
+impl Places {
+    pub(super) fn new(
+        test: &WindingResistanceTest,
+        of: &PowerTransformer,
+    ) -> Result<Self, SetupError> {
+        let unknown = || SetupError::Unknown(format!("there is no winding {}", test.winding));
+        let winding = of.winding(test.winding).ok_or_else(unknown)?;
+        let side = of.group.sides[usize::from(test.winding) - 1];
+        let changer = of.changer_of(test.winding);
+        let is_on_load = changer.is_some_and(|(_, c)| c.kind == ChangerKind::OnLoad);
+        let is_under_current = is_on_load && test.under_current;
+        let factor = winding.material.factor(false, test.temperature_k, winding.reference_k);
+        let stands = test.positions.stands(of);
+        let position = |stand: &Stand| changer.map_or(0, |(k, _)| stand.0[k]);
+        let mut all = Vec::new();
+        for phase in 0..3u8 {
+            let to =
+                if side.neutral { Terminal::Neutral } else { Terminal::Phase((phase + 1) % 3) };
+            let pair = Pair::of(test.winding, Terminal::Phase(phase), to);
+            // Up with one phase, down with the next: the flux keeps its direction, and nobody goes back.
+            let mut order: Vec<&Stand> = stands.iter().collect();
+            if phase == 1 {
+                order.reverse();
+            }
+            for (k, stand) in order.iter().enumerate() {
+                let of_maker = of.maker_ohm(test.winding, stand);
+                let limits = of_maker.map_or(Limits::None, |ohm| {
+                    between(of.allowed.resistance.limits(ohm), Dimension::RESISTANCE)
+                });
+                let expected = of_maker.map_or(Values::none(), |ohm| {
+                    Values::none().with_quantity("resistance", ohms(ohm))
+                });
+                let name = match side.neutral {
+                    true => format!("{}", pair.from.letter()),
+                    false => format!("{}-{}", pair.from.letter(), pair.to.letter()),
+                };
+                let id = point(&test.test, &format!("{}{name}", prefix(of, stand)));
+                let moved = k.checked_sub(1).filter(|_| is_under_current).map(|before| {
+                    let label = prefix(of, order[before]);
+                    let (from, to) = (label.trim_end_matches('/').to_owned(), prefix(of, stand));
+                    point(&test.test, &format!("{from}-{to}{name}"))
+                });
+                all.push(Place {
+                    leads: pair.to_string().as_str().into(),
+                    stands: as_stands(of, stand),
+                    position: position(stand),
+                    point: id,
+                    change: moved,
+                    expected,
+                    limits,
+                    volts: of.volts(test.winding, stand),
+                });
+            }
+        }
+        let alike = stands.iter().map(|stand| Alike {
+            point: point(&test.test, &format!("{}difference", prefix(of, stand))),
+            stands: as_stands(of, stand),
+        });
+        let alike = alike.collect();
+        Ok(Self {
+            all,
+            alike,
+            is_under_current,
+            difference: of.allowed.difference,
+            by: of.allowed.by,
+            interruption_s: of.allowed.interruption_s,
+            ripple: of.allowed.ripple,
+            factor,
+            reference_k: winding.reference_k,
+            temperature_k: test.temperature_k,
+            connection: side.connection,
+            neutral: side.neutral,
+        })
+    }
+
+    /// What is graded of the phases of a place together.
+    pub(super) fn alike(&self, place: &Place) -> Option<&Alike> {
+        self.alike.iter().find(|alike| alike.stands == place.stands)
+    }
+
+    /// Whether a place is the first one of its leads.
+    pub(super) fn is_first(&self, at: usize) -> bool {
+        at == 0 || self.all[at - 1].leads != self.all[at].leads
+    }
+
+    /// The points that a place may grade: its own, the change that led there, the phases together.
+    pub(super) fn points(&self, at: usize) -> Vec<PlannedPoint> {
+        let place = &self.all[at];
+        let mut all = vec![PlannedPoint::certain(place.point.clone(), RESISTANCE)];
+        if let Some(change) = &place.change {
+            all.insert(0, PlannedPoint::certain(change.clone(), CHANGE));
+        }
+        let last = self.all.iter().rposition(|p| p.stands == place.stands);
+        if let Some(alike) = self.alike(place).filter(|_| last == Some(at)) {
+            all.push(PlannedPoint::certain(alike.point.clone(), DIFFERENCE));
+        }
+        all
+    }
+
+    /// What the differences must be at a mean resistance.
+    pub(super) fn allowed(&self, mean: f64) -> Limits {
+        let (_, high) = self.difference.limits(mean);
+        Limits::Between { lower: None, upper: Some(Value::Percent(high / mean - 1.0)) }
+    }
+}
