@@ -91,6 +91,10 @@ impl Wing for TransformerWing {
         true
     }
 
+    fn draws_captures(&self) -> bool {
+        true
+    }
+
     fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {
         match asset.kind {
             power::KIND => power::sections(asset, told),

@@ -46,7 +46,12 @@ pub(crate) fn fill(run: &mut Run, record: &Path) {
         let Ok(data) = recorded.data() else { continue };
         let all = served.observation.captures.iter_mut().filter(|c| c.name == kept.name);
         for captured in all {
-            let from = first_sample(captured.start.si(), captured.rate_hz) as u64;
+            // A short part of a long injection is kept by itself.
+            let count = captured.tracks.first().map_or(0, |t| t.count) as u64;
+            let from = match data.len() == count {
+                true => 0,
+                false => first_sample(captured.start.si(), captured.rate_hz) as u64,
+            };
             for track in &mut captured.tracks {
                 let is_it = |c: &Analog| c.circuit == MEASURED && track.of == *c.id;
                 let Some(channel) = recorded.config.analog.iter().position(is_it) else { continue };

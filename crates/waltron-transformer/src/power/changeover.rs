@@ -61,7 +61,9 @@ pub fn changeover(of: Samples<'_>) -> Option<Changeover> {
     let after = &of.volts[count - before.min(count)..count];
     let (v1, _) = mean_and_deviation(after);
     // What moves further than noise, and further than from the one settled value to the other.
-    let room = (v1 - v0).abs() * 1.5 + DEVIATIONS * dv + 0.02 * v0.abs();
+    // What is not settled by the end is no other position.
+    let other = (v1 - v0).abs().min(0.1 * v0.abs());
+    let room = other * 1.5 + DEVIATIONS * dv + 0.02 * v0.abs();
     let moves = |k: usize| (of.volts[k] - v0).abs() > room;
     let first = (before..count).find(|k| moves(*k));
     let last = (before..count).rfind(|k| moves(*k));
@@ -131,6 +133,12 @@ mod tests {
         // 8 ms without current.
         let s = seen(|t| if (0.015..0.023).contains(&t) { 0.0 } else { 0.95 }, 1e-4);
         assert!((s.interrupted_s - 0.008).abs() < 2e-4 && s.ripple > 0.99, "{s:?}");
+        // A source that still drives all its volts at the end hides no beginning.
+        let (mut amps, mut volts) = made(|_| 1.0, 1e-4);
+        amps[2150..].iter_mut().for_each(|a| *a = 0.01);
+        volts[2150..].iter_mut().for_each(|v| *v = 50.0);
+        let s = changeover(Samples { amps: &amps, volts: &volts, rate_hz: 1e4 }).unwrap();
+        assert!((s.begins_s - 0.2).abs() < 1e-3 && s.interrupted_s > 0.28, "{s:?}");
         let quiet = seen(|_| 1.0, 1e-4);
         assert_eq!((quiet.ripple, quiet.interrupted_s), (0.0, 0.0));
         assert!(

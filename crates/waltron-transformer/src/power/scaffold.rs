@@ -1,6 +1,7 @@
 //! Files to begin with: they load as they are, and say what to fill in.
 
-use super::asset::PowerTransformer;
+use super::asset::{ChangerKind, PowerTransformer};
+use super::procedure::can;
 use waltron_core::injection::capability::Capability;
 use waltron_core::wing::Depth;
 
@@ -88,6 +89,29 @@ pub(crate) fn new_tests(of: &PowerTransformer, rig: Option<&Capability>, depth: 
                     "The ratio at {what}, the vector group, and the exciting currents, before anything magnetises the core."
                 ),
                 &format!("id = \"{id}\"\nprocedure = \"turns-ratio\"\n{to}{positions}"),
+            );
+        }
+    }
+    if rig.is_none_or(can) {
+        for winding in &of.windings {
+            let n = winding.number;
+            let changer = of.changer_of(n).map(|(_, changer)| changer);
+            let (what, positions) = match (changer, depth) {
+                (Some(changer), Depth::Quick) => {
+                    let label = &changer.positions[changer.principal].label;
+                    ("the principal position", format!("positions = [\"{label}\"]\n"))
+                }
+                (Some(changer), _) if changer.kind == ChangerKind::OnLoad => {
+                    ("every position, the taps changed under current and watched", String::new())
+                }
+                (Some(_), _) => ("every position", String::new()),
+                (None, _) => ("each phase", String::new()),
+            };
+            add(
+                &format!("The resistance of winding {n} at {what}; set its temperature."),
+                &format!(
+                    "id = \"winding-{n}\"\nprocedure = \"winding-resistance\"\nwinding = {n}\ntemperature = \"20 degC\"\n{positions}"
+                ),
             );
         }
     }

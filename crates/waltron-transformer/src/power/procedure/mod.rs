@@ -7,6 +7,7 @@ mod winding_resistance;
 
 pub(crate) use turns_ratio::{EXCITING, RATIO};
 pub use turns_ratio::{TurnsRatioKeys, TurnsRatioTest};
+pub(crate) use winding_resistance::{CHANGE, DIFFERENCE, RESISTANCE, can, traced};
 pub use winding_resistance::{WindingResistanceKeys, WindingResistanceTest};
 
 use super::asset::PowerTransformer;

@@ -1,83 +1,22 @@
 //! Ratios over positions: deviations in their corridor, exciting currents against each other.
 
-use crate::power::asset::{PowerTransformer, TapChanger};
-use crate::power::pairs::Terminal;
+use super::points::{letter, of, one, outcome, place, positions, tests, worst};
+use crate::power::asset::PowerTransformer;
 use crate::power::procedure::{EXCITING, RATIO};
-use waltron_core::grading::{Criterion, Grade, Verdict};
+use waltron_core::grading::{Grade, Verdict};
 use waltron_core::quantity::{Dimension, Quantity, fixed};
-use waltron_core::section::{
-    Axis, Bar, Block, Chart, Curve, Mark, Outcome, Panel, Region, Style, Table,
-};
+use waltron_core::section::{Axis, Bar, Block, Chart, Curve, Mark, Panel, Region, Style, Table};
 use waltron_core::text::name::Name;
 use waltron_core::wing::Told;
-
-/// The tests that have measured ratios, in order.
-fn tests<'t>(told: Told<'t>) -> Vec<&'t Name> {
-    let mut all: Vec<&Name> = Vec::new();
-    for grade in told.points.iter().filter(|g| g.criterion == RATIO && !g.measured.is_empty()) {
-        if !all.contains(&&grade.point.test) {
-            all.push(&grade.point.test);
-        }
-    }
-    all
-}
-
-/// A point of a test: the position and what follows it in the id.
-fn place(grade: &Grade) -> (&str, &str) {
-    let id = grade.point.id.as_str();
-    let id = id.strip_prefix(grade.point.test.as_str()).unwrap_or(id).trim_start_matches('/');
-    id.rsplit_once('/').unwrap_or(("", id))
-}
-
-/// The points of a kind of a test.
-fn of<'t>(told: Told<'t>, test: &'t Name, criterion: Criterion) -> impl Iterator<Item = &'t Grade> {
-    let is = move |g: &&Grade| g.point.test == *test && g.criterion == criterion;
-    told.points.iter().filter(is).filter(|g| !g.measured.is_empty())
-}
-
-/// The positions of a test, in the pointer's order where they are of one tap changer.
-fn positions<'t>(of_asset: &PowerTransformer, told: Told<'t>, test: &'t Name) -> Vec<&'t str> {
-    let mut all: Vec<&str> = Vec::new();
-    for (position, _) in of(told, test, RATIO).map(place) {
-        if !all.contains(&position) {
-            all.push(position);
-        }
-    }
-    if let Some(changer) = one(of_asset) {
-        all.sort_by_key(|label| {
-            changer.positions.iter().position(|p| p.label.replace(' ', "-") == *label)
-        });
-    }
-    all
-}
-
-fn one(of_asset: &PowerTransformer) -> Option<&TapChanger> {
-    match of_asset.changers.as_slice() {
-        [changer] => Some(changer),
-        _ => None,
-    }
-}
-
-fn letter(phase: u8) -> String {
-    Terminal::Phase(phase).letter().to_string()
-}
 
 /// Charts of each test: over the positions where there are several, and the exciting currents.
 pub(super) fn charts(tag: &str, of_asset: &PowerTransformer, told: Told<'_>) -> Vec<Chart> {
     let mut all = Vec::new();
-    for test in tests(told) {
+    for test in tests(told, &RATIO) {
         all.extend(deviations(tag, of_asset, told, test));
         all.extend(pattern(tag, told, test));
     }
     all
-}
-
-fn outcome(verdict: Verdict) -> Outcome {
-    match verdict {
-        Verdict::Pass => Outcome::Pass,
-        Verdict::Fail => Outcome::Fail,
-        _ => Outcome::Open,
-    }
 }
 
 fn deviations(
@@ -86,7 +25,7 @@ fn deviations(
     told: Told<'_>,
     test: &Name,
 ) -> Option<Chart> {
-    let positions = positions(of_asset, told, test);
+    let positions = positions(of_asset, told, test, &RATIO);
     let last = positions.len() as f64 + 0.5;
     let at = |position: &str| positions.iter().position(|p| *p == position).map(|k| k as f64 + 1.0);
     let (mut curves, mut currents, mut marks) = (Vec::new(), Vec::new(), Vec::new());
@@ -96,7 +35,7 @@ fn deviations(
         let name = letter(phase);
         let mut points = Vec::new();
         let mut amps = Vec::new();
-        for grade in of(told, test, RATIO).filter(|g| place(g).1 == name) {
+        for grade in of(told, test, &RATIO).into_iter().filter(|g| place(g).1 == name) {
             let Some(x) = at(place(grade).0) else { continue };
             let Some(off) = grade.deviation.get("ratio") else { continue };
             let percent = off * 100.0;
@@ -141,8 +80,8 @@ fn deviations(
     let mut lower = Panel::empty(Axis::linear("Exciting current, mA", 0.0, 1.15 * most));
     lower.curves = currents;
     let changer = one(of_asset).map_or("tap changers".to_owned(), |c| c.name.clone());
-    let failed = of(told, test, RATIO).filter(|g| g.verdict == Verdict::Fail).count();
-    let count = of(told, test, RATIO).count();
+    let failed = of(told, test, &RATIO).iter().filter(|g| g.verdict == Verdict::Fail).count();
+    let count = of(told, test, &RATIO).len();
     let subtitle = match failed {
         0 => format!("{count} ratios, all within their limits"),
         n => format!("{n} of {count} ratios beyond their limits"),
@@ -161,8 +100,9 @@ fn deviations(
 /// The exciting currents of the phases side by side, at the position where they differ most.
 fn pattern(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
     let spread = |g: &&Grade| g.measured.get("spread").unwrap_or(0.0);
-    let failed = of(told, test, EXCITING).find(|g| g.verdict != Verdict::Pass);
-    let widest = || of(told, test, EXCITING).max_by(|a, b| spread(a).total_cmp(&spread(b)));
+    let failed = of(told, test, &EXCITING).into_iter().find(|g| g.verdict != Verdict::Pass);
+    let widest =
+        || of(told, test, &EXCITING).into_iter().max_by(|a, b| spread(a).total_cmp(&spread(b)));
     let grade = failed.or_else(widest)?;
     let amps: Vec<f64> = ["exciting_u", "exciting_v", "exciting_w"]
         .iter()
@@ -190,7 +130,7 @@ fn pattern(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
 /// Ratios of all positions as a table, with the exciting currents.
 pub(super) fn blocks(of_asset: &PowerTransformer, told: Told<'_>) -> Vec<Block> {
     let mut all = Vec::new();
-    for test in tests(told) {
+    for test in tests(told, &RATIO) {
         let mut table = Table::of(&[
             "Position",
             "#Expected",
@@ -205,9 +145,13 @@ pub(super) fn blocks(of_asset: &PowerTransformer, told: Told<'_>) -> Vec<Block> 
             "#W",
             "Verdict",
         ]);
-        for position in positions(of_asset, told, test) {
+        for position in positions(of_asset, told, test, &RATIO) {
             let grades: Vec<Option<&Grade>> = (0..3u8)
-                .map(|k| of(told, test, RATIO).find(|g| place(g) == (position, letter(k).as_str())))
+                .map(|k| {
+                    of(told, test, &RATIO)
+                        .into_iter()
+                        .find(|g| place(g) == (position, letter(k).as_str()))
+                })
                 .collect();
             let cell = |what: &dyn Fn(&Grade) -> Option<String>| -> Vec<String> {
                 grades.iter().map(|g| g.and_then(what).unwrap_or_default()).collect()
@@ -221,10 +165,7 @@ pub(super) fn blocks(of_asset: &PowerTransformer, told: Told<'_>) -> Vec<Block> 
                 let si = g.measured.get("exciting")?;
                 Some(format!("{:#}", Quantity { si, dimension: Dimension::CURRENT }))
             }));
-            let verdicts: Vec<Verdict> = grades.iter().flatten().map(|g| g.verdict).collect();
-            let worst = [Verdict::Fail, Verdict::Inconclusive, Verdict::NotTested, Verdict::Pass];
-            let worst = worst.into_iter().find(|v| verdicts.contains(v));
-            row.push(worst.map_or(String::new(), |v| v.word().to_owned()));
+            row.push(worst(&grades));
             table.rows.push(row);
         }
         all.extend(table.block());

@@ -4,6 +4,7 @@ use crate::failure::Failure;
 use crate::job::Job;
 use crate::recording::{AS_PUT_OUT, MEASURED, Origin, first_sample, of_waveform};
 use std::path::{Path, PathBuf};
+use waltron_core::injection::measuring::Captured;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::injection::waveform::{pieces, render};
@@ -23,6 +24,18 @@ const MOST_CAPTURED: f64 = 2e6;
 fn file_name(name: &str) -> String {
     let safe = |c: char| if c.is_alphanumeric() || " _-+=%".contains(c) { c } else { '-' };
     name.chars().take(60).map(safe).collect()
+}
+
+/// Where a capture begins and how long it is, in samples, where it is but a short part of so many.
+fn part(captured: &Captured, count: usize) -> Option<(usize, usize)> {
+    let length = captured.tracks.first()?.count;
+    let from = first_sample(captured.start.si(), captured.rate_hz);
+    (length * 5 < count && length > 0).then_some((from, length))
+}
+
+fn cut<T>(values: &mut Vec<T>, from: usize, end: usize) {
+    values.truncate(end);
+    values.drain(..from.min(values.len()));
 }
 
 /// Writes the waveforms and contacts of an injection beside the record; `None` where they are too
@@ -67,7 +80,7 @@ pub(super) fn capture(
         // The injection has just ended.
         start: Some(Stamp::utc(now).later(-length)),
     };
-    let contacts = contacts.collect();
+    let contacts: Vec<DigitalTrack> = contacts.collect();
     let mut recording = of_waveform(&waveform, contacts, &origin);
     // Nobody shall take what was commanded for a measurement.
     recording.analog.iter_mut().for_each(|track| track.circuit = AS_PUT_OUT.to_owned());
@@ -89,6 +102,12 @@ pub(super) fn capture(
             values,
         }
     }));
+    // Of a short part of a long injection that part is kept, and not minutes around it.
+    if let Some((from, length)) = measured.and_then(|c| part(c, count)) {
+        let end = (from + length).min(count);
+        recording.analog.iter_mut().for_each(|track| cut(&mut track.values, from, end));
+        recording.digital.iter_mut().for_each(|track| cut(&mut track.states, from, end));
+    }
     let stem = record.file_name().unwrap_or_default().to_string_lossy();
     let stem = stem.strip_suffix(".run.jsonl").unwrap_or(&stem).to_owned();
     let (called, name) = (name.clone(), file_name(name.as_str()));

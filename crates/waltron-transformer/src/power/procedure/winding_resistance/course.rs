@@ -251,7 +251,7 @@ impl Procedure for Course {
         let read = graded::read(programs, &held);
         let mut found = Vec::new();
         if program.segments.first().is_some_and(|s| !s.moves.is_empty()) {
-            found.extend(graded::change(places, programs, place, observation));
+            found.extend(graded::change(places, programs, place, observation, None));
         }
         let before = match &self.flows {
             Flows::At(at, Some(was)) if at + 1 == self.at => Some((*at, *was)),

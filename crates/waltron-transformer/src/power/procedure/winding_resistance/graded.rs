@@ -2,7 +2,7 @@
 
 use super::places::{Alike, Place, Places, ohms};
 use super::programs::{Programs, ends_at};
-use super::{CHANGE, CHARGE, DIFFERENCE, HOLD, MOVE, RESISTANCE, TRACE};
+use super::{CHANGE, CHARGE, DIFFERENCE, HOLD, MOVE, RESISTANCE};
 use crate::material::celsius;
 use crate::measure::{injected, of as shown};
 use crate::power::changeover::{Changeover, Samples, changeover};
@@ -227,11 +227,23 @@ pub(super) fn resistance(
 }
 
 /// What the trace of a change shows.
-pub(super) fn traced(seen: &Observation) -> Option<Changeover> {
-    let captured = seen.captures.iter().find(|c| c.name == *TRACE)?;
+pub(crate) fn traced(seen: &Observation) -> Option<Changeover> {
+    let captured = seen.captures.first()?;
     let of = |name: &str| captured.tracks.iter().find(|t| t.of == *name).map(|t| &t.samples[..]);
     let (amps, volts) = (of("winding current")?, of("winding voltage")?);
     changeover(Samples { amps, volts, rate_hz: captured.rate_hz })
+}
+
+/// What a change showed by the values of its point: samples stand beside a record, and not in it.
+fn told_before(measured: &Values) -> Option<Changeover> {
+    Some(Changeover {
+        ripple: measured.get("ripple")?,
+        interrupted_s: measured.get("interruption")?,
+        duration_s: measured.get("duration")?,
+        slope: measured.get("slope")?,
+        series_ohm: measured.get("series")?,
+        begins_s: 0.0,
+    })
 }
 
 /// How many positions a change of the resistance is worth, where one is worth a known share.
@@ -245,12 +257,13 @@ pub(super) fn is_double(place: &Place, before: &Place, was: f64, is: f64) -> boo
     moved(place, before, was, is).is_some_and(|n| (n - 2.0).abs() < 0.3)
 }
 
-/// The change that led to a place.
+/// The change that led to a place: by its samples, else by what they told before.
 pub(super) fn change(
     places: &Places,
     programs: &Programs,
     place: &Place,
     seen: &Observation,
+    before: Option<Changeover>,
 ) -> Option<Finding> {
     let stimulus = Values::none().with_quantity("current", programs.stimulus());
     let time = |si| Quantity { si, dimension: Dimension::TIME };
@@ -261,7 +274,7 @@ pub(super) fn change(
         let why = Trouble::NotMoved.words(programs, place);
         return Some(found.judged(Judgement::new(Verdict::Inconclusive, why)));
     }
-    let Some(shows) = traced(seen) else {
+    let Some(shows) = traced(seen).or(before) else {
         let why = "the samples of the change are not there";
         return Some(found.judged(Judgement::new(Verdict::Inconclusive, why)));
     };
@@ -402,5 +415,6 @@ pub(super) fn again(
         .iter()
         .rfind(|(program, _)| fits(place, program) && segment(program, MOVE).is_some());
     let (_, seen) = moved.ok_or("nothing was injected for it")?;
-    change(places, programs, place, seen).ok_or_else(|| "these settings do not grade it".to_owned())
+    change(places, programs, place, seen, told_before(&measured.measured))
+        .ok_or_else(|| "these settings do not grade it".to_owned())
 }

@@ -7,7 +7,9 @@ mod keys;
 mod places;
 mod programs;
 
+pub(crate) use graded::traced;
 pub use keys::{WindingResistanceKeys, WindingResistanceTest};
+pub(crate) use programs::can;
 
 use super::transformer;
 use course::Course;
@@ -34,9 +36,6 @@ const MOVE: &str = "change of tap";
 const OVER: &str = "contacts change over";
 const HOLD: &str = "hold";
 const DISCHARGE: &str = "discharge";
-
-/// The capture of a change.
-pub(crate) const TRACE: &str = "change of tap";
 
 impl WindingResistanceTest {
     fn set(&self, bench: Bench<'_>) -> Result<(Places, Programs), SetupError> {

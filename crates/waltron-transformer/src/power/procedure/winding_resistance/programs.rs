@@ -2,7 +2,7 @@
 
 use super::keys::WindingResistanceTest;
 use super::places::{Place, Places};
-use super::{CHARGE, DISCHARGE, HOLD, MOVE, OVER, TRACE};
+use super::{CHARGE, DISCHARGE, HOLD, MOVE, OVER};
 use crate::measure::{direct, probe};
 use crate::power::asset::PowerTransformer;
 use waltron_core::injection::capability::Capability;
@@ -176,10 +176,10 @@ impl Programs {
         Segment::hold(DISCHARGE, Stimulus::off(), most).until(Stop { when: gone, then: Then::Next })
     }
 
-    fn trace(&self, segment: usize) -> Capture {
+    fn trace(&self, segment: usize, name: Name) -> Capture {
         let [before, after] = AROUND_S.map(seconds);
         Capture {
-            name: TRACE.into(),
+            name,
             of: ["winding current", "winding voltage"].map(Name::from).to_vec(),
             rate_hz: RATE_HZ,
             part: Part::AroundEnd { segment, before, after },
@@ -197,7 +197,10 @@ impl Programs {
                 let over = Segment::hold(OVER, self.out.clone(), seconds(OVER_S));
                 let change = self.change(place, before, *volts);
                 let mut program = Program::of(vec![change, over, self.charge(), self.hold()]);
-                program.captures = vec![self.trace(0)];
+                let name = place.change.as_ref().map_or("change of tap", |change| &change.id);
+                let name = Name::from(name);
+                program.captures = vec![self.trace(0, name.clone())];
+                program.capture = Some(name);
                 program.stands = before.stands.clone();
                 program
             }
