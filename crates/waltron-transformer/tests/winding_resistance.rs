@@ -19,9 +19,9 @@ const AT1_TRUTH: &str = include_str!("../../../examples/at1.specimen.toml");
 
 /// The simulated transformer without its defect, and with resistances that do not scatter.
 fn healthy(truth: &str) -> String {
-    let kept = truth
-        .lines()
-        .filter(|l| !["crossed", "shorted", "spread"].iter().any(|word| l.starts_with(word)));
+    let kept = truth.lines().filter(|l| {
+        !["crossed", "shorted", "spread", "interrupted"].iter().any(|word| l.starts_with(word))
+    });
     kept.collect::<Vec<_>>().join("\n")
 }
 
@@ -72,7 +72,9 @@ fn resistances_are_those_of_the_winding() {
                 "{position} {phase}: {as_measured} {truth}"
             );
             assert!((told - truth * 310.0 / 251.0).abs() <= u, "{position} {phase}");
-            assert_eq!(grade.verdict, Verdict::Measured, "{}", grade.reason);
+            // The maker's value is of the principal position.
+            let graded = if position == 10 { Verdict::Pass } else { Verdict::Measured };
+            assert_eq!(grade.verdict, graded, "{}", grade.reason);
         }
         let difference = of(&found, &format!("{position}/difference"));
         assert!(difference.measured.get("difference").unwrap() < 1e-3);
@@ -115,7 +117,7 @@ fn the_stated_uncertainty_holds() {
                 count += 1;
                 outside += i32::from(off.abs() > u);
                 assert!(
-                    u / true_ohm(position) < 2e-3,
+                    u / true_ohm(position) < 3e-3,
                     "and is not so large that it says nothing: {u}"
                 );
             }

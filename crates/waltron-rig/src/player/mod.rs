@@ -172,7 +172,7 @@ impl<'a> Player<'a> {
         if self.is_stopped() {
             return Ok(Ended::Aborted);
         }
-        let mut watch = Watch::new(&segment.stops, self.now);
+        let mut watch = Watch::new(&segment.stops, self.now, segment.looks_every);
         self.begin_segment(index, segment);
         let mut levels = levels(&segment.profile).peekable();
         let mut place = None;

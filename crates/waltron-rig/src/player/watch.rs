@@ -7,13 +7,8 @@ use waltron_core::injection::observation::Edge;
 use waltron_core::injection::program::{Condition, Stop};
 use waltron_core::quantity::{Time, seconds};
 
-/// How often what somebody tells is looked at, and measured values at the beginning.
+/// How often what somebody tells is looked at, and measured values where their segment does not say.
 pub(super) const POLL_S: f64 = 0.01;
-
-/// How often measured values are looked at later: a two-hundredth of the time that the segment has lasted, and
-/// never more seldom than this, in s. What takes minutes moves slowly.
-const SLOWEST_S: f64 = 0.2;
-const SHARE: f64 = 0.005;
 
 /// The conditions of one segment while it plays.
 pub(super) struct Watch<'a> {
@@ -26,6 +21,7 @@ pub(super) struct Watch<'a> {
     /// The latest value of everything that is looked at.
     values: Vec<(Probe, Option<f64>)>,
     next_poll: Option<Time>,
+    every: Time,
     /// When the attendant's mark and what is outside are looked at next.
     next_told: Option<Time>,
     /// A mark stays set until the segment ends.
@@ -35,7 +31,9 @@ pub(super) struct Watch<'a> {
 }
 
 impl<'a> Watch<'a> {
-    pub(super) fn new(stops: &'a [Stop], start: Time) -> Self {
+    /// The conditions of a segment that begins now; measured values are looked at so often.
+    pub(super) fn new(stops: &'a [Stop], start: Time, every: Option<Time>) -> Self {
+        let every = every.map_or(seconds(POLL_S), |time| time.max(seconds(POLL_S)));
         let mut values: Vec<(Probe, Option<f64>)> = Vec::new();
         let mut steady = Vec::new();
         let parts: Vec<&Condition> = stops.iter().flat_map(|s| s.when.parts()).collect();
@@ -56,7 +54,7 @@ impl<'a> Watch<'a> {
         let next_poll = (!values.is_empty()).then_some(start);
         let next_told = is_told.then_some(start);
         let (marked, outside) = (false, false);
-        Self { stops, parts, start, steady, values, next_poll, next_told, marked, outside }
+        Self { stops, parts, start, steady, values, next_poll, every, next_told, marked, outside }
     }
 
     /// Whether something is to be looked at now.
@@ -109,8 +107,7 @@ impl<'a> Watch<'a> {
                 history.drain(..old.saturating_sub(1));
             }
         }
-        let every = ((now - self.start).value * SHARE).clamp(POLL_S, SLOWEST_S);
-        self.next_poll = Some(now + seconds(every));
+        self.next_poll = Some(now + self.every);
     }
 
     /// Puts the next look off until a moment.

@@ -66,7 +66,11 @@ pub fn changeover(of: Samples<'_>) -> Option<Changeover> {
     let room = other * 1.5 + DEVIATIONS * dv + 0.02 * v0.abs();
     let moves = |k: usize| (of.volts[k] - v0).abs() > room;
     let first = (before..count).find(|k| moves(*k));
-    let last = (before..count).rfind(|k| moves(*k));
+    // Contacts make jumps; what fades between and after them is the winding.
+    let jump = DEVIATIONS * dv + 0.05 * v0.abs();
+    let width = ((of.rate_hz * 3e-4) as usize).max(1);
+    let jumps = |k: usize| (of.volts[k] - of.volts[k - width]).abs() > jump;
+    let last = (before..count).rfind(|k| jumps(*k)).map(|k| (k + 1).saturating_sub(width));
     let least = (before..count).map(amps).fold(f64::INFINITY, f64::min);
     let (mut longest, mut run) = (0usize, 0usize);
     for k in before..count {
@@ -86,7 +90,7 @@ pub fn changeover(of: Samples<'_>) -> Option<Changeover> {
         ripple: if (1.0 - least) * i0.abs() > noise { 1.0 - least } else { 0.0 },
         interrupted_s: longest as f64 / of.rate_hz,
         duration_s: match (first, last) {
-            (Some(a), Some(b)) => (b + 1 - a) as f64 / of.rate_hz,
+            (Some(a), Some(b)) => b.saturating_sub(a) as f64 / of.rate_hz,
             _ => 0.0,
         },
         slope: if steepest > noise { steepest * of.rate_hz / span as f64 } else { 0.0 },

@@ -85,6 +85,14 @@ pub struct Segment {
     /// What somebody is asked to move while it plays, such as a tap changer under load.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub moves: Vec<Stand>,
+    /// How often measured values are looked at for its stops; every 10 ms if not given.
+    #[serde(
+        rename = "looks_every_s",
+        skip_serializing_if = "Option::is_none",
+        default,
+        with = "crate::quantity::edge::si_option"
+    )]
+    pub looks_every: Option<Time>,
 }
 
 /// A binary output that is set, such as a coil's command.
@@ -121,7 +129,7 @@ impl Segment {
     /// A profile with its stops; nothing is switched or measured.
     pub fn new(name: impl Into<Name>, profile: Profile, stops: Vec<Stop>) -> Self {
         let (switches, reads, moves) = (Vec::new(), Vec::new(), Vec::new());
-        Self { name: name.into(), profile, stops, switches, reads, moves }
+        Self { name: name.into(), profile, stops, switches, reads, moves, looks_every: None }
     }
 
     /// A held stimulus for a fixed time.

@@ -101,11 +101,17 @@ impl Programs {
         Condition::Reading { probe: self.amps.clone(), relation, limit_si }
     }
 
+    /// How often is looked whether it is steady: fifty times in the time for which it must be.
+    fn looks(&self) -> Time {
+        seconds((self.steady_for.si() / 50.0).clamp(0.01, 0.2))
+    }
+
     /// Until the current is there.
     fn charge(&self) -> Segment {
         let there = self.reading(Relation::AtLeast, self.current.si() * CHARGED);
         let stop = Stop { when: there, then: Then::Next };
         let mut segment = Segment::hold(CHARGE, self.out.clone(), self.at_most).until(stop);
+        segment.looks_every = Some(seconds(0.05));
         // What has not come by then does not come.
         if let Some(last) = segment.stops.last_mut() {
             last.then = Then::Off;
@@ -129,6 +135,7 @@ impl Programs {
         let mut segment = Segment::hold(HOLD, self.out.clone(), self.at_most)
             .until(Stop { when: stable, then: Then::Next })
             .until(self.broken_off());
+        segment.looks_every = Some(self.looks());
         let every = seconds((self.steady_for.si() / READS).clamp(0.2, 1.0));
         let often = |probe: &Probe| Read { probe: probe.clone(), when: When::Every(every) };
         let once = |probe: &Probe| Read { probe: probe.clone(), when: When::EachLevel };
@@ -160,6 +167,7 @@ impl Programs {
         if let Some(last) = segment.stops.last_mut() {
             last.then = Then::Off;
         }
+        segment.looks_every = Some(seconds(0.05));
         segment.moves =
             to.stands.iter().filter(|stand| !from.stands.contains(stand)).cloned().collect();
         segment
@@ -173,7 +181,10 @@ impl Programs {
             below(Relation::AtLeast, -self.below_a),
         ]);
         let most = self.at_most * 5.0;
-        Segment::hold(DISCHARGE, Stimulus::off(), most).until(Stop { when: gone, then: Then::Next })
+        let mut segment = Segment::hold(DISCHARGE, Stimulus::off(), most)
+            .until(Stop { when: gone, then: Then::Next });
+        segment.looks_every = Some(seconds(0.1));
+        segment
     }
 
     fn trace(&self, segment: usize, name: Name) -> Capture {
