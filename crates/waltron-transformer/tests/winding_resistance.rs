@@ -142,7 +142,8 @@ fn defects_are_found() {
     // A diverter that interrupts when it leaves position 10.
     let truth = changer("interrupted = { limb = 2, position = 10, time = \"8 ms\" }");
     let (found, _) = play(&asset, T2_RIG, &truth, 1, "positions = [\"9..11\"]");
-    assert_eq!(failed(&found), ["10-9/V"]);
+    let why: Vec<&str> = found.iter().map(|f| f.reason.as_str()).collect();
+    assert_eq!(failed(&found), ["10-9/V"], "{why:?}");
     let gone = of(&found, "10-9/V").measured.get("interruption").unwrap();
     // And until the current has come back.
     assert!(gone >= 0.008, "{gone}");

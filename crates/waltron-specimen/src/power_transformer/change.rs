@@ -11,6 +11,8 @@ pub(super) struct Change {
     pub(super) to: usize,
     /// When its contacts begin to change over, in s since the injection began.
     pub(super) at_s: f64,
+    /// How many of its moments have passed for the coils.
+    pub(super) passed: usize,
 }
 
 /// What is in the circuit of a coil during a stage.
@@ -36,14 +38,19 @@ impl Change {
         all
     }
 
+    /// How many of its moments have passed by a time.
+    pub(super) fn by(&self, changer: &Changer, now_s: f64) -> usize {
+        self.moments(changer).iter().filter(|m| now_s >= **m - 1e-9).count()
+    }
+
     fn is_interrupted(&self, changer: &Changer) -> bool {
         changer.way.interrupted.is_some_and(|(_, position, _)| position == self.from)
     }
 
-    /// What is in the circuit of a limb at a moment.
-    pub(super) fn stage(&self, changer: &Changer, limb: usize, now_s: f64) -> Stage {
+    /// What is in the circuit of a limb at present.
+    pub(super) fn stage(&self, changer: &Changer, limb: usize) -> Stage {
         let moments = self.moments(changer);
-        let passed = moments.iter().filter(|m| now_s >= **m - 1e-12).count();
+        let passed = self.passed;
         let way = &changer.way;
         let resistor = match way.worn {
             Some((of, ohm)) if of == limb => ohm,

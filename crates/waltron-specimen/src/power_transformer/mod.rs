@@ -200,8 +200,7 @@ impl PowerTransformer {
         let (mut coils, mut edges) = (Vec::new(), Vec::new());
         for (w, winding) in self.truth.windings.iter().enumerate() {
             for (c, of) in winding.coils.iter().enumerate() {
-                let change = self.change.map(|change| (change, self.solved));
-                let (turns, ohm) = self.truth.coil(w, c, &self.at, change);
+                let (turns, ohm) = self.truth.coil(w, c, &self.at, self.change);
                 let share = turns / of.turns;
                 coils.push(Coil::new(of.limb, turns, ohm, of.henry * share * share));
                 let node = |k: usize| self.node(&of.ends[k]).unwrap_or_default();
@@ -321,15 +320,20 @@ impl PowerTransformer {
     /// Goes up to where the tap changer's contacts change over, if the next step would pass that; whether it
     /// did.
     fn changes_over(&mut self) -> bool {
-        let Some(change) = self.change else { return false };
-        let moments = change.moments(&self.truth.changers[change.of]);
+        let Some(mut change) = self.change else { return false };
+        let changer = &self.truth.changers[change.of];
+        let moments = change.moments(changer);
         let end = self.solved + self.step;
-        let Some(moment) = moments.iter().find(|m| **m > self.solved + 1e-9 && **m < end) else {
-            return false;
-        };
-        self.once(moment - self.solved);
-        self.solved = *moment;
-        if moments.last() == Some(moment) {
+        // What has passed meanwhile, whoever let the time pass, comes first.
+        if change.by(changer, self.solved) == change.passed {
+            let next = moments.get(change.passed).filter(|m| **m < end);
+            let Some(moment) = next.copied() else { return false };
+            self.once((moment - self.solved).max(1e-9));
+            self.solved = self.solved.max(moment);
+        }
+        change.passed = change.by(&self.truth.changers[change.of], self.solved);
+        self.change = Some(change);
+        if change.passed == moments.len() {
             self.at[change.of] = change.to;
             self.change = None;
             self.fine_until = self.solved + AFTERWARDS_S;
@@ -511,7 +515,7 @@ impl Specimen for PowerTransformer {
         let to = further.min(changer.labels.len() - 1);
         if to != from {
             let at_s = self.now + changer.way.takes_s;
-            self.change = Some(Change { of: k, from, to, at_s });
+            self.change = Some(Change { of: k, from, to, at_s, passed: 0 });
         }
     }
 

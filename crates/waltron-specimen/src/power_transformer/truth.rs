@@ -122,7 +122,7 @@ impl PowerTruth {
         winding: usize,
         coil: usize,
         at: &[usize],
-        change: Option<(Change, f64)>,
+        change: Option<Change>,
     ) -> (f64, f64) {
         let of = &self.windings[winding].coils[coil];
         let (mut turns, mut ohm) = (of.turns, of.ohm);
@@ -136,8 +136,8 @@ impl PowerTruth {
                 (changer.turns[changer.really(of.limb, at)], bad.map_or(0.0, |(_, _, bad)| bad))
             };
             let (mut more, mut bad) = added(at[k]);
-            if let Some((change, now)) = change.filter(|(change, _)| change.of == k) {
-                let stage = change.stage(changer, of.limb, now);
+            if let Some(change) = change.filter(|change| change.of == k) {
+                let stage = change.stage(changer, of.limb);
                 let ((a, bad_a), (b, bad_b)) = (added(change.from), added(change.to));
                 more = a + (b - a) * stage.share;
                 bad = bad_a + (bad_b - bad_a) * stage.share + stage.ohm;
