@@ -59,7 +59,7 @@ impl Wing for BreakerWing {
         true
     }
 
-    fn draws_captures(&self) -> bool {
+    fn draws_captures(&self, _kind: &str) -> bool {
         true
     }
 

@@ -49,8 +49,9 @@ pub trait Wing: Sync {
         false
     }
 
-    /// Whether its charts show the samples that were kept of measurements, so that nobody draws them again.
-    fn draws_captures(&self) -> bool {
+    /// Whether its charts show the samples that were kept of measurements on a kind of asset of its own, so that
+    /// nobody draws them again.
+    fn draws_captures(&self, _kind: &str) -> bool {
         false
     }
 

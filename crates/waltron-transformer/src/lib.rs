@@ -91,8 +91,8 @@ impl Wing for TransformerWing {
         true
     }
 
-    fn draws_captures(&self) -> bool {
-        true
+    fn draws_captures(&self, kind: &str) -> bool {
+        kind == power::KIND
     }
 
     fn sections(&self, asset: &Asset, told: Told<'_>) -> Vec<Section> {

@@ -16,7 +16,7 @@ use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 55] = [
+const FILES: [(&str, &str); 63] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -62,6 +62,14 @@ const FILES: [(&str, &str); 55] = [
     ("tr1-q1.plan.toml", include_str!("../../../../examples/tr1-q1.plan.toml")),
     ("tr1-q1.rig.toml", include_str!("../../../../examples/tr1-q1.rig.toml")),
     ("tr1-q1.specimen.toml", include_str!("../../../../examples/tr1-q1.specimen.toml")),
+    ("t2.asset.toml", include_str!("../../../../examples/t2.asset.toml")),
+    ("t2.plan.toml", include_str!("../../../../examples/t2.plan.toml")),
+    ("t2.rig.toml", include_str!("../../../../examples/t2.rig.toml")),
+    ("t2.specimen.toml", include_str!("../../../../examples/t2.specimen.toml")),
+    ("at1.asset.toml", include_str!("../../../../examples/at1.asset.toml")),
+    ("at1.plan.toml", include_str!("../../../../examples/at1.plan.toml")),
+    ("at1.rig.toml", include_str!("../../../../examples/at1.rig.toml")),
+    ("at1.specimen.toml", include_str!("../../../../examples/at1.specimen.toml")),
     ("ns1-q1-port.plan.toml", include_str!("../../../../examples/ns1-q1-port.plan.toml")),
     ("ns1-q1-port.rig.toml", include_str!("../../../../examples/ns1-q1-port.rig.toml")),
     ("ns1-q1.instrument.toml", include_str!("../../../../examples/ns1-q1.instrument.toml")),
@@ -75,7 +83,7 @@ const FILES: [(&str, &str); 55] = [
 ];
 
 /// The plans that are run, by the name their files share.
-const ASSETS: [&str; 12] = [
+const ASSETS: [&str; 14] = [
     "q07-f1",
     "q08-f2",
     "q05-t2",
@@ -88,6 +96,8 @@ const ASSETS: [&str; 12] = [
     "ns1-q1",
     "ns1-q1-port",
     "tr1-q1",
+    "t2",
+    "at1",
 ];
 
 /// Writes the files, runs every plan, writes reports.
@@ -120,6 +130,7 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
          open {}: a circuit breaker, contact by contact, with a pole that comes late\n  \
          open {}: a low-voltage breaker in its band, with a sensor the wrong way round\n  \
          open {}: a direct-current breaker of the trams, which opens late\n  \
+         open {}: a power transformer, tap by tap, with two taps exchanged\n  \
          read {}, the settings, and {}, the tests\n  waltron check {}\n  waltron hookup {}\n  waltron run {}\n  \
          read {}, a test in the sequence language\n",
         styled(STRONG, "What to look at next"),
@@ -128,6 +139,7 @@ pub(crate) fn demo(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         at("q05-cb.html"),
         at("ns1-q1.html"),
         at("tr1-q1.html"),
+        at("t2.html"),
         at("q07-f1.asset.toml"),
         at("q07-f1.plan.toml"),
         at("q07-f1.plan.toml"),

@@ -12,7 +12,6 @@ use crate::wings::WINGS;
 use std::path::Path;
 use waltron_core::record::{Kept, Run};
 use waltron_core::section::Block;
-use waltron_core::wing::Wing;
 use waltron_report::html::Told;
 
 /// Writes a report of one or several runs.
@@ -69,8 +68,9 @@ pub(super) fn waveforms(record: &Path, run: &Run) -> Vec<Block> {
     };
     // What the asset's wing draws itself is not drawn twice.
     let is_drawn = |kept: &Kept| {
-        let wing = run.asset(WINGS).ok().and_then(|asset| WINGS.of(asset.kind));
-        wing.is_some_and(Wing::draws_captures) && !kept.measured.is_empty()
+        let asset = run.asset(WINGS).ok();
+        let draws = asset.and_then(|a| Some(WINGS.of(a.kind)?.draws_captures(a.kind)));
+        draws.unwrap_or(false) && !kept.measured.is_empty()
     };
     run.kept.iter().filter(|kept| !is_drawn(kept)).map(drawn).collect()
 }

@@ -10,6 +10,7 @@ mod instruments;
 #[cfg(unix)]
 mod keys;
 mod measuring;
+mod power_transformers;
 mod registers;
 mod regrade;
 mod samples;
