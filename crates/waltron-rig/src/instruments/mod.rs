@@ -22,7 +22,7 @@ use waltron_core::grading::Values;
 use waltron_core::injection::capability::{Capability, ParameterKind, ParameterValue};
 use waltron_core::injection::measuring::{Lack, Probe, Reading};
 use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::{Condition, Program};
+use waltron_core::injection::program::{Condition, Program, Stand};
 use waltron_core::plan::selection::is_like;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Quantity, Time, seconds};
@@ -270,6 +270,14 @@ impl Attendant for Watching<'_> {
 
     fn outside(&mut self) -> bool {
         self.look()
+    }
+
+    fn moves(&mut self, to: &Stand) {
+        self.attendant.moves(to);
+    }
+
+    fn drains(&mut self) {
+        self.attendant.drains();
     }
 
     fn is_watching(&self) -> bool {

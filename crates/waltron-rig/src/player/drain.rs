@@ -12,7 +12,7 @@ use waltron_core::quantity::{Dimension, Time, seconds};
 const STEPS_S: [f64; 2] = [0.02, 1.0];
 
 /// After so long it is told that it does not go; in s.
-const MOST_S: f64 = 6.0 * 3600.0;
+pub(crate) const MOST_S: f64 = 6.0 * 3600.0;
 
 /// Who may watch, and cannot stop it.
 struct Deaf<'a>(&'a mut dyn Attendant);
@@ -49,11 +49,11 @@ fn charges(program: &Program) -> bool {
 impl Player<'_> {
     /// Lets time pass with outputs off until nothing is charged; `None` where nothing can be.
     pub(super) fn drain(&mut self, program: &Program) -> Option<Discharged> {
-        if charges(program) { self.drain_all() } else { None }
+        if charges(program) { self.drain_all(seconds(MOST_S)) } else { None }
     }
 
-    /// The same, whatever was put out before.
-    pub(crate) fn drain_all(&mut self) -> Option<Discharged> {
+    /// The same, whatever was put out before, and for so long at most.
+    pub(crate) fn drain_all(&mut self, most: Time) -> Option<Discharged> {
         let discharge = self.capability.discharge.clone()?;
         let probe = Probe {
             of: discharge.meter.as_str().into(),
@@ -78,7 +78,7 @@ impl Player<'_> {
                     });
                 }
             }
-            if passed > MOST_S {
+            if self.now - start >= most {
                 return Some(Discharged { time: self.now - start, left_a: left, is_done: false });
             }
             if !is_told && left.is_finite() {
@@ -88,7 +88,7 @@ impl Player<'_> {
             let step = (passed / 50.0).clamp(STEPS_S[0], STEPS_S[1]);
             // A look is at the last step only: what flowed before is over.
             self.level_start = self.now;
-            self.wait_on(self.now + seconds(step));
+            self.wait_on((self.now + seconds(step)).min(start + most));
         }
     }
 

@@ -3,7 +3,7 @@
 
 mod debounce;
 mod device;
-mod drain;
+pub(crate) mod drain;
 mod levels;
 mod pace;
 mod watch;

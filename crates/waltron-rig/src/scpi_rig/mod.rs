@@ -14,7 +14,7 @@ use crate::rig::{Announced, Rig, RigError};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
@@ -32,6 +32,9 @@ const WATCHDOG: &str = "400 MS";
 
 /// A heartbeat goes out when nothing else did for so long.
 const BEAT: Duration = Duration::from_millis(100);
+
+/// How long a discharge is waited for.
+const LONGEST_DISCHARGE: Duration = Duration::from_secs(6 * 3600);
 
 /// How long a look at a playing program may wait for its end; the attendant is asked in between.
 const LOOK: &str = "20 MS";
@@ -127,6 +130,10 @@ impl ScpiRig {
         if link.ask("SYST:LOCK:REQ?")? != "1" {
             let owner = link.ask("SYST:LOCK:OWN?")?;
             return Err(RigError::Busy { address: address.to_owned(), owner });
+        }
+        // What an earlier controller has charged is let go first: nothing is begun anew before.
+        if wanted.discharge.is_some() {
+            until_discharged(&mut link)?;
         }
         link.to_test_set();
         let lacks = description.lacks(&wanted);
@@ -343,6 +350,12 @@ impl Rig for ScpiRig {
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError> {
         let program = program.program();
+        if self.capability.discharge.is_some() {
+            until_discharged(&mut self.link())?;
+        }
+        // Whoever moves something under current is told when the current is there for it.
+        let moves = program.segments.iter().flat_map(|segment| &segment.moves);
+        moves.for_each(|to| attendant.moves(to));
         let first = self.begin(program)?;
         let stops = program.segments.iter().flat_map(|s| &s.stops);
         let outside = |c: &&Condition| matches!(c, Condition::Outside);
@@ -417,8 +430,23 @@ impl Rig for ScpiRig {
             return Err(RigError::Reports { errors: "outputs that do not go off".into() });
         }
         self.energised = false;
+        if self.capability.discharge.is_some() {
+            until_discharged(&mut self.link())?;
+        }
         Ok(())
     }
+}
+
+/// Waits until the test set says that nothing is charged any more.
+fn until_discharged(link: &mut Link) -> Result<(), RigError> {
+    let began = Instant::now();
+    while link.ask("OUTP:CHAR?")? == "1" {
+        if began.elapsed() > LONGEST_DISCHARGE {
+            return Err(RigError::StillCharged("an unknown current".to_owned()));
+        }
+        std::thread::sleep(BEAT / 2);
+    }
+    Ok(())
 }
 
 impl Drop for ScpiRig {

@@ -131,6 +131,8 @@ pub enum Meaning {
     Output,
     /// `OUTPut:INTerlock?`
     Interlock,
+    /// `OUTPut:CHARged?`
+    Charged,
     /// `SOURce:PARameter`
     Parameter,
     /// `SOURce:PARameter:OFF`
@@ -226,6 +228,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     ask("MEASure:LIVE", M::Live),
     both("OUTPut[:STATe]", M::Output),
     ask("OUTPut:INTerlock[:STATe]", M::Interlock),
+    ask("OUTPut:CHARged[:STATe]", M::Charged),
     set("SOURce:PARameter", M::Parameter),
     set("SOURce:PARameter:OFF", M::ParametersOff),
     set("SIMulation:SEED", M::Seed),

@@ -18,7 +18,7 @@ pub use serve::{Served, serve};
 pub use session::Session;
 
 use crate::description::Description;
-use crate::virtual_rig::VirtualRig;
+use crate::virtual_rig::{Pace, VirtualRig};
 use crate::{Rig, RigError};
 use player::{Flags, Live};
 use std::collections::{BTreeMap, HashSet, VecDeque};
@@ -29,6 +29,7 @@ use waltron_core::clearance::Cleared;
 use waltron_core::injection::capability::{Capability, ParameterValue};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
+use waltron_core::quantity::seconds;
 use waltron_core::text::name::Name;
 use waltron_wire::scpi::{Fault, faults};
 
@@ -63,6 +64,8 @@ struct Inner {
     observation: Option<Observation>,
     phase: Phase,
     held: bool,
+    /// Since when what was charged is discharged with outputs off, in the world's time, where it is.
+    draining: Option<Instant>,
     /// Whether everything is to be switched off once the program that plays has ended.
     all_off_due: bool,
     trouble: Option<String>,
@@ -110,6 +113,7 @@ impl TestSet {
             observation: None,
             phase: Phase::Idle,
             held: false,
+            draining: None,
             all_off_due: false,
             trouble: None,
             cause: None,
@@ -198,7 +202,36 @@ impl TestSet {
     /// Whether anything is put out.
     pub fn is_energised(&self) -> bool {
         let inner = self.lock();
-        inner.phase == Phase::Playing || inner.held
+        (inner.phase == Phase::Playing && !self.flags.drains()) || inner.held
+    }
+
+    /// Whether something is charged, with outputs off.
+    pub fn is_charged(&self) -> bool {
+        let inner = self.lock();
+        inner.draining.is_some() || (inner.phase == Phase::Playing && self.flags.drains())
+    }
+
+    /// Switches a rig's outputs off; what was charged is discharged from now on.
+    fn rig_off(&self, inner: &mut Inner) {
+        let real_time = self.description.real_time;
+        let Some(rig) = &mut inner.rig else { return };
+        if real_time && rig.off_at_once() {
+            inner.draining = Some(Instant::now());
+        } else if !real_time {
+            // Switching a simulation off cannot fail.
+            let _ = rig.off();
+        }
+    }
+
+    /// Lets what drains drain on, as the world's time passes.
+    fn drain(&self, inner: &mut Inner) {
+        let (Some(since), Some(rig)) = (inner.draining, &mut inner.rig) else { return };
+        let passed = since.elapsed();
+        let left = rig.drain(Pace::Fast, seconds(passed.as_secs_f64()));
+        inner.draining = left.is_some().then(Instant::now);
+        if left.is_none() {
+            self.note(inner, "discharged");
+        }
     }
 
     /// Notes that a client was heard of.
@@ -212,6 +245,7 @@ impl TestSet {
     /// Switches off where the controller has been silent for too long.
     pub(crate) fn watch(&self) {
         let mut inner = self.lock();
+        self.drain(&mut inner);
         let silent = inner.watchdog.is_some_and(|limit| inner.heard.elapsed() > limit);
         if inner.controller.is_none() || inner.waits || !silent {
             return;
@@ -254,10 +288,7 @@ impl TestSet {
             inner.cause = Some(why.to_owned());
         }
         self.flags.stop();
-        if let Some(rig) = &mut inner.rig {
-            // Switching a simulation off cannot fail.
-            let _ = rig.off();
-        }
+        self.rig_off(inner);
         if inner.held || inner.phase == Phase::Playing {
             self.note(inner, "outputs off");
         }
@@ -285,6 +316,9 @@ impl TestSet {
         if inner.phase == Phase::Playing {
             return Err("a program is playing");
         }
+        if inner.draining.is_some() {
+            return Err("what was charged is being discharged");
+        }
         let Some(mut rig) = inner.rig.take() else { return Err("the rig has failed") };
         inner.phase = Phase::Playing;
         inner.observation = None;
@@ -302,17 +336,19 @@ impl TestSet {
         Ok(())
     }
 
-    fn finished(&self, mut rig: VirtualRig, seen: Result<Observation, RigError>) {
+    fn finished(&self, rig: VirtualRig, seen: Result<Observation, RigError>) {
         let mut inner = self.lock();
-        // Somebody may have switched off after the last look at the flag.
-        if self.flags.wants_stop() {
-            let _ = rig.off();
-        }
-        if std::mem::take(&mut inner.all_off_due) {
-            let _ = rig.end_test();
-        }
         inner.held = rig.is_energised();
         inner.rig = Some(rig);
+        let all_off = std::mem::take(&mut inner.all_off_due);
+        // Somebody may have switched off after the last look at the flag.
+        if self.flags.wants_stop() || all_off {
+            self.rig_off(&mut inner);
+            inner.held = false;
+        }
+        if let Some(rig) = inner.rig.as_mut().filter(|_| all_off) {
+            rig.parameters_off();
+        }
         match seen {
             Ok(observation) => {
                 for edge in &observation.edges {
@@ -364,7 +400,7 @@ impl TestSet {
         }
         let Some(rig) = (inner.build)(seed) else { return false };
         inner.rig = Some(rig);
-        inner.held = false;
+        (inner.held, inner.draining) = (false, None);
         true
     }
 

@@ -18,6 +18,8 @@ pub(super) struct Flags {
     stop: AtomicBool,
     mark: AtomicBool,
     outside: AtomicBool,
+    /// Whether outputs are off, and what was charged is being discharged.
+    drains: AtomicBool,
 }
 
 impl Flags {
@@ -27,6 +29,10 @@ impl Flags {
 
     pub(super) fn wants_stop(&self) -> bool {
         self.stop.load(Ordering::SeqCst)
+    }
+
+    pub(super) fn drains(&self) -> bool {
+        self.drains.load(Ordering::SeqCst)
     }
 
     pub(super) fn mark(&self) {
@@ -40,6 +46,7 @@ impl Flags {
 
     pub(super) fn reset(&self) {
         self.outside.store(false, Ordering::SeqCst);
+        self.drains.store(false, Ordering::SeqCst);
         self.stop.store(false, Ordering::SeqCst);
         self.mark.store(false, Ordering::SeqCst);
     }
@@ -70,6 +77,10 @@ impl Attendant for Remote {
 
     fn outside(&mut self) -> bool {
         self.flags.outside.load(Ordering::SeqCst)
+    }
+
+    fn drains(&mut self) {
+        self.flags.drains.store(true, Ordering::SeqCst);
     }
 
     fn is_watching(&self) -> bool {

@@ -72,6 +72,11 @@ pub fn serve(
             }
         };
         set.all_off("the test set's own end");
+        // Nobody leaves what is charged alone.
+        while set.is_charged() {
+            set.watch();
+            std::thread::sleep(TICK);
+        }
         stop.store(true, Ordering::SeqCst);
         result
     })

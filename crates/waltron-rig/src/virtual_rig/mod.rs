@@ -10,6 +10,7 @@ mod tests;
 pub use crate::player::Pace;
 
 use crate::attendant::{Attendant, Unattended};
+use crate::player::drain::MOST_S;
 use crate::player::{Device, Player, wait};
 use crate::rig::{Announced, Rig, RigError};
 use bench::Bench;
@@ -18,7 +19,7 @@ use waltron_core::clearance::Cleared;
 use waltron_core::injection::capability::{Capability, Parameter, ParameterKind, ParameterValue};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::quantity::Time;
+use waltron_core::quantity::{Time, seconds};
 use waltron_core::text::name::Name;
 use waltron_specimen::Specimen;
 
@@ -66,19 +67,22 @@ impl VirtualRig {
         self.draw = draw;
     }
 
-    /// Waits with outputs off until nothing is charged.
-    ///
-    /// # Errors
-    /// It does not go.
-    pub fn drain(&mut self, attendant: &mut dyn Attendant) -> Result<(), RigError> {
+    /// Switches every output off, and waits for nothing; whether something may be charged that is to be drained
+    /// now.
+    pub fn off_at_once(&mut self) -> bool {
+        let holds = self.bench.energised && !self.bench.out.is_off();
+        self.bench.off();
+        holds && self.capability.discharge.is_some()
+    }
+
+    /// Lets time pass with outputs off until nothing is charged, so long at most; what is left, in A, where that is
+    /// too much.
+    pub fn drain(&mut self, pace: Pace, most: Time) -> Option<f64> {
         self.bench.begin(self.draw);
         self.bench.energised = false;
-        let bench = &mut self.bench;
-        let mut player = Player::new(bench, &self.capability, self.pace, attendant, &[], false);
-        match player.drain_all() {
-            Some(left) if !left.is_done => Err(RigError::StillCharged(left.left_a.to_string())),
-            _ => Ok(()),
-        }
+        let nobody = &mut Unattended;
+        let mut player = Player::new(&mut self.bench, &self.capability, pace, nobody, &[], false);
+        player.drain_all(most).filter(|left| !left.is_done).map(|left| left.left_a)
     }
 
     /// Sets back what was set besides the outputs: switches first.
@@ -164,10 +168,10 @@ impl Rig for VirtualRig {
 
     fn off(&mut self) -> Result<(), RigError> {
         // What was left on may have charged something, which does not stop with the outputs.
-        let holds = self.bench.energised && !self.bench.out.is_off();
-        self.bench.off();
-        if holds && self.capability.discharge.is_some() {
-            self.drain(&mut Unattended)?;
+        if self.off_at_once()
+            && let Some(left) = self.drain(self.pace, seconds(MOST_S))
+        {
+            return Err(RigError::StillCharged(left.to_string()));
         }
         Ok(())
     }
@@ -175,6 +179,8 @@ impl Rig for VirtualRig {
 
 impl Drop for VirtualRig {
     fn drop(&mut self) {
+        // Whoever drops it does not wait for the world's time.
+        self.pace = Pace::Fast;
         // Switching a simulation off cannot fail.
         let _ = self.end_test();
     }

@@ -13,6 +13,7 @@ use std::io::IsTerminal;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 use waltron_core::grading::Verdict;
+use waltron_core::injection::program::Stand;
 use waltron_core::plan::Answers;
 use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
@@ -297,6 +298,23 @@ impl Attendant for Panel {
         match &self.voice {
             Voice::Live(live) => live.begins(stage),
             _ => self.bar.set_prefix(plain(stage)),
+        }
+    }
+
+    fn moves(&mut self, to: &Stand) {
+        let text = format!("Set {} to {} NOW: the current stays on, open no circuit", to.of, to.at);
+        match &self.voice {
+            Voice::Live(live) => live.begins(&text),
+            Voice::Typing(_) => self.say(&format!("{}\n", plain(&text))),
+            Voice::Confirming | Voice::Scripted(..) => {}
+        }
+    }
+
+    fn drains(&mut self) {
+        let text = "Outputs are off; what was charged is being discharged: touch nothing";
+        match &self.voice {
+            Voice::Live(live) => live.begins(text),
+            _ => self.bar.set_prefix(text),
         }
     }
 

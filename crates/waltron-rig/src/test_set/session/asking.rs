@@ -138,6 +138,7 @@ impl Session {
             }
             M::Output => u8::from(self.set.is_energised()).to_string(),
             M::Interlock => u8::from(self.interlock()).to_string(),
+            M::Charged => u8::from(self.set.is_charged()).to_string(),
             M::Log => {
                 let inner = self.set.lock();
                 joined(

@@ -105,6 +105,10 @@ impl Attendant for Shown<'_> {
         self.attendant.outside()
     }
 
+    fn drains(&mut self) {
+        self.attendant.drains();
+    }
+
     fn is_watching(&self) -> bool {
         self.terminal.is_watched() || self.attendant.is_watching()
     }
