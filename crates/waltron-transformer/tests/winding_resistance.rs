@@ -51,7 +51,8 @@ fn play(asset: &Asset, rig: &str, truth: &str, seed: u64, keys: &str) -> (Vec<Fi
 /// Copper at 16 °C: 0.318 Ohm at 20 °C with 907.3 turns, as long as the turns are.
 fn true_ohm(position: usize) -> f64 {
     let turns = 907.3 + (10.0 - position as f64) * 11.34;
-    0.318 * turns / 907.3 * (235.0 + 16.0) / 255.0
+    let milliohms = 318.0;
+    milliohms / 1e3 * turns / 907.3 * (235.0 + 16.0) / 255.0
 }
 
 /// Against the simulated winding's true resistance; at the reference temperature by the standard's formula.

@@ -62,6 +62,10 @@ impl Player<'_> {
         };
         let start = self.now;
         self.level_start = start;
+        // A step may have been under way when it was stopped.
+        self.wait_on((start + seconds(2.0 * super::STEP_S)).min(start + most));
+        self.level_start = self.now;
+        self.wait_on((self.now + seconds(STEPS_S[0])).min(start + most));
         let mut left = f64::NAN;
         let mut is_told = false;
         loop {

@@ -27,6 +27,9 @@ use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::text::name::Name;
 use watch::Watch;
 
+/// The longest step of a rig that charges what it feeds, in s.
+const STEP_S: f64 = 0.02;
+
 /// One program being played on a device.
 pub(crate) struct Player<'a> {
     device: &'a mut dyn Device,
@@ -230,8 +233,10 @@ impl<'a> Player<'a> {
             if !due.is_empty() {
                 self.read(&due.iter().collect::<Vec<_>>());
             }
-            let moments =
-                [end, watch.wake(self.now), self.contacts.next_due(), self.next_reading()];
+            // What charges something passes in short steps: a stop finds it where it is.
+            let step = self.capability.discharge.as_ref().map(|_| self.now + seconds(STEP_S));
+            let due = self.contacts.next_due();
+            let moments = [end, watch.wake(self.now), due, self.next_reading(), step];
             // Every level or its segment is bounded, so there is always a moment.
             let until = moments.into_iter().flatten().reduce(Time::min).unwrap_or(self.now);
             if !self.pass_until(until) {

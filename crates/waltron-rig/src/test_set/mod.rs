@@ -39,6 +39,9 @@ pub type Builder = Box<dyn Fn(u64) -> Option<VirtualRig> + Send>;
 /// The watchdog's time until a client sets another.
 const WATCHDOG: Duration = Duration::from_secs(2);
 
+/// In which stretches a discharge passes.
+const DRAIN: Duration = Duration::from_millis(100);
+
 /// Entries that the event log holds.
 const MOST_ENTRIES: usize = 1000;
 
@@ -227,6 +230,10 @@ impl TestSet {
     fn drain(&self, inner: &mut Inner) {
         let (Some(since), Some(rig)) = (inner.draining, &mut inner.rig) else { return };
         let passed = since.elapsed();
+        // In stretches that can be looked at.
+        if passed < DRAIN {
+            return;
+        }
         let left = rig.drain(Pace::Fast, seconds(passed.as_secs_f64()));
         inner.draining = left.is_some().then(Instant::now);
         if left.is_none() {
@@ -243,7 +250,7 @@ impl TestSet {
     }
 
     /// Switches off where the controller has been silent for too long.
-    pub(crate) fn watch(&self) {
+    pub fn watch(&self) {
         let mut inner = self.lock();
         self.drain(&mut inner);
         let silent = inner.watchdog.is_some_and(|limit| inner.heard.elapsed() > limit);
