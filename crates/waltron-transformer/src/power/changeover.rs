@@ -17,7 +17,7 @@ pub struct Samples<'a> {
 pub struct Changeover {
     /// The largest dip, as a share of the current before: ripple.
     pub ripple: f64,
-    /// The longest time for which less than [`GONE`] of the current flowed, in s; 0 of none.
+    /// The longest time for which less than a twentieth of the current flowed, in s; 0 of none.
     pub interrupted_s: f64,
     /// From the first contact that changes over to the last one, in s; 0 where nothing shows.
     pub duration_s: f64,
