@@ -213,3 +213,81 @@ fn plans_that_make_no_sense_are_refused() {
         assert!(why.contains(words), "{keys}: {why}");
     }
 }
+
+/// YNyn0d11 with a tap changer on each star: by hand, 110/20/10 kV; the tertiary delta is fed by nobody and
+/// closes the flux.
+#[test]
+fn three_windings_and_two_tap_changers_are_taken_apart() {
+    let changer = |id: &str, winding: u8, positions: u8, step: &str| {
+        format!(
+            "[[tap_changer]]\nid = \"{id}\"\nkind = \"de-energised\"\nwinding = {winding}\npositions = {positions}\nstep = \"{step}\"\n"
+        )
+    };
+    let text = format!(
+        "[asset]\nkind = \"power-transformer\"\ntag = \"T4\"\n[ratings]\nfrequency = \"50 Hz\"\npower = \"40 MVA\"\nvector_group = \"YNyn0d11\"\n\
+         [[winding]]\nvoltage = \"110 kV\"\n[[winding]]\nvoltage = \"20 kV\"\n[[winding]]\nvoltage = \"10 kV\"\npower = \"13 MVA\"\n{}{}",
+        changer("A", 1, 3, "5 %"),
+        changer("B", 2, 3, "2.5 %"),
+    );
+    let asset = asset(&text);
+    let coils = |n: u8, pairs: [&str; 3]| {
+        let all: Vec<String> = pairs
+            .iter()
+            .enumerate()
+            .map(|(k, pair)| {
+                format!("{{ at = \"{}\", limb = {} }}", pair.replace('#', &n.to_string()), k + 1)
+            })
+            .collect();
+        all.join(", ")
+    };
+    let star = ["#U-#N", "#V-#N", "#W-#N"];
+    let winding = |turns: f64, coils: String| {
+        format!("[[winding]]\nturns = {turns}\nresistance = \"0.1 Ohm\"\ncoils = [{coils}]\n")
+    };
+    let truth = format!(
+        "[specimen]\nkind = \"power-transformer\"\n[power_transformer]\nfrequency = \"50 Hz\"\nvolts_per_turn = \"70 V\"\nexciting = \"70 A\"\nyoke = \"30 A\"\nlosses = \"45 A\"\nsaturation = \"118 %\"\n{}{}{}\
+         [[tap_changer]]\nid = \"A\"\nwinding = 1\npositions = 3\nprincipal = 2\nstep = 45\n\
+         [[tap_changer]]\nid = \"B\"\nwinding = 2\npositions = 3\nprincipal = 2\nstep = 4.0909\n",
+        winding(900.0, coils(1, star)),
+        winding(163.636, coils(2, star)),
+        // d11: U is at the end of its own limb's coil, against W.
+        winding(141.713, coils(3, ["#U-#W", "#V-#U", "#W-#V"])),
+    );
+    let all = ratio(&asset, T2_RIG, &truth, 1, "matrix = true");
+    assert!(failed(&all).is_empty(), "{:?}", failed(&all));
+    assert_eq!(all.len(), 9 * 4 + 1);
+    let told = of(&all, "1+3/V").measured.get("ratio").unwrap();
+    assert!((told / (110.0 * 1.05 / (20.0 * 0.975)) - 1.0).abs() < 1e-3, "{told}");
+    // Against the delta, and from one of them to the other: the tap changer that matters is that winding's.
+    let all = ratio(&asset, T2_RIG, &truth, 1, "to = 3");
+    assert!(failed(&all).is_empty(), "{:?}", failed(&all));
+    assert!(
+        of(&all, "vector-group").reason.contains("YNd11"),
+        "{}",
+        of(&all, "vector-group").reason
+    );
+    let told = of(&all, "3+2/W").measured.get("ratio").unwrap();
+    assert!((told / (110.0 * 0.95 / 10.0) - 1.0).abs() < 1e-3, "{told}");
+    let all = ratio(
+        &asset,
+        T2_RIG,
+        &truth,
+        1,
+        "from = 2\nto = 3\npositions = [\"1\", \"3\"]\ntap_changer = \"B\"",
+    );
+    assert!(failed(&all).is_empty(), "{:?}", failed(&all));
+    let told = of(&all, "2+1/U").measured.get("ratio").unwrap();
+    assert!((told / (20.0 * 1.025 / 10.0) - 1.0).abs() < 1e-3, "{told}");
+}
+
+/// A lead that is off, or a winding that is open, is said to be so.
+#[test]
+fn an_open_winding_is_told() {
+    let asset = asset(T2);
+    let open = healthy(T2_TRUTH).replace("at = \"1V-1N\", limb = 2", "at = \"1V-x\", limb = 2")
+        .replace("at = \"1W-1N\", limb = 3 }", "at = \"1W-1N\", limb = 3 }, { at = \"x-1N\", limb = 2, turns = 0.001, resistance = \"90 MOhm\" }");
+    let all = ratio(&asset, T2_RIG, &open, 1, "positions = [\"10\"]");
+    let group = of(&all, "vector-group");
+    assert_eq!(group.verdict, Verdict::Fail);
+    assert!(group.reason.contains("phase V takes no current: 1V-1N is open"), "{}", group.reason);
+}

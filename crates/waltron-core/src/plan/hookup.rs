@@ -97,7 +97,8 @@ fn details(identity: &Identity) -> Vec<(String, String)> {
 /// The places of a plan in the order in which they are tested.
 fn places(planned: &[(Name, Planned)]) -> Vec<Name> {
     let mut all: Vec<Name> = Vec::new();
-    let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none());
+    // What grades nothing by itself comes only if something is looked for, and is asked for then.
+    let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none() && !p.points.is_empty());
     for place in tested.filter_map(|(_, p)| p.program.connection.as_ref()) {
         if !all.contains(place) {
             all.push(place.clone());

@@ -136,7 +136,10 @@ impl Procedure for Joint {
         for (k, step) in self.steps.iter().enumerate().filter(|(k, _)| self.chosen[*k]) {
             let mut planned = step.planned.clone();
             // What is graded together is told where it is graded.
-            let ends = |group: &&Group| group.of.iter().rfind(|k| self.chosen[**k]) == Some(&k);
+            // Told with the last step that comes for certain: others may not be called for.
+            let is_certain =
+                |k: &&usize| self.chosen[**k] && self.steps[**k].is_called_for.is_none();
+            let ends = |group: &&Group| group.of.iter().rfind(is_certain) == Some(&k);
             let groups = self.groups.iter().filter(ends);
             planned.points.extend(groups.flat_map(|group| group.points.iter().cloned()));
             all.push(planned);
