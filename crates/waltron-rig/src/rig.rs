@@ -215,7 +215,7 @@ pub enum RigError {
     #[error("nothing of the asset can stand at `{0}`")]
     NoStand(String),
     /// Something that does not discharge.
-    #[error("STILL CHARGED: {0} A flow on with outputs off; touch nothing, and open no circuit")]
+    #[error("STILL CHARGED: {0} flows on with outputs off; touch nothing, and open no circuit")]
     StillCharged(String),
     /// A parameter that cannot be set.
     #[error("the rig cannot set `{parameter}`")]

@@ -70,7 +70,7 @@ fn an_end_a_stop_and_off_discharge_alike() {
     let mut one = rig(Pace::Fast);
     let seen = one.play(&cleared(charging(20.0, Finish::Off)), &mut Unattended).unwrap();
     let left = seen.discharge.unwrap();
-    assert!(left.is_done && left.left_a <= 0.01 && left.time > seconds(0.1), "{left:?}");
+    assert!(left.is_done && left.left_a.unwrap() <= 0.01 && left.time > seconds(0.1), "{left:?}");
     assert!(flowing(&one) < 0.5, "nothing but what dies away around the delta: {}", flowing(&one));
     // Left on it flows; off takes it away.
     let mut two = rig(Pace::Fast);

@@ -1,8 +1,8 @@
 //! What came back from one injection.
 
 use crate::injection::measuring::{Captured, Probe, Reading};
-use crate::quantity::Time;
 use crate::quantity::edge;
+use crate::quantity::{Dimension, Quantity, Time};
 use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 
@@ -46,10 +46,19 @@ pub struct Discharged {
     /// How long it took.
     #[serde(rename = "time_s", with = "edge::si")]
     pub time: Time,
-    /// What still flowed in the end, in A.
-    pub left_a: f64,
+    /// What still flowed in the end, in A; absent where the meter showed nothing.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub left_a: Option<f64>,
     /// Whether that is so little that the circuit may be opened.
     pub is_done: bool,
+}
+
+impl Discharged {
+    /// What still flows, in words.
+    pub fn left(&self) -> String {
+        let words = |si| Quantity { si, dimension: Dimension::CURRENT }.to_string();
+        self.left_a.map_or_else(|| "an unknown current".to_owned(), words)
+    }
 }
 
 /// A channel's end.

@@ -66,26 +66,23 @@ impl Player<'_> {
         self.wait_on((start + seconds(2.0 * super::STEP_S)).min(start + most));
         self.level_start = self.now;
         self.wait_on((self.now + seconds(STEPS_S[0])).min(start + most));
-        let mut left = f64::NAN;
+        let mut left: Option<f64> = None;
         let mut is_told = false;
         loop {
             let passed = (self.now - start).value;
             if let Some(value) =
                 self.device.values(&[&probe], self.here()).first().copied().flatten()
             {
-                left = value.abs();
-                if left <= discharge.below_a {
-                    return Some(Discharged {
-                        time: self.now - start,
-                        left_a: left,
-                        is_done: true,
-                    });
+                left = Some(value.abs());
+                if value.abs() <= discharge.below_a {
+                    let time = self.now - start;
+                    return Some(Discharged { time, left_a: left, is_done: true });
                 }
             }
             if self.now - start >= most {
                 return Some(Discharged { time: self.now - start, left_a: left, is_done: false });
             }
-            if !is_told && left.is_finite() {
+            if !is_told && left.is_some() {
                 self.attendant.drains();
                 is_told = true;
             }

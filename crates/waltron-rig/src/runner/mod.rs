@@ -453,7 +453,7 @@ impl Runner<'_> {
         self.emit(&event)?;
         let Event::Observed { observation, .. } = event else { return Ok(Vec::new()) };
         if let Some(left) = observation.discharge.filter(|left| !left.is_done) {
-            return Err(Halt::Rig(RigError::StillCharged(left.left_a.to_string())));
+            return Err(Halt::Rig(RigError::StillCharged(left.left())));
         }
         if observation.aborted() {
             if let Some(stop) = self.rig.capability().emergency_stop.clone()

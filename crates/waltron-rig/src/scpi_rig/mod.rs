@@ -131,15 +131,15 @@ impl ScpiRig {
             let owner = link.ask("SYST:LOCK:OWN?")?;
             return Err(RigError::Busy { address: address.to_owned(), owner });
         }
-        // What an earlier controller has charged is let go first: nothing is begun anew before.
-        if wanted.discharge.is_some() {
-            until_discharged(&mut link)?;
-        }
         link.to_test_set();
         let lacks = description.lacks(&wanted);
         if !lacks.is_empty() {
             let (address, lacks) = (address.to_owned(), lacks.join("; "));
             return Err(RigError::Different { address, lacks });
+        }
+        // What an earlier controller has charged is let go first: nothing is begun anew before.
+        if wanted.discharge.is_some() {
+            until_discharged(&mut link)?;
         }
         let mut begin = format!("*RST;*CLS;:SYST:WATC {WATCHDOG}");
         if description.simulated {
@@ -440,13 +440,19 @@ impl Rig for ScpiRig {
 /// Waits until the test set says that nothing is charged any more.
 fn until_discharged(link: &mut Link) -> Result<(), RigError> {
     let began = Instant::now();
-    while link.ask("OUTP:CHAR?")? == "1" {
+    loop {
+        let answer = link.ask("OUTP:CHAR?")?;
+        match answer.trim() {
+            "0" => return Ok(()),
+            "1" => {}
+            // Nobody touches a winding on a word that is none.
+            _ => return Err(link.nonsense("OUTP:CHAR?", answer.as_bytes(), "0 or 1 was wanted")),
+        }
         if began.elapsed() > LONGEST_DISCHARGE {
             return Err(RigError::StillCharged("an unknown current".to_owned()));
         }
         std::thread::sleep(BEAT / 2);
     }
-    Ok(())
 }
 
 impl Drop for ScpiRig {

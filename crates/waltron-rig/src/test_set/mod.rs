@@ -402,12 +402,13 @@ impl TestSet {
     /// Builds the simulated asset anew.
     fn reseed(&self, seed: u64) -> bool {
         let mut inner = self.lock();
-        if inner.phase == Phase::Playing {
+        // What is charged is not replaced by something that is not.
+        if inner.phase == Phase::Playing || inner.draining.is_some() {
             return false;
         }
         let Some(rig) = (inner.build)(seed) else { return false };
         inner.rig = Some(rig);
-        (inner.held, inner.draining) = (false, None);
+        inner.held = false;
         true
     }
 

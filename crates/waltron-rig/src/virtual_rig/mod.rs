@@ -17,7 +17,7 @@ use bench::Bench;
 use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::injection::capability::{Capability, Parameter, ParameterKind, ParameterValue};
-use waltron_core::injection::observation::Observation;
+use waltron_core::injection::observation::{Discharged, Observation};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::text::name::Name;
@@ -77,12 +77,12 @@ impl VirtualRig {
 
     /// Lets time pass with outputs off until nothing is charged, so long at most; what is left, in A, where that is
     /// too much.
-    pub fn drain(&mut self, pace: Pace, most: Time) -> Option<f64> {
+    pub fn drain(&mut self, pace: Pace, most: Time) -> Option<Discharged> {
         self.bench.begin(self.draw);
         self.bench.energised = false;
         let nobody = &mut Unattended;
         let mut player = Player::new(&mut self.bench, &self.capability, pace, nobody, &[], false);
-        player.drain_all(most).filter(|left| !left.is_done).map(|left| left.left_a)
+        player.drain_all(most).filter(|left| !left.is_done)
     }
 
     /// Sets back what was set besides the outputs: switches first.
@@ -171,7 +171,7 @@ impl Rig for VirtualRig {
         if self.off_at_once()
             && let Some(left) = self.drain(self.pace, seconds(MOST_S))
         {
-            return Err(RigError::StillCharged(left.to_string()));
+            return Err(RigError::StillCharged(left.left()));
         }
         Ok(())
     }

@@ -1,5 +1,7 @@
 //! The power transformer's part of the specimen file.
 
+use super::limbs::MOST_LOOPS;
+use super::network::{Edge, loops};
 use super::truth::{Changer, CoilTruth, PowerTruth, Way, Winding};
 use crate::Noise;
 use crate::iron::Magnetics;
@@ -183,6 +185,22 @@ fn ohms(field: &AnyQuantityText, problems: &mut Problems) -> Option<f64> {
     field.positive_of(Dimension::RESISTANCE, problems).map(|q| q.si)
 }
 
+/// How many closed ways coils make by themselves.
+fn closed_ways(windings: &[Winding]) -> usize {
+    let mut nodes: Vec<&String> = Vec::new();
+    let mut node = |name| match nodes.iter().position(|n| *n == name) {
+        Some(at) => at,
+        None => {
+            nodes.push(name);
+            nodes.len() - 1
+        }
+    };
+    let coils = windings.iter().flat_map(|w| &w.coils);
+    let edges: Vec<Edge> =
+        coils.map(|c| Edge { from: node(&c.ends[0]), to: node(&c.ends[1]) }).collect();
+    loops(&edges).len()
+}
+
 /// The limb of a number that counts from 1.
 fn limb(number: usize, place: std::ops::Range<usize>, problems: &mut Problems) -> Option<usize> {
     let found = number.checked_sub(1).filter(|limb| *limb < 3);
@@ -260,6 +278,19 @@ impl PowerParts {
         let mut changers = Vec::new();
         for form in &self.changers {
             changers.push(form.read(windings.len(), problems)?);
+        }
+        if closed_ways(&windings) + usize::from(shorted.is_some()) > MOST_LOOPS - 2 {
+            let message =
+                "the coils close too many ways: a delta has one, and no more than four are solved";
+            problems.push(Problem::new(0..0, message));
+            return None;
+        }
+        let vanishes = |c: &&Changer| c.turns.iter().any(|t| windings[c.winding].turns + t <= 0.0);
+        if let Some(changer) = changers.iter().find(vanishes) {
+            let message =
+                format!("`{}` has positions that leave its winding no turns", changer.name);
+            problems.push(Problem::new(0..0, message));
+            return None;
         }
         Some(PowerTruth {
             limbs,

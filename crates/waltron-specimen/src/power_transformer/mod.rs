@@ -473,6 +473,10 @@ impl Specimen for PowerTransformer {
         if !place.as_str().is_empty() {
             let mut parts = place.as_str().split(" / ");
             let (fed, joined) = parts.next().and_then(|p| self.ends(p)).ok_or_else(unknown)?;
+            // More than one join is no way to feed anything.
+            if joined.len() > 1 {
+                return Err(unknown());
+            }
             (leads.fed, leads.joined) = (Some(fed), joined);
             if let Some(measured) = parts.next() {
                 leads.measured = Some(self.ends(measured).ok_or_else(unknown)?.0);

@@ -278,3 +278,19 @@ fn a_lead_that_falls_off_makes_an_arc() {
     let volts = of.samples(&"winding voltage".into(), window).unwrap();
     assert!(volts.iter().any(|v| *v < -700.0), "{:?}", volts.iter().copied().fold(0.0, f64::min));
 }
+
+/// What cannot be solved is refused with its file, and never a panic.
+#[test]
+fn what_cannot_be_is_refused() {
+    let parallel = r#"{ at = "1U-1N", limb = 1 }, "#.repeat(8);
+    let many =
+        YND5.replace("coils = [{ at = \"1U-1N\"", &format!("coils = [{parallel}{{ at = \"1U-1N\""));
+    let steep = YND5.replace("step = 11.34", "step = 200");
+    for (text, words) in [(many, "too many ways"), (steep, "no turns")] {
+        let text = text.replace("EXTRA", "").replace("CHANGE", "");
+        let error = SpecimenForm::load(&Source::new("t", text), 1).err().unwrap();
+        assert!(error.problems.iter().any(|p| p.message.contains(words)), "{:?}", error.problems);
+    }
+    let mut of = built(YND5, "");
+    assert!(of.lead(&"1U-1V+1W+1N / 2U-2V".into()).is_err());
+}

@@ -4,13 +4,15 @@
 use super::graded::{self, Read, Trouble};
 use super::places::Places;
 use super::programs::{From, Programs};
-use super::{DISCHARGE, HOLD};
+use super::{CHANGE, DISCHARGE, HOLD};
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::grading::{Finding, PointId, Values};
+use waltron_core::grading::{Finding, PointId, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Action, Also, Answer, Injection, Planned, Procedure, Question};
+use waltron_core::procedure::{
+    Action, Also, Answer, Injection, Planned, PlannedPoint, Procedure, Question,
+};
 use waltron_core::quantity::{Quantity, Time, seconds};
 
 /// How often a place where somebody moved too far is tried again.
@@ -22,7 +24,7 @@ enum Flows {
     /// It is off, and nothing is charged.
     No,
     /// It flows at a place, where this was measured.
-    At(usize, Option<Read>),
+    At(usize, Read),
 }
 
 /// What comes next besides measuring.
@@ -35,6 +37,8 @@ enum Due {
     Off,
     /// Somebody answers.
     Ask(Question),
+    /// Outputs go off, and then somebody answers.
+    OffAndAsk(Question),
 }
 
 /// A resistance test that runs.
@@ -100,12 +104,29 @@ impl Course {
         }
     }
 
+    /// The change that leads to a place, where the one before it is measured too.
+    fn change(&self, at: usize) -> Option<&PointId> {
+        let before = at.checked_sub(1)?;
+        self.places.all[at].change.as_ref().filter(|_| self.chosen[before])
+    }
+
+    /// The points that a place grades in this run, but for those of the phases together.
+    fn own_points(&self, at: usize) -> Vec<PlannedPoint> {
+        let all = self.places.points(at).into_iter();
+        all.filter(|p| {
+            let is_together = self.places.alike.iter().any(|a| a.point == p.point);
+            let is_change = self.places.all[at].change.as_ref() == Some(&p.point);
+            !is_together && (!is_change || self.change(at).is_some())
+        })
+        .collect()
+    }
+
     /// What is put out next.
     fn program(&self) -> Program {
         let from = match &self.flows {
             Flows::At(at, _) if *at == self.at => From::Here,
             // What was left out in between is no single step.
-            Flows::At(at, Some(read)) if at + 1 == self.at && read.volts.is_finite() => {
+            Flows::At(at, read) if at + 1 == self.at && read.volts.is_finite() => {
                 From::At(&self.places.all[*at], read.volts)
             }
             _ => From::Off,
@@ -158,16 +179,13 @@ impl Procedure for Course {
         let mut all = Vec::new();
         for at in (0..self.places.all.len()).filter(|at| self.chosen[*at]) {
             let place = &self.places.all[at];
-            let first = self.places.is_first(at) || !self.places.is_under_current;
-            let from = match at.checked_sub(1).filter(|_| !first) {
+            let from = match at.checked_sub(1).filter(|_| self.change(at).is_some()) {
                 Some(before) => From::At(&self.places.all[before], 1.0),
                 None => From::Off,
             };
-            let mut points = self.places.points(at);
-            points.retain(|p| {
-                let is_together = self.places.alike.iter().any(|a| a.point == p.point);
-                !is_together || self.together.contains(&p.point)
-            });
+            let mut points = self.own_points(at);
+            let together = self.places.points(at).into_iter();
+            points.extend(together.filter(|p| self.together.contains(&p.point)));
             all.push(Planned {
                 points,
                 stimulus: Values::none().with_quantity("current", self.programs.stimulus()),
@@ -195,6 +213,10 @@ impl Procedure for Course {
                 return Action::Off;
             }
             Due::Ask(question) => return Action::Ask(question.clone()),
+            Due::OffAndAsk(question) => {
+                self.due = Due::Ask(question.clone());
+                return Action::Off;
+            }
             Due::Discharge => {
                 let place = &self.places.all[self.charged_at()];
                 let program = self.programs.off(place);
@@ -220,7 +242,7 @@ impl Procedure for Course {
         let at = self.at.min(self.places.all.len() - 1);
         let place = &self.places.all[at];
         let mut serves = vec![place.point.id.clone()];
-        serves.extend(place.change.iter().map(|change| change.id.clone()));
+        serves.extend(self.change(at).map(|change| change.id.clone()));
         let alike = self.places.alike(place).filter(|a| self.together.contains(&a.point));
         serves.extend(alike.map(|alike| alike.point.id.clone()));
         let segments = self.next.as_ref().map(|program| &program.segments);
@@ -252,9 +274,17 @@ impl Procedure for Course {
         let mut found = Vec::new();
         if program.segments.first().is_some_and(|s| !s.moves.is_empty()) {
             found.extend(graded::change(places, programs, place, observation, None));
+        } else if !graded::holds_on(&program)
+            && self.retries == 0
+            && let Some(change) = self.change(self.at)
+        {
+            let why =
+                "the tap was not changed under current: it did not flow at the position before";
+            let stimulus = Values::none();
+            found.push(Finding::not_tested(change.clone(), CHANGE, stimulus, why));
         }
         let before = match &self.flows {
-            Flows::At(at, Some(was)) if at + 1 == self.at => Some((*at, *was)),
+            Flows::At(at, was) if at + 1 == self.at => Some((*at, *was)),
             _ => None,
         };
         match read {
@@ -271,7 +301,7 @@ impl Procedure for Course {
                 found.extend(self.leave(Err(trouble)));
             }
             Ok(now) => {
-                self.flows = Flows::At(self.at, Some(now));
+                self.flows = Flows::At(self.at, now);
                 self.held += observation.length();
                 let is_double = before.is_some_and(|(at, was)| {
                     graded::is_double(place, &places.all[at], was.ohm, now.ohm)
@@ -281,9 +311,14 @@ impl Procedure for Course {
                     self.retries += 1;
                     let stand = place.stands.first().map_or(String::new(), ToString::to_string);
                     self.flows = Flows::No;
-                    self.due = Due::Ask(Question::confirm(format!(
-                        "The tap changer went two positions at once: outputs go off; set {stand} and go on"
+                    self.due = Due::OffAndAsk(Question::confirm(format!(
+                        "The tap changer went two positions at once; outputs are off. Set {stand} and go on"
                     )));
+                    // It was another change than the one that was to be looked at.
+                    for change in &mut found {
+                        change.verdict = Verdict::Inconclusive;
+                        change.reason.push_str("; it went two positions at once");
+                    }
                     return found;
                 }
                 if !now.is_settled(programs) && self.held < programs.at_most {
@@ -319,17 +354,9 @@ impl Procedure for Course {
             return Vec::new();
         }
         let mut all = Vec::new();
-        for planned in self.places.points(self.at) {
-            let is_together = self.places.alike.iter().any(|a| a.point == planned.point);
-            if !is_together {
-                let why = format!("it was not put out: {reason}");
-                all.push(Finding::not_tested(
-                    planned.point,
-                    planned.criterion,
-                    Values::none(),
-                    why,
-                ));
-            }
+        for planned in self.own_points(self.at) {
+            let why = format!("it was not put out: {reason}");
+            all.push(Finding::not_tested(planned.point, planned.criterion, Values::none(), why));
         }
         all.extend(self.together(self.at));
         let charged = matches!(self.flows, Flows::At(..));
@@ -342,10 +369,7 @@ impl Procedure for Course {
     }
 
     fn answer(&mut self, _answer: Answer) {
-        let was_double = self.flows == Flows::No && self.retries > 0;
         self.due = match self.flows {
-            // After a change of two positions the current still flows.
-            Flows::No if was_double => Due::Off,
             Flows::No => Due::Nothing,
             Flows::At(at, _) => {
                 let stays = self.places.is_under_current
@@ -367,6 +391,10 @@ impl Procedure for Course {
             let own = wanted(&place.point) || place.change.as_ref().is_some_and(wanted);
             let alike = self.places.alike(place).is_some_and(|a| kept.contains(&a.point));
             self.chosen[at] = own || alike;
+        }
+        // A change is looked at from the position that it leaves.
+        for at in 1..self.places.all.len() {
+            self.chosen[at - 1] |= self.places.all[at].change.as_ref().is_some_and(wanted);
         }
         self.together = kept;
         self.at = 0;

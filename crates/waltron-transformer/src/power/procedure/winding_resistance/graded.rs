@@ -41,6 +41,8 @@ pub(super) struct Read {
     pub(super) volts: f64,
     /// Whether the readings stayed within the band.
     pub(super) is_steady: bool,
+    /// Whether there were enough of them to tell where they go.
+    pub(super) is_told: bool,
 }
 
 /// Why nothing was measured.
@@ -128,10 +130,18 @@ pub(super) fn read(programs: &Programs, held: &[Seen<'_>]) -> Result<Read, Troub
     let last = seen.in_segment(hold, &programs.resistance).last();
     let last = last.ok_or_else(|| Trouble::Meter("the resistance was not measured".to_owned()))?;
     let last = shown(last).map_err(Trouble::Meter)?;
+    // A difference of negative values would be below every limit.
+    if last.value.is_nan() || last.value <= 0.0 {
+        let why = format!(
+            "{} is no resistance: the leads of voltage or current are the wrong way round",
+            ohms(last.value)
+        );
+        return Err(Trouble::Meter(why));
+    }
     let volts = seen.in_segment(hold, &programs.volts).last().and_then(|r| shown(r).ok());
     let goes = goes(programs, &readings(programs, held));
     let (left, of_left) = goes.map_or((0.0, 0.0), |s| (s.left, s.u));
-    let share = |of: f64| if last.value == 0.0 { f64::INFINITY } else { of / last.value };
+    let share = |of: f64| of / last.value;
     Ok(Read {
         ohm: last.value,
         u: last.u.unwrap_or(0.0) + left.abs() + of_left,
@@ -140,13 +150,14 @@ pub(super) fn read(programs: &Programs, held: &[Seen<'_>]) -> Result<Read, Troub
         time_constant_s: goes.and_then(|s| s.time_constant_s),
         volts: volts.map_or(f64::NAN, |v| v.value),
         is_steady: span.ended == Ended::Stop(1),
+        is_told: goes.is_some(),
     })
 }
 
 impl Read {
     /// Whether nothing is left to come that matters.
     pub(super) fn is_settled(&self, programs: &Programs) -> bool {
-        self.is_steady && self.left.abs() + self.of_left <= programs.left
+        self.is_steady && self.is_told && self.left.abs() + self.of_left <= programs.left
     }
 
     /// How long it still takes until what is left does not matter.
