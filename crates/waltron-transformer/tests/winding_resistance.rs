@@ -168,7 +168,7 @@ fn two_positions_at_once_are_noticed() {
     let truth = healthy(T2_TRUTH).replace("step = 11.34", "step = 11.34\noversteps = 10");
     let (found, _, asked) = asking(&asset, T2_RIG, &truth, 1, "positions = [\"9..12\"]");
     let asked: Vec<&String> = asked.iter().filter(|q| q.contains("two positions")).collect();
-    assert!(!asked.is_empty() && asked[0].contains("set OLTC 11"), "{asked:?}");
+    assert!(!asked.is_empty() && asked[0].contains("Set OLTC 11"), "{asked:?}");
     let grade = of(&found, "11/U");
     let off = grade.measured.get("as_measured").unwrap() / true_ohm(11) - 1.0;
     assert!(off.abs() < 1e-3, "{off}");
