@@ -167,6 +167,7 @@ fn the_group_is_found_from_single_phase_voltages() {
 
 #[test]
 fn mistakes_are_named() {
+    let mut named = 0;
     for text in ["YNd5", "Dyn11", "YNyn0", "Yd1"] {
         let nameplate = VectorGroup::parse(text).unwrap();
         let fed = Windings::new(&nameplate.sides).shots(1, 2).unwrap().map(|shot| shot.fed);
@@ -177,6 +178,7 @@ fn mistakes_are_named() {
         // On the other winding it may show the same; then nothing is said that may be wrong.
         let names = |word: &str| found.as_deref().is_none_or(|found| found.contains(word));
         assert!(names("swapped"), "{text}: {found:?}");
+        named += usize::from(found.is_some());
         // Nothing at all, or noise, is no group.
         assert_eq!(explain(&nameplate, &fed, &[[0.0; 3]; 3]), None);
         assert_eq!(
@@ -184,6 +186,7 @@ fn mistakes_are_named() {
             None
         );
     }
+    assert!(named >= 2, "{named} of 4 were named");
     let nameplate = VectorGroup::parse("Dyn11").unwrap();
     let fed = Windings::new(&nameplate.sides).shots(1, 2).unwrap().map(|shot| shot.fed);
     // 2V reversed: by hand, with 1U-1V fed and the flux divided evenly: u 1, v 0.5 (reversed), w -0.5.

@@ -5,8 +5,9 @@ mod support;
 
 use support::{WINGS, asset, failed, of};
 use waltron_core::asset::Asset;
-use waltron_core::grading::{Finding, Verdict};
-use waltron_core::procedure::{Answer, Question};
+use waltron_core::grading::{Finding, Values, Verdict};
+use waltron_core::procedure::{Action, Answer, Question};
+use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::text::document::Source;
 use waltron_test_support::wing::{Played, Seen};
 
@@ -276,4 +277,45 @@ fn plans_that_make_no_sense_are_refused() {
     let bench = waltron_core::procedure::Bench { asset: &asset, capability: &rig };
     let why = plan.tests[0].procedure(bench).map(|_| ()).unwrap_err().to_string();
     assert!(why.contains("when a winding is discharged"), "{why}");
+}
+
+/// Leads the wrong way round at every phase: negative resistances are alike, and prove nothing.
+#[test]
+fn a_resistance_below_zero_proves_nothing() {
+    let asset = asset(T2);
+    // As a meter that is turned shows it.
+    let (found, seen) = play(&asset, T2_RIG, &healthy(T2_TRUTH), 1, "positions = [\"10\"]");
+    assert!(failed(&found).is_empty());
+    let plan = support::plan(
+        &asset,
+        "procedure = \"winding-resistance\"\ntemperature = \"16 degC\"\npositions = [\"10\"]\n",
+    );
+    let rig = waltron_rig::RigForm::load(&Source::new("rig", T2_RIG)).unwrap().capability;
+    let bench = waltron_core::procedure::Bench { asset: &asset, capability: &rig };
+    let mut again = plan.tests[0].procedure(bench).unwrap().unwrap();
+    let mut graded = Vec::new();
+    for (_, observation) in seen.iter().filter(|(p, _)| p.segments[0].name == *"charge") {
+        while !matches!(again.next(), Action::Inject(_)) {}
+        let mut turned = observation.clone();
+        for reading in &mut turned.readings {
+            let dimension = reading.probe.dimension;
+            if let Some(si) =
+                reading.value.get("value").filter(|_| dimension == Dimension::RESISTANCE)
+            {
+                let value = Quantity { si: -si, dimension };
+                reading.value = Values::none().with_quantity("value", value);
+            }
+        }
+        graded.extend(again.observe(&turned));
+        assert_eq!(
+            again.next(),
+            Action::Off,
+            "what still flows is taken away before anything else"
+        );
+    }
+    assert_eq!(again.next(), Action::Done);
+    assert_eq!(graded.len(), 4, "three phases, and their difference");
+    assert!(graded.iter().all(|f| f.verdict == Verdict::Inconclusive), "{graded:?}");
+    assert_eq!(graded[0].verdict, Verdict::Inconclusive);
+    assert!(graded[0].reason.contains("the wrong way round"), "{}", graded[0].reason);
 }

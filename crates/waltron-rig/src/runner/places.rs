@@ -25,7 +25,15 @@ impl Runner<'_> {
     /// Has the leads taken to where a program wants them, by somebody where the rig does not do it
     /// itself; returns why they were not.
     pub(super) fn lead(&mut self, program: &Program) -> Result<Option<String>, Halt> {
-        if self.leads == program.connection || self.rig.capability().switches_leads {
+        if self.leads == program.connection {
+            return Ok(None);
+        }
+        if self.rig.capability().switches_leads {
+            // A rig does not take them under voltage either.
+            if std::mem::take(&mut self.held) {
+                self.off()?;
+            }
+            self.leads.clone_from(&program.connection);
             return Ok(None);
         }
         let to = match &program.connection {

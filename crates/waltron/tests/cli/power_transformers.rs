@@ -130,6 +130,22 @@ fn a_resistance_test_that_was_broken_off_goes_on() {
         assert_eq!(points(&rest, &id)[0]["verdict"], "pass", "{id}");
     }
     assert_eq!(points(&rest, "winding-1/12-13/W")[0]["verdict"], "fail");
+    // A change by itself is made again, from the position that it leaves.
+    let redo = [
+        "run",
+        "t2.plan.toml",
+        "--yes",
+        "--redo",
+        "winding-1/12-13/W",
+        "--record",
+        "r.run.jsonl",
+        "--format",
+        "json",
+    ];
+    let redo = site.waltron(&redo).exits(1).json();
+    let change = points(&redo, "winding-1/12-13/W");
+    assert_eq!(change.last().unwrap()["verdict"], "fail");
+    assert_eq!(change.last().unwrap()["attempt"], 2, "{change:?}");
     site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
 }
 

@@ -21,3 +21,10 @@ fn transformer(asset: &Asset) -> Result<&PowerTransformer, SetupError> {
         SetupError::Unknown(format!("{tag} is no power transformer"))
     })
 }
+
+/// The next round number below: one of these times a power of ten, the largest first.
+fn round_below(value: f64, steps: &[f64]) -> f64 {
+    let decade = 10f64.powf(value.log10().floor());
+    let mut round = steps.iter().map(|s| s * decade);
+    round.find(|v| *v <= value * (1.0 + 1e-9)).unwrap_or(value)
+}

@@ -19,7 +19,7 @@ const TURNED: f64 = 0.0873;
 /// How far the readings may be from the nameplate's for its group to be taken as found.
 const FITS: f64 = 0.03;
 
-/// The share of the voltage that a tap could explain, below which nothing else than a group is looked for.
+/// No current is less than this, in A, where one is divided by.
 const SMALLEST_A: f64 = 1e-9;
 
 /// A current with what it is uncertain by, in A; why there is none.
@@ -287,6 +287,14 @@ impl Exciting {
             of(amps[other])
         );
         let percent = |share: f64| significant(share * 100.0, 3);
+        // What is lost in the meter's uncertainty is neither alike nor different.
+        if u_spread > self.allowed {
+            let why = format!(
+                "{told}: uncertain by {} %, which tells nothing; feed more, or take a finer meter",
+                percent(u_spread)
+            );
+            return found.judged(Judgement::new(Verdict::Inconclusive, why));
+        }
         if spread > self.allowed {
             let why = format!(
                 "no two phases are alike within {} %: {told}; demagnetise the core and test again",

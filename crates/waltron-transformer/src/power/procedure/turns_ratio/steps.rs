@@ -9,6 +9,7 @@ use crate::power::identify::LINES;
 use crate::power::pairs::{Pair, Shot, Terminal, Windings};
 use crate::power::procedure::joint::{Group, Joint, Step};
 use crate::power::procedure::positions::{as_stands, prefix};
+use crate::power::procedure::round_below;
 use crate::power::vector_group::{Connection, Side, VectorGroup};
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Limits, Value, Values};
@@ -46,7 +47,7 @@ struct Setting<'a> {
     volts: Voltage,
 }
 
-/// By how much a winding's line voltage is more than that of the turns of a phase.
+/// The share of a winding's line voltage that the turns of a phase have.
 fn of_turns(side: Side) -> f64 {
     match side.connection {
         Connection::Star => 1.0 / 3f64.sqrt(),
@@ -141,7 +142,9 @@ impl<'a> Setting<'a> {
                 )));
             }
             Some(volts) => volts,
-            None => Voltage::from_si(rounded(range.min(MOST_V).min(most))),
+            None => {
+                Voltage::from_si(round_below(range.min(MOST_V).min(most), &[5.0, 2.5, 2.0, 1.0]))
+            }
         };
         Ok(Self { test, of, bench, shots, group, probes, volts })
     }
@@ -302,11 +305,4 @@ impl<'a> Setting<'a> {
 fn is_of_two(limbs: &Windings, shots: &[Shot; 3]) -> bool {
     let sum = limbs.sum(&shots[0].fed).unwrap_or_default();
     sum.iter().filter(|x| x.abs() > 1e-6).count() == 2 && shots[0].fed.joined.is_none()
-}
-
-/// The next round number below: 1, 2 or 5 times a power of ten, or 250.
-fn rounded(volts: f64) -> f64 {
-    let decade = 10f64.powf(volts.log10().floor());
-    let steps = [10.0, 5.0, 2.5, 2.0, 1.0];
-    steps.iter().map(|s| s * decade).find(|v| *v <= volts * (1.0 + 1e-9)).unwrap_or(volts)
 }

@@ -289,16 +289,17 @@ impl Procedure for Course {
         };
         match read {
             Err(trouble) => {
-                // Its program ended with outputs off.
+                // Whatever it is, nothing is charged when something else is tried.
+                let due = match trouble {
+                    Trouble::BrokenOff => Due::OffAndAsk(Question::permit(format!(
+                        "{}. Put the lead back when the voltage is gone and the winding is earthed; may it go on?",
+                        trouble.words(programs, place)
+                    ))),
+                    _ => Due::Off,
+                };
                 self.flows = Flows::No;
-                if trouble == Trouble::BrokenOff {
-                    let words = trouble.words(programs, place);
-                    let question = format!(
-                        "{words}. Put the lead back when the voltage is gone and the winding is earthed; may it go on?"
-                    );
-                    self.due = Due::Ask(Question::permit(question));
-                }
                 found.extend(self.leave(Err(trouble)));
+                self.due = due;
             }
             Ok(now) => {
                 self.flows = Flows::At(self.at, now);

@@ -1,6 +1,6 @@
 //! What a plan says of a resistance test.
 
-use crate::power::asset::{PowerTransformer, Winding};
+use crate::power::asset::Winding;
 use crate::power::procedure::positions::{self, Positions};
 use crate::power::procedure::transformer;
 use schemars::JsonSchema;
@@ -129,13 +129,13 @@ impl TestKeys for WindingResistanceKeys {
             at_most,
             confirms: self.confirm_first.unwrap_or(false),
             under_current: self.under_current.unwrap_or(true),
-            advice: Some(advice(of, winding, current)),
+            advice: Some(advice(winding, current)),
         }))
     }
 }
 
 /// Why a current is as it is, for whoever stands at the winding.
-fn advice(_of: &PowerTransformer, winding: &Winding, current: Option<Current>) -> String {
+fn advice(winding: &Winding, current: Option<Current>) -> String {
     let rated = winding.current_a();
     let chosen = current.map_or("the current".to_owned(), text);
     let mut line = format!(

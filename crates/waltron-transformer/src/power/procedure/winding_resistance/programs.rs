@@ -5,6 +5,7 @@ use super::places::{Place, Places};
 use super::{CHARGE, DISCHARGE, HOLD, MOVE, OVER};
 use crate::measure::{direct, probe};
 use crate::power::asset::PowerTransformer;
+use crate::power::procedure::round_below;
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::{Capture, Part, Probe, Property, Read, When};
 use waltron_core::injection::program::{
@@ -79,8 +80,10 @@ impl Programs {
         })?;
         let winding = of.winding(test.winding);
         let most = winding.map_or(0.0, |w| w.most_a().min(w.current_a() / 10.0));
-        let current =
-            test.current.unwrap_or(Current::from_si(rounded(most.min(output.range.si()))));
+        let current = test.current.unwrap_or(Current::from_si(round_below(
+            most.min(output.range.si()),
+            &[5.0, 2.0, 1.0],
+        )));
         let sides = ["winding voltage", "winding current"];
         let frequency = bench.asset.ratings.frequency.unwrap_or_default();
         Ok(Self {
@@ -250,13 +253,6 @@ pub(super) fn ends_at(program: &Program) -> Vec<Stand> {
         all.iter_mut().filter(|stand| stand.of == to.of).for_each(|stand| *stand = to.clone());
     }
     all
-}
-
-/// The next round number below: 1, 2 or 5 times a power of ten.
-fn rounded(amps: f64) -> f64 {
-    let decade = 10f64.powf(amps.log10().floor());
-    let round = [5.0, 2.0, 1.0].iter().map(|s| s * decade).find(|a| *a <= amps * (1.0 + 1e-9));
-    round.unwrap_or(amps)
 }
 
 /// Whether a rig can drive and read direct currents of windings.
