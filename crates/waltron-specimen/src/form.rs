@@ -6,7 +6,7 @@ use crate::breaker::{
 };
 use crate::dc_breaker::{DcBreaker, DcBreakerForm};
 use crate::power_transformer::{
-    ChangerForm, PowerForm, PowerParts, PowerTransformer, PowerWindingForm,
+    ChangerForm, InsulationForm, PowerForm, PowerParts, PowerTransformer, PowerWindingForm,
 };
 use crate::relay::{ElementForm, Relay, Truth, elements};
 use crate::supply::{Supply, SupplyForm};
@@ -62,6 +62,8 @@ pub struct SpecimenForm {
     winding: Option<Vec<PowerWindingForm>>,
     /// Its true tap changers (power-transformer).
     tap_changer: Option<Vec<ChangerForm>>,
+    /// Its true insulation between electrodes (power-transformer).
+    insulation: Option<Vec<InsulationForm>>,
 }
 
 impl Form for SpecimenForm {
@@ -171,7 +173,9 @@ impl SpecimenForm {
                 };
                 let changers = form.tap_changer.unwrap_or_default();
                 let noise = form.noise.and_then(|n| n.current);
-                let truth = PowerParts { head, windings, changers, noise }.read(seed, problems)?;
+                let insulation = form.insulation.unwrap_or_default();
+                let parts = PowerParts { head, windings, changers, insulation, noise };
+                let truth = parts.read(seed, problems)?;
                 Some(Box::new(PowerTransformer::new(truth, seed)) as Box<dyn Specimen>)
             }
             Kind::DcBreaker => {
@@ -235,6 +239,7 @@ impl SpecimenForm {
             ("power_transformer", "[power_transformer]", self.power_transformer.is_some()),
             ("power_transformer", "[[winding]]", self.winding.is_some()),
             ("power_transformer", "[[tap_changer]]", self.tap_changer.is_some()),
+            ("power_transformer", "[[insulation]]", self.insulation.is_some()),
             ("breaker", "[breaker]", self.breaker.is_some()),
             ("breaker", "[[contact]]", self.contact.is_some()),
             ("breaker", "[[auxiliary]]", self.auxiliary.is_some()),

@@ -18,7 +18,7 @@ use instrument::{
     BurdenKeys, ClassKeys, CoresKeys, DemagnetiseKeys, ErrorsKeys, ExcitationKeys,
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
-use power::{PowerTransformerForm, TurnsRatioKeys, WindingResistanceKeys};
+use power::{PowerTransformerForm, TanDeltaKeys, TurnsRatioKeys, WindingResistanceKeys};
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
@@ -84,7 +84,15 @@ impl Wing for TransformerWing {
                 "winding-resistance",
                 "a power transformer's windings by direct current, tap by tap, until nothing is left to come",
             ),
+            Registration::of::<TanDeltaKeys>(
+                "tan-delta",
+                "capacitance and losses of a power transformer's insulation or bushings, told at 20 °C",
+            ),
         ]
+    }
+
+    fn beside(&self, source: &Source) -> Vec<String> {
+        power::file_of(source).into_iter().collect()
     }
 
     fn looks_at_injections(&self) -> bool {

@@ -9,7 +9,7 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::plan::{Plan, PlanForm};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question};
-use waltron_core::text::document::Source;
+use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::wing::Wings;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
@@ -28,11 +28,20 @@ pub fn capability(text: &str) -> Capability {
 
 /// A plan of one test, called `t`.
 pub fn plan(wings: Wings, asset: &Asset, test: &str) -> Plan {
+    read_plan(wings, asset, test).unwrap_or_else(|e| panic!("{e:?}"))
+}
+
+/// Why such a plan is refused, all problems in one line.
+pub fn plan_refused(wings: Wings, asset: &Asset, test: &str) -> String {
+    let error = read_plan(wings, asset, test).expect_err("a refusal");
+    let words = error.problems.iter().map(|p| p.message.clone());
+    words.collect::<Vec<_>>().join("; ")
+}
+
+fn read_plan(wings: Wings, asset: &Asset, test: &str) -> Result<Plan, DocumentError> {
     let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\n{test}");
     let source = Source::new("plan", text.as_str());
-    PlanForm::load(&source, wings)
-        .and_then(|p| p.resolve(&source, asset))
-        .unwrap_or_else(|e| panic!("{e:?}"))
+    PlanForm::load(&source, wings).and_then(|p| p.resolve(&source, asset))
 }
 
 /// What was put out and seen.

@@ -10,7 +10,7 @@ use waltron_core::asset::{Asset, IdentityForm, Ratings};
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
-    Spannable, Text, load, optional,
+    Spannable, Text, file_named, load, load_beside, optional,
 };
 use waltron_core::text::name::nearest;
 
@@ -210,41 +210,13 @@ const FILE: &str = ".band.toml";
 
 /// The band file that an asset file names, where it does.
 pub(crate) fn band_file(source: &Source) -> Option<String> {
-    let table: toml::Table = toml::from_str(&source.text).ok()?;
-    let name = table.get("trip_unit")?.get("band")?.as_str()?;
-    name.ends_with(FILE).then(|| name.to_owned())
-}
-
-/// A band from its file, with its first problem told where it is named.
-fn from_file(text: &Text, source: &Source, problems: &mut Problems) -> Option<Band> {
-    let name = text.as_str();
-    let Some(file) = source.beside(name) else {
-        let message = format!("there is no file `{name}` beside the asset's");
-        problems.push(Problem::new(text.span(), message));
-        return None;
-    };
-    let file = Source::new(name, file.as_ref());
-    match BandForm::load(&file) {
-        Ok(band) => Some(band),
-        Err(error) => {
-            let first = error.problems.first();
-            let why = first.map_or_else(
-                || error.to_string(),
-                |problem| {
-                    let (line, column) = file.position(problem.span.start);
-                    format!("{name}:{line}:{column}: {}", problem.message)
-                },
-            );
-            problems.push(Problem::new(text.span(), why));
-            None
-        }
-    }
+    file_named(source, ["trip_unit", "band"], FILE)
 }
 
 fn named(name: Option<&Text>, source: &Source, problems: &mut Problems) -> Option<Band> {
     let Some(text) = name else { return shipped("generic") };
     if text.as_str().ends_with(FILE) {
-        return from_file(text, source, problems);
+        return load_beside(text, source, BandForm::load, problems);
     }
     let found = shipped(text.as_str());
     if found.is_none() {

@@ -49,6 +49,10 @@ impl Dimension {
     pub const CURRENT_RATE: Self = Self::new(1, 0, -1, 0, 0);
     /// Inductance.
     pub const INDUCTANCE: Self = Self::new(-1, 1, 1, 0, 0);
+    /// Capacitance.
+    pub const CAPACITANCE: Self = Self::new(1, -1, 1, 0, 0);
+    /// Energy, such as one that activates a process.
+    pub const ENERGY: Self = Self::new(1, 1, 1, 0, 0);
     /// Electric charge, A·s: the integral of a current.
     pub const CHARGE: Self = Self::new(1, 0, 1, 0, 0);
     /// Temperature difference or absolute temperature, K.
@@ -111,6 +115,8 @@ const NAMED: &[(Dimension, &str)] = &[
     (Dimension::AMPERE_SQUARED_SECOND, "an I²t value"),
     (Dimension::CURRENT_RATE, "a rate of rise of a current"),
     (Dimension::INDUCTANCE, "an inductance"),
+    (Dimension::CAPACITANCE, "a capacitance"),
+    (Dimension::ENERGY, "an energy"),
     (Dimension::CHARGE, "a charge"),
     (Dimension::TEMPERATURE, "a temperature"),
 ];

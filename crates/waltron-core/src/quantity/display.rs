@@ -65,6 +65,7 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
         Dimension::FREQUENCY_RATE => ("Hz/s", 1.0),
         Dimension::RESISTANCE if size == 0.0 => ("Ohm", 1.0),
         Dimension::RESISTANCE => pick(&[
+            (1e9, "GOhm", 1e9),
             (1e6, "MOhm", 1e6),
             (1e3, "kOhm", 1e3),
             (0.1, "Ohm", 1.0),
@@ -80,6 +81,10 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
             pick(&[(1e6, "kA/ms", 1e6), (1e4, "kA/s", 1e3), (0.0, "A/s", 1.0)])
         }
         Dimension::INDUCTANCE => pick(&[(0.1, "H", 1.0), (1e-4, "mH", 1e-3), (0.0, "uH", 1e-6)]),
+        Dimension::CAPACITANCE => {
+            pick(&[(1e-4, "mF", 1e-3), (1e-6, "uF", 1e-6), (1e-9, "nF", 1e-9), (0.0, "pF", 1e-12)])
+        }
+        Dimension::ENERGY => ("eV", 1.602_176_634e-19),
         Dimension::CHARGE => ("As", 1.0),
         Dimension::TEMPERATURE => ("K", 1.0),
         _ => ("(SI)", 1.0),

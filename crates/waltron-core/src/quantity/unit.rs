@@ -27,6 +27,9 @@ const fn symbol(text: &'static str, dimension: Dimension, factor: f64, prefixed:
 
 use Dimension as D;
 
+/// The energy of an elementary charge after one volt, in J (SI brochure, 9th edition, table 8).
+const ELECTRONVOLT: f64 = 1.602_176_634e-19;
+
 /// Symbols that may stand alone. The first of a dimension is the one suggested in messages.
 const SYMBOLS: &[Symbol] = &[
     symbol("A", D::CURRENT, 1.0, true),
@@ -44,6 +47,8 @@ const SYMBOLS: &[Symbol] = &[
     symbol("Ω", D::RESISTANCE, 1.0, true),
     symbol("\u{2126}", D::RESISTANCE, 1.0, true),
     symbol("H", D::INDUCTANCE, 1.0, true),
+    symbol("F", D::CAPACITANCE, 1.0, true),
+    symbol("eV", D::ENERGY, ELECTRONVOLT, true),
     symbol("W", D::POWER, 1.0, true),
     symbol("VA", D::POWER, 1.0, true),
     symbol("var", D::POWER, 1.0, true),
@@ -156,6 +161,8 @@ impl Unit {
             D::POWER => "\"10 VA\" or \"2 kW\"",
             D::NUMBER => "\"2 x\" or \"95 %\"",
             D::TEMPERATURE => "\"20 degC\"",
+            D::CAPACITANCE => "\"6.2 nF\" or \"380 pF\"",
+            D::ENERGY => "\"0.9 eV\"",
             _ => "a number with its unit",
         }
     }

@@ -1,5 +1,7 @@
 //! The power transformer's part of the specimen file.
 
+use super::dielectric::Insulation;
+use super::insulation_form::InsulationForm;
 use super::limbs::MOST_LOOPS;
 use super::network::{Edge, loops};
 use super::truth::{Changer, CoilTruth, PowerTruth, Way, Winding};
@@ -42,6 +44,10 @@ pub(crate) struct PowerForm {
     remanence: Option<Vec<Number>>,
     /// Temperature of the windings; `20 degC` if not given.
     temperature: Option<AnyQuantityText>,
+    /// Temperature of oil and insulation; that of the windings if not given.
+    oil_temperature: Option<AnyQuantityText>,
+    /// Whether the lead that guards a winding is off, so that it floats; false if not given.
+    guard_off: Option<bool>,
     /// Turns that are shorted in themselves.
     shorted: Option<Spannable<ShortedForm>>,
     /// After how long under direct current a lead of the source falls off; it never does if not given.
@@ -178,6 +184,7 @@ pub(crate) struct PowerParts {
     pub(crate) head: PowerForm,
     pub(crate) windings: Vec<PowerWindingForm>,
     pub(crate) changers: Vec<ChangerForm>,
+    pub(crate) insulation: Vec<InsulationForm>,
     pub(crate) noise: Option<QuantityText<Ratio>>,
 }
 
@@ -236,6 +243,10 @@ impl PowerParts {
             Some(text) => text.positive_of(Dimension::TEMPERATURE, problems)?.si,
             None => 293.15,
         };
+        let oil_k = match &head.oil_temperature {
+            Some(text) => text.positive_of(Dimension::TEMPERATURE, problems)?.si,
+            None => kelvin,
+        };
         let lead_off = head.lead_off_after;
         let lead_off_s =
             lead_off.map_or(Some(f64::INFINITY), |t| t.positive(problems).map(Measure::si))?;
@@ -279,6 +290,11 @@ impl PowerParts {
         for form in &self.changers {
             changers.push(form.read(windings.len(), problems)?);
         }
+        let mut parts = Vec::new();
+        for form in &self.insulation {
+            parts.push(form.read(problems)?);
+        }
+        let guard_off = head.guard_off.unwrap_or(false);
         if closed_ways(&windings) + usize::from(shorted.is_some()) > MOST_LOOPS - 2 {
             let message =
                 "the coils close too many ways: a delta has one, and no more than four are solved";
@@ -298,6 +314,7 @@ impl PowerParts {
             tank: flux / tank,
             windings,
             changers,
+            insulation: Insulation { parts, kelvin: oil_k, guard_off },
             shorted,
             off: (drop, off_ohm),
             lead_off_s,

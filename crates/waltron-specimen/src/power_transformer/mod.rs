@@ -1,14 +1,19 @@
 //! A simulated power transformer: three limbs with coils around them, whatever is fed where.
 
 mod change;
+mod dielectric;
 mod form;
+mod insulated;
+mod insulation_form;
 mod limbs;
 mod network;
 #[cfg(test)]
 mod tests;
 mod truth;
 
+pub use dielectric::{Dielectric, Insulation, Loss};
 pub(crate) use form::{ChangerForm, PowerForm, PowerParts, PowerWindingForm};
+pub(crate) use insulation_form::InsulationForm;
 pub use truth::{Changer, CoilTruth, PowerTruth, Winding};
 
 use crate::history::History;
@@ -16,6 +21,7 @@ use crate::iron::Core;
 use crate::wave::{self, Source};
 use crate::{Noise, Specimen, Unconnected, Window};
 use change::Change;
+use insulated::{Insulated, Looks};
 use limbs::{Coil, Feed, Limbs};
 use network::{Edge, loops, way};
 use std::f64::consts::TAU;
@@ -56,16 +62,32 @@ const FLOOR: f64 = 0.01;
 const KEPT: usize = 3;
 
 /// What the rig's outputs are connected to.
-const FEEDS: [(&str, Dimension); 2] =
-    [("test voltage", Dimension::VOLTAGE), ("winding current", Dimension::CURRENT)];
+const FEEDS: [(&str, Dimension); 4] = [
+    ("test voltage", Dimension::VOLTAGE),
+    ("winding current", Dimension::CURRENT),
+    ("high voltage", Dimension::VOLTAGE),
+    ("insulation voltage", Dimension::VOLTAGE),
+];
 
 /// What meters look at, and where it is kept.
-const LOOKS: [(&str, Dimension, usize); 5] = [
+const LOOKS: [(&str, Dimension, usize); 9] = [
     ("test voltage", Dimension::VOLTAGE, 0),
     ("test current", Dimension::CURRENT, 1),
     ("induced voltage", Dimension::VOLTAGE, 2),
     ("winding voltage", Dimension::VOLTAGE, 0),
     ("winding current", Dimension::CURRENT, 1),
+    ("high voltage", Dimension::VOLTAGE, 0),
+    ("measured current", Dimension::CURRENT, 1),
+    ("insulation voltage", Dimension::VOLTAGE, 0),
+    ("leakage current", Dimension::CURRENT, 1),
+];
+
+/// What alone looks at insulation, and is seen there in place of what windings take.
+const AT_INSULATION: [(&str, Looks); 4] = [
+    ("high voltage", Looks::Volts),
+    ("measured current", Looks::Current),
+    ("insulation voltage", Looks::Volts),
+    ("leakage current", Looks::Current),
 ];
 
 /// An output of the rig.
@@ -114,6 +136,7 @@ pub struct PowerTransformer {
     /// For how long a direct current was driven, in s.
     driven_s: f64,
     leads: Leads,
+    insulated: Insulated,
     /// The edges between the ends of what is measured.
     measured: Vec<(usize, f64)>,
     seed: u64,
@@ -161,6 +184,7 @@ impl PowerTransformer {
             fine_until: 0.0,
             driven_s: 0.0,
             leads: Leads::default(),
+            insulated: Insulated::default(),
             measured: Vec::new(),
             seed,
             shot: 0,
@@ -400,6 +424,12 @@ impl PowerTransformer {
         self.history.push(first);
     }
 
+    /// What a meter sees of insulation, where its leads are there.
+    fn at_insulation(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
+        let (_, look) = AT_INSULATION.iter().find(|(name, _)| *of == *name)?;
+        self.insulated.samples(&self.truth.insulation, *look, window)
+    }
+
     /// Each stretch of samples has its own scatter, the same whenever it is looked at.
     fn noise(&self, of: &Name, start_s: f64) -> Noise {
         let name = of.as_str().bytes().fold(7u64, |s, b| s.wrapping_mul(31) ^ u64::from(b));
@@ -429,6 +459,7 @@ impl Specimen for PowerTransformer {
         (self.now, self.solved) = (0.0, 0.0);
         self.most = [0.0; KEPT];
         self.clock = PhaseClock::default();
+        self.insulated.begin();
         self.history.clear();
         // What was left on goes on until something else is put out, which happens at once.
         let goes_on = self.fed.clone();
@@ -470,7 +501,8 @@ impl Specimen for PowerTransformer {
     fn lead(&mut self, place: &Name) -> Result<(), Unconnected> {
         let unknown = || Unconnected { meaning: place.clone(), has: Vec::new() };
         let mut leads = Leads::default();
-        if !place.as_str().is_empty() {
+        self.insulated.leads = self.truth.insulation.leads(place.as_str());
+        if !place.as_str().is_empty() && self.insulated.leads.is_none() {
             let mut parts = place.as_str().split(" / ");
             let (fed, joined) = parts.next().and_then(|p| self.ends(p)).ok_or_else(unknown)?;
             // More than one join is no way to feed anything.
@@ -539,6 +571,10 @@ impl Specimen for PowerTransformer {
             }
             let hertz = waves.iter().map(|w| w.s.im.abs() / TAU).fold(0.0, f64::max);
             let dc: f64 = waves.iter().filter(|w| w.s.norm() == 0.0).map(|w| w.a.re).sum();
+            if self.insulated.leads.is_some() {
+                self.insulated.apply(self.now, waves);
+                return;
+            }
             let source = Source::new(waves);
             fed = match outlet.is_current {
                 true if hertz == 0.0 && dc != 0.0 && outlet.most.is_finite() => {
@@ -552,6 +588,9 @@ impl Specimen for PowerTransformer {
                 true => (Fed::Current(source, outlet.most), hertz),
                 false => (Fed::Voltage(source), hertz),
             };
+        }
+        if self.insulated.leads.is_some() {
+            self.insulated.apply(self.now, Vec::new());
         }
         self.feed(fed.0, fed.1);
     }
@@ -569,7 +608,10 @@ impl Specimen for PowerTransformer {
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
         let Window { start_s, rate_hz, count } = window;
-        let mut samples = self.history.samples(start_s, 1.0 / rate_hz, count, *look);
+        let mut samples = match self.at_insulation(of, window) {
+            Some(samples) => samples,
+            None => self.history.samples(start_s, 1.0 / rate_hz, count, *look),
+        };
         if self.truth.noise > 0.0 {
             let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
             let mut noise = self.noise(of, start_s);
@@ -579,7 +621,7 @@ impl Specimen for PowerTransformer {
     }
 
     fn mean(&self, of: &Name, window: Window) -> Option<f64> {
-        if !self.limbs.is_direct {
+        if !self.limbs.is_direct || self.insulated.leads.is_some() {
             return None;
         }
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;

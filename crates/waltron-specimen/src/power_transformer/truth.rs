@@ -1,6 +1,7 @@
 //! What a power transformer is really like.
 
 use super::change::Change;
+use super::dielectric::Insulation;
 use crate::iron::Magnetics;
 
 /// What a simulated power transformer is really like.
@@ -16,6 +17,8 @@ pub struct PowerTruth {
     pub windings: Vec<Winding>,
     /// Its tap changers.
     pub changers: Vec<Changer>,
+    /// Its insulation.
+    pub insulation: Insulation,
     /// A limb with turns that are shorted, and the resistance of the short circuit, in ohms.
     pub shorted: Option<(usize, f64, f64)>,
     /// What a current goes on through while the rig's source is off: volts against it, and ohms.

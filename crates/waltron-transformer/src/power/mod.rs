@@ -3,6 +3,7 @@
 mod asset;
 mod changeover;
 mod identify;
+mod insulation;
 mod pairs;
 mod procedure;
 mod scaffold;
@@ -12,13 +13,21 @@ mod vector_group;
 
 pub(crate) use asset::ratios;
 pub use asset::{
-    Allowed, ChangerKind, Difference, Position, PowerTransformer, PowerTransformerForm, Stand,
-    TapChanger, Winding,
+    Allowed, Bushing, ChangerKind, Difference, Insulation, Known, Position, PowerTransformer,
+    PowerTransformerForm, Stand, TapChanger, Winding,
 };
 pub use changeover::{Changeover, Samples, changeover};
 pub use identify::{Explained, LINES, explain};
+pub(crate) use insulation::file_of;
+pub use insulation::{
+    Beyond, Class, Condition, Corrected, Correction, CorrectionForm, Energy, Loss, at_reference,
+    fit, shipped, shipped_names, turns,
+};
 pub use pairs::{Pair, Shot, Terminal, Windings};
-pub use procedure::{TurnsRatioKeys, TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest};
+pub use procedure::{
+    TanDeltaKeys, TanDeltaTest, TurnsRatioKeys, TurnsRatioTest, WindingResistanceKeys,
+    WindingResistanceTest,
+};
 pub(crate) use scaffold::{new_asset, new_tests};
 pub use settling::{Settling, settling};
 pub(crate) use shown::{charts, sections};

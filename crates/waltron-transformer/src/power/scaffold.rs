@@ -38,6 +38,20 @@ step = "1.5 %"              # of the rated voltage, the first position highest; 
 # round = "10 V"            # as the nameplate rounds
 # exact = { "7" = "114.9 kV" }
 
+# What the maker, or an earlier test, measured of the insulation: H and L to the tank, HL between them.
+# [insulation]
+# correction = "oil-paper"    # or a file of your own that ends with .correction.toml
+# [[insulation.known]]
+# of = "HL"
+# capacitance = "6.4 nF"
+# tan_delta = "0.3 %"
+
+# One table for each bushing with a tap.
+# [[bushing]]
+# at = "1U"
+# c1 = "360 pF"
+# tan_delta = "0.35 %"
+
 [tolerance]
 ratio = "0.5 %"
 "#;
@@ -89,6 +103,18 @@ pub(crate) fn new_tests(of: &PowerTransformer, rig: Option<&Capability>, depth: 
                     "The ratio at {what}, the vector group, and the exciting currents, before anything magnetises the core."
                 ),
                 &format!("id = \"{id}\"\nprocedure = \"turns-ratio\"\n{to}{positions}"),
+            );
+        }
+    }
+    if has(rig, "high voltage") && has(rig, "measured current") {
+        add(
+            "Capacitance and losses of the insulation; set the temperature of the oil.",
+            "id = \"insulation\"\nprocedure = \"tan-delta\"\ntemperature = \"20 degC\"\n",
+        );
+        if !of.insulation.bushings.is_empty() {
+            add(
+                "The bushings by their taps.",
+                "id = \"bushings\"\nprocedure = \"tan-delta\"\nof = \"bushings\"\ntemperature = \"20 degC\"\n",
             );
         }
     }

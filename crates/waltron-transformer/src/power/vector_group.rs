@@ -67,6 +67,15 @@ fn can_be(first: Side, other: Side) -> bool {
 }
 
 impl VectorGroup {
+    /// All terminals, winding by winding: `1U`, `1V`, `1W`, and `1N` where the neutral is brought out.
+    pub fn terminals(&self) -> Vec<String> {
+        let of = |(k, side): (usize, &Side)| {
+            let letters = if side.neutral { "UVWN" } else { "UVW" };
+            letters.chars().map(move |letter| format!("{}{letter}", k + 1)).collect::<Vec<_>>()
+        };
+        self.sides.iter().enumerate().flat_map(of).collect()
+    }
+
     /// Reads a vector group such as `YNd5`, `Dyn11` or `YN yn0 d5`.
     ///
     /// # Errors

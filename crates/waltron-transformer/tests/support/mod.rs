@@ -19,6 +19,10 @@ pub(crate) fn plan(asset: &Asset, test: &str) -> Plan {
     waltron_test_support::wing::plan(WINGS, asset, test)
 }
 
+pub(crate) fn plan_refused(asset: &Asset, test: &str) -> String {
+    waltron_test_support::wing::plan_refused(WINGS, asset, test)
+}
+
 /// What a test finds on a simulated transformer, with what it did.
 pub(crate) fn play(
     asset: &Asset,

@@ -10,12 +10,14 @@
 //!
 //! The text comes in as a string: reading files is the command line's business.
 
+mod beside;
 mod field;
 mod problems;
 pub mod shape;
 mod spannable;
 
 pub use super::problem::{DocumentError, Problem, Source};
+pub use beside::{file_named, load_beside};
 pub use field::{
     AnyQuantityText, AnyToleranceText, Field, Number, QuantityText, Text, ToleranceText,
 };

@@ -1,5 +1,6 @@
 //! The asset file of a power transformer.
 
+use super::insulation::{Bushing, BushingForm, InsulationForm};
 use super::tap_changer::{ChangerKind, Position, TapChanger};
 use super::{Allowed, Difference, PowerTransformer, Winding};
 use crate::material::Material;
@@ -30,6 +31,10 @@ pub struct PowerTransformerForm {
     winding: Vec<WindingForm>,
     /// Its tap changers.
     tap_changer: Option<Vec<ChangerForm>>,
+    /// Its insulation between windings and tank.
+    insulation: Option<InsulationForm>,
+    /// Its bushings, those with a tap.
+    bushing: Option<Vec<BushingForm>>,
     /// What measured values are graded against.
     tolerance: Option<ToleranceForm>,
 }
@@ -53,6 +58,10 @@ struct RatingsForm {
     frequency: QuantityText<Frequency>,
     /// Rated power.
     power: AnyQuantityText,
+    /// Short-circuit impedance at the principal position, of the first two windings.
+    impedance: Option<QuantityText<Ratio>>,
+    /// Those of other pairs of windings: `{ "1-3" = "18 %", "2-3" = "6.5 %" }`.
+    impedances: Option<BTreeMap<String, QuantityText<Ratio>>>,
     /// Vector group, such as `YNd5`, `Dyn11`, `YNyn0d5` (IEC 60076-1).
     vector_group: Text,
     /// Cooling, for the report: `ONAN`.
@@ -161,11 +170,23 @@ struct ToleranceForm {
     interruption: Option<QuantityText<Time>>,
     /// By how much that current may dip; not limited if not given.
     ripple: Option<QuantityText<Ratio>>,
+    /// The largest tan δ at 20 °C; what the correction's conditions say, or `0.5 %`, if not given.
+    tan_delta: Option<QuantityText<Ratio>>,
+    /// The largest tan δ of a bushing at 20 °C; `0.7 %` if not given (IEC 60137, of paper in oil).
+    bushing_tan_delta: Option<QuantityText<Ratio>>,
+    /// Of a capacitance against the nameplate's or an earlier one; `5 %` if not given.
+    capacitance: Option<AnyToleranceText>,
+    /// Of the short-circuit impedance against the nameplate's; `10 %` if not given (IEC 60076-1, table 1).
+    impedance: Option<AnyToleranceText>,
 }
 
 /// What may be driven through a winding where its file does not say, as a share of its rated current: more
 /// warms it while it is measured.
 const USUAL_CURRENT: f64 = 0.15;
+
+/// The largest tan δ at 20 °C where nothing is said: what is usual for new insulation of oil and paper (IEEE
+/// C57.152).
+const USUAL_TAN_DELTA: f64 = 0.005;
 
 /// The most positions that are believed.
 const MOST_POSITIONS: usize = 200;
@@ -176,10 +197,10 @@ impl PowerTransformerForm {
     /// # Errors
     /// Every problem of its text.
     pub fn load(source: &Source) -> Result<Asset, DocumentError> {
-        load(source, |form: Self, problems| form.read(problems))
+        load(source, |form: Self, problems| form.read(source, problems))
     }
 
-    fn read(self, problems: &mut Problems) -> Option<Asset> {
+    fn read(self, source: &Source, problems: &mut Problems) -> Option<Asset> {
         let (_, identity) = self.asset.read();
         let frequency = self.ratings.frequency.positive(problems);
         let power = self.ratings.power.positive_of(Dimension::POWER, problems);
@@ -248,6 +269,31 @@ impl PowerTransformerForm {
         let interruption =
             tolerance.interruption.map_or(Some(1e-3), |t| t.positive(problems).map(Measure::si));
         let ripple = optional(tolerance.ripple.map(|r| r.positive(problems).map(|r| r.value)));
+        let capacitance = match &tolerance.capacitance {
+            Some(text) => text.read(Dimension::CAPACITANCE, problems),
+            None => AnyTolerance::parse("5 %", Dimension::CAPACITANCE).ok(),
+        };
+        let impedance = match &tolerance.impedance {
+            Some(text) => text.read(Dimension::NUMBER, problems),
+            None => AnyTolerance::parse("10 %", Dimension::NUMBER).ok(),
+        };
+        let tan_delta =
+            optional(tolerance.tan_delta.map(|t| t.positive(problems).map(|r| r.value)))?;
+        let of_bushings = tolerance.bushing_tan_delta;
+        let bushing_tan_delta =
+            of_bushings.map_or(Some(0.007), |t| t.positive(problems).map(|r| r.value))?;
+        let mut insulation = match &self.insulation {
+            Some(form) => form.read(windings.len(), source, problems)?,
+            None => super::Insulation::default(),
+        };
+        let terminals = group.as_ref().map(VectorGroup::terminals).unwrap_or_default();
+        let mut bushings: Vec<Bushing> = Vec::new();
+        for form in self.bushing.iter().flatten() {
+            bushings.push(form.read(&terminals, &bushings, problems)?);
+        }
+        insulation.bushings = bushings;
+        let of_conditions = insulation.correction.as_ref().and_then(|(table, _)| table.most());
+        let impedances = self.ratings.impedances(windings.len(), problems)?;
         let told = [("Cooling", self.ratings.cooling), ("Insulation", self.ratings.insulation)];
         let told = told.into_iter().filter_map(|(name, text)| Some((name.to_owned(), text?)));
         let own = PowerTransformer {
@@ -263,13 +309,24 @@ impl PowerTransformerForm {
                 by: tolerance.difference_by.unwrap_or_default(),
                 interruption_s: interruption?,
                 ripple: ripple?,
+                tan_delta: tan_delta.or(of_conditions).unwrap_or(USUAL_TAN_DELTA),
+                bushing_tan_delta,
+                capacitance: capacitance?,
+                impedance: impedance?,
             },
+            insulation,
+            impedances,
             told: told.collect(),
         };
         let mut ratings = Ratings::unknown(Some(frequency?));
         let highest = own.windings.iter().map(|w| w.voltage_v).fold(0.0, f64::max);
         let volts = Rating { value: Voltage::from_si(highest), duration: None };
         ratings.own_voltages.push(("test voltage".into(), Withstand::new(vec![volts])));
+        // From a winding to earth, whatever is put on it.
+        let to_earth = || Rating { value: Voltage::from_si(highest / 3f64.sqrt()), duration: None };
+        for meaning in ["high voltage", "insulation voltage"] {
+            ratings.own_voltages.push((meaning.into(), Withstand::new(vec![to_earth()])));
+        }
         let largest = own.windings.iter().map(Winding::most_a).fold(0.0, f64::max);
         let amps = Rating { value: Current::from_si(largest), duration: None };
         ratings.own_currents.push(("winding current".into(), Withstand::new(vec![amps])));
@@ -283,6 +340,34 @@ impl PowerTransformerForm {
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
             own: Some(Arc::new(own)),
         })
+    }
+}
+
+impl RatingsForm {
+    /// Impedances by the numbers of their windings.
+    fn impedances(&self, windings: usize, problems: &mut Problems) -> Option<Vec<(u8, u8, f64)>> {
+        let mut all = Vec::new();
+        if let Some(first) = &self.impedance {
+            all.push((1, 2, first.positive(problems)?.value));
+        }
+        for (pair, text) in self.impedances.iter().flatten() {
+            let value = text.positive(problems)?.value;
+            let numbers =
+                pair.split_once('-').and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
+            let fits = |n: u8| (1..=windings).contains(&usize::from(n));
+            let numbers = numbers.filter(|(a, b): &(u8, u8)| fits(*a) && fits(*b) && a < b);
+            let Some((a, b)) = numbers else {
+                let message = format!("`{pair}` is no pair of windings, such as `1-3`");
+                problems.push(Problem::new(text.span(), message));
+                return None;
+            };
+            if all.iter().any(|(x, y, _)| (*x, *y) == (a, b)) {
+                let message = format!("the impedance of `{pair}` is told twice");
+                problems.push(Problem::new(text.span(), message));
+            }
+            all.push((a, b, value));
+        }
+        Some(all)
     }
 }
 

@@ -1,10 +1,13 @@
 //! A power transformer, as its file tells it.
 
 mod form;
+mod insulation;
 mod tap_changer;
 mod told;
 
 pub use form::PowerTransformerForm;
+pub(in crate::power) use insulation::LETTERS;
+pub use insulation::{Bushing, Insulation, Known};
 pub use tap_changer::{ChangerKind, Position, Stand, TapChanger};
 pub(crate) use told::ratios;
 
@@ -60,6 +63,14 @@ pub struct Allowed {
     pub interruption_s: f64,
     /// By how much it may dip, as a share, where that is limited.
     pub ripple: Option<f64>,
+    /// The largest tan δ at 20 °C.
+    pub tan_delta: f64,
+    /// That of a bushing from its conductor to its tap.
+    pub bushing_tan_delta: f64,
+    /// Of a capacitance against what is known of it.
+    pub capacitance: AnyTolerance,
+    /// Of the short-circuit impedance against the nameplate's.
+    pub impedance: AnyTolerance,
 }
 
 /// What a difference between phases is told by.
@@ -109,6 +120,11 @@ pub struct PowerTransformer {
     pub changers: Vec<TapChanger>,
     /// What measured values are held against.
     pub allowed: Allowed,
+    /// Its insulation and its bushings.
+    pub insulation: Insulation,
+    /// Short-circuit impedances by the nameplate at the principal positions, as shares, by the numbers of the
+    /// windings.
+    pub impedances: Vec<(u8, u8, f64)>,
     /// What it is made for at terminals, in words of the nameplate: oil, cooling.
     pub told: Vec<(String, String)>,
 }

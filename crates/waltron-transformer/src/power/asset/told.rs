@@ -1,6 +1,6 @@
 //! What a power transformer tells of itself: for expressions, records, reports and the panel.
 
-use super::{ChangerKind, PowerTransformer, volts};
+use super::{ChangerKind, Insulation, Known, PowerTransformer, volts};
 use crate::material::celsius;
 use std::any::Any;
 use waltron_core::asset::{Family, Precautions};
@@ -96,6 +96,15 @@ impl Family for PowerTransformer {
         if let Some(ripple) = self.allowed.ripple {
             all.push(("tolerance.ripple".to_owned(), percent(ripple)));
         }
+        all.push(("tolerance.tan_delta".to_owned(), percent(self.allowed.tan_delta)));
+        let of_bushings = percent(self.allowed.bushing_tan_delta);
+        all.push(("tolerance.bushing_tan_delta".to_owned(), of_bushings));
+        all.push(("tolerance.capacitance".to_owned(), self.allowed.capacitance.to_string()));
+        all.push(("tolerance.impedance".to_owned(), self.allowed.impedance.to_string()));
+        for (a, b, share) in &self.impedances {
+            all.push((format!("impedance {a}-{b}"), percent(*share)));
+        }
+        all.extend(self.insulation.words());
         for changer in &self.changers {
             let positions = changer.positions.iter();
             let positions: Vec<String> =
@@ -145,7 +154,18 @@ impl Family for PowerTransformer {
             );
             all.push((changer.name.clone(), text));
         }
+        for (a, b, share) in &self.impedances {
+            let of = format!("Short-circuit impedance {a}-{b}");
+            all.push((of, format!("{}, within {}", percent(*share), self.allowed.impedance)));
+        }
         all.extend(self.told.iter().cloned());
+        all.extend(self.insulation.facts());
+        let of_bushings = match self.insulation.bushings.is_empty() {
+            true => String::new(),
+            false => format!(", of bushings {}", percent(self.allowed.bushing_tan_delta)),
+        };
+        let losses = format!("up to {} at 20 °C{of_bushings}", percent(self.allowed.tan_delta));
+        all.push(("tan δ".to_owned(), losses));
         all.push(("Tolerance of the ratio".to_owned(), self.allowed.ratio.to_string()));
         all.push(("Exciting currents alike within".to_owned(), percent(self.allowed.exciting)));
         all.push(("Resistances alike within".to_owned(), self.difference()));
@@ -174,6 +194,12 @@ impl Family for PowerTransformer {
                 "Feed the high-voltage side only: from the low-voltage side the ratio makes it deadly",
             );
         }
+        if uses("high voltage") || uses("insulation voltage") {
+            before(
+                "High voltage: fence the whole transformer off, and short-circuit and earth what is not measured",
+            );
+            before("Earth the tank, and the rig at the same point");
+        }
         if uses("winding current") {
             before(
                 "Connect current and voltage to the windings by leads of their own (four wires)",
@@ -197,6 +223,78 @@ impl Family for PowerTransformer {
 
     fn is_same(&self, other: &dyn Family) -> bool {
         other.as_any().downcast_ref() == Some(self)
+    }
+}
+
+fn farads(si: f64) -> String {
+    Quantity { si, dimension: Dimension::CAPACITANCE }.to_string()
+}
+
+impl Known {
+    fn words(&self) -> String {
+        let mut all: Vec<String> = self.farad.iter().map(|si| farads(*si)).collect();
+        all.extend(self.tan_delta.map(|share| format!("tan δ {}", percent(share))));
+        all.extend(self.sweep.as_ref().map(|(kelvin, sweep)| {
+            let rows = sweep.iter().map(|l| {
+                let hertz = Quantity { si: l.hertz, dimension: Dimension::FREQUENCY };
+                format!("{hertz} {}", percent(l.tan_delta))
+            });
+            format!("at {}: {}", celsius(*kelvin), rows.collect::<Vec<_>>().join(", "))
+        }));
+        all.join(", ")
+    }
+}
+
+impl Insulation {
+    /// All that was told, by name.
+    fn words(&self) -> Vec<(String, String)> {
+        let mut all = Vec::new();
+        if let Some((table, class)) = &self.correction {
+            let rows = class.factors.iter();
+            let rows = rows.map(|(k, times)| format!("{} {}", celsius(*k), significant(*times, 6)));
+            let rows: Vec<String> = rows.collect();
+            let name = format!("insulation.correction {} {}", table.name, class.id);
+            all.push((name, rows.join(", ")));
+            let conditions = table.conditions.iter().map(|c| {
+                let most = c.up_to.map_or("above".to_owned(), |m| format!("to {}", percent(m)));
+                format!("{most}: {}{}", c.word, if c.fails { " (fails)" } else { "" })
+            });
+            let conditions: Vec<String> = conditions.collect();
+            all.push(("insulation.conditions".to_owned(), conditions.join(", ")));
+        }
+        if let Some(ev) = self.energy_ev {
+            let text = format!("{} eV", significant(ev, 4));
+            all.push(("insulation.activation_energy".to_owned(), text));
+        }
+        if let Some(si) = self.test_voltage_v {
+            all.push(("insulation.test_voltage".to_owned(), volts(si).to_string()));
+        }
+        for known in &self.known {
+            all.push((format!("insulation.{}", known.of), known.words()));
+        }
+        for bushing in &self.bushings {
+            let mut words: Vec<String> = Vec::new();
+            words.extend(bushing.c1_farad.map(|si| format!("C1 {}", farads(si))));
+            words.extend(bushing.c2_farad.map(|si| format!("C2 {}", farads(si))));
+            words.extend(bushing.tan_delta.map(|share| format!("tan δ {}", percent(share))));
+            words.push(format!("tap up to {}", volts(bushing.tap_voltage_v)));
+            all.push((format!("bushing.{}", bushing.at), words.join(", ")));
+        }
+        all
+    }
+
+    /// What a report shows of it.
+    fn facts(&self) -> Vec<(String, String)> {
+        let mut all = Vec::new();
+        if let Some((table, class)) = &self.correction {
+            let note = table.note.as_ref().map_or(String::new(), |note| format!(" ({note})"));
+            let text = format!("{}, class {}{note}", table.name, class.id);
+            all.push(("Correction for temperature".to_owned(), text));
+        }
+        for known in &self.known {
+            all.push((format!("Insulation {} was", known.of), known.words()));
+        }
+        all
     }
 }
 

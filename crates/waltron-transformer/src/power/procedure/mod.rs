@@ -2,9 +2,12 @@
 
 mod joint;
 mod positions;
+mod tan_delta;
 mod turns_ratio;
 mod winding_resistance;
 
+pub(crate) use tan_delta::{CAPACITANCE, LOSSES, Read, SUM, over_frequency};
+pub use tan_delta::{TanDeltaKeys, TanDeltaTest};
 pub(crate) use turns_ratio::{EXCITING, RATIO};
 pub use turns_ratio::{TurnsRatioKeys, TurnsRatioTest};
 pub(crate) use winding_resistance::{CHANGE, DIFFERENCE, RESISTANCE, can, traced};

@@ -1,5 +1,6 @@
 //! What reports and charts show of a power transformer.
 
+mod losses;
 mod points;
 mod ratio;
 mod resistance;
@@ -15,6 +16,7 @@ pub(crate) fn charts(asset: &Asset, told: Told<'_>) -> Vec<Chart> {
     let tag = &asset.identity.tag;
     let mut all = ratio::charts(tag, of, told);
     all.extend(resistance::charts(tag, of, told));
+    all.extend(losses::charts(tag, told));
     all
 }
 
@@ -34,5 +36,6 @@ pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
     add("Ratio and exciting currents", ratios.0, ratios.1);
     let resistances = (resistance::charts(tag, of, told), resistance::blocks(of, told));
     add("Winding resistance and changes of tap", resistances.0, resistances.1);
+    add("Capacitance and tan δ", losses::charts(tag, told), losses::blocks(told));
     all
 }

@@ -1,0 +1,124 @@
+//! Losses at 20 °C, by the unit's own sweep and by table.
+
+use super::keys::By;
+use crate::material::celsius;
+use crate::power::asset::Insulation;
+use crate::power::insulation::{Corrected, Energy, Loss, at_reference, fit};
+use waltron_core::quantity::{Dimension, Quantity, significant};
+
+/// The energy that activates losses of oil and paper where it is not known, in eV, and what that is uncertain by.
+const USUAL: Energy = Energy { ev: 0.9, u_ev: 0.03, is_fitted: false };
+
+/// What losses are told at, in K, where no table says.
+const REFERENCE_K: f64 = 293.15;
+
+/// Losses at the reference temperature, by both ways as far as they go.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Both {
+    pub(super) reference_k: f64,
+    /// By the sweep, with the energy that it was told by.
+    pub(super) sweep: Result<(Corrected, Energy), String>,
+    /// By the table: the value and what it is uncertain by from the meters alone.
+    pub(super) table: Result<(f64, f64), String>,
+}
+
+fn hertz(si: f64) -> Quantity {
+    Quantity { si, dimension: Dimension::FREQUENCY }
+}
+
+/// The energy of a part: fitted where an earlier sweep at another temperature is known, else stated, else assumed.
+/// With it, why an earlier sweep did not tell one.
+pub(super) fn energy(
+    of: &Insulation,
+    part: &str,
+    sweep: &[Loss],
+    kelvin: f64,
+) -> (Energy, Option<String>) {
+    let stated = of.energy_ev.map_or(USUAL, |ev| Energy { ev, ..USUAL });
+    let Some((earlier_k, earlier)) = of.known(part).and_then(|k| k.sweep.as_ref()) else {
+        return (stated, None);
+    };
+    match fit((sweep, kelvin), (earlier, *earlier_k)) {
+        Ok(energy) => (energy, None),
+        Err(why) => (stated, Some(why)),
+    }
+}
+
+impl Both {
+    /// The losses of a part at rated frequency and its temperature, told at the reference.
+    pub(super) fn of(
+        of: &Insulation,
+        part: &str,
+        rated: Loss,
+        sweep: Result<&[Loss], String>,
+        kelvin: f64,
+    ) -> Self {
+        let table = of.correction.as_ref();
+        let reference_k = table.map_or(REFERENCE_K, |(table, _)| table.reference_k);
+        let by_sweep = sweep.and_then(|sweep| {
+            let (energy, _) = energy(of, part, sweep, kelvin);
+            let read = at_reference(sweep, rated.hertz, kelvin, reference_k, energy);
+            let corrected = read.map_err(|beyond| {
+                let (from, to) = beyond.reach_hz;
+                format!(
+                    "from {} it is read at {}, and the sweep goes from {} to {}",
+                    celsius(kelvin),
+                    hertz(beyond.wanted_hz),
+                    hertz(from),
+                    hertz(to)
+                )
+            })?;
+            Ok((corrected, energy))
+        });
+        let by_table = match table {
+            None => Err("the asset's file names no `correction`".to_owned()),
+            Some((table, class)) => match class.factor(kelvin) {
+                Ok(factor) => Ok((rated.tan_delta * factor, rated.u * factor)),
+                Err((from, to)) => Err(format!(
+                    "{} of {} goes from {} to {}",
+                    class.id,
+                    table.name,
+                    celsius(from),
+                    celsius(to)
+                )),
+            },
+        };
+        Self { reference_k, sweep: by_sweep, table: by_table }
+    }
+
+    /// The value that counts with what it is uncertain by, and how it was had, in words.
+    ///
+    /// # Errors
+    /// Why no way leads there.
+    pub(super) fn chosen(&self, by: By) -> Result<(f64, f64, String), String> {
+        let at = celsius(self.reference_k);
+        let sweep = self.sweep.as_ref().map(|(corrected, energy)| {
+            let how = format!(
+                "at {at} by the sweep, read at {}; {} eV {}, which makes {} % of it uncertain",
+                hertz(corrected.hertz),
+                significant(energy.ev, 3),
+                match energy.is_fitted {
+                    true => "by an earlier sweep",
+                    false => "assumed",
+                },
+                significant(corrected.of_energy * 100.0, 2),
+            );
+            (corrected.tan_delta, corrected.u, how)
+        });
+        let table = self
+            .table
+            .as_ref()
+            .map(|(value, u)| (*value, *u, format!("at {at} by table, whatever unit it is of")));
+        let (first, second, word) = match by {
+            By::Sweep => (sweep, table, "sweep"),
+            By::Table => (table, sweep, "table"),
+        };
+        match (first, second) {
+            (Ok(found), _) => Ok(found),
+            (Err(why), Ok((value, u, how))) => {
+                Ok((value, u, format!("{how}; not by {word}: {why}")))
+            }
+            (Err(why), Err(other)) => Err(format!("{why}; {other}")),
+        }
+    }
+}
