@@ -18,7 +18,10 @@ use instrument::{
     BurdenKeys, ClassKeys, CoresKeys, DemagnetiseKeys, ErrorsKeys, ExcitationKeys,
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
-use power::{PowerTransformerForm, TanDeltaKeys, TurnsRatioKeys, WindingResistanceKeys};
+use power::{
+    ExcitingCurrentKeys, ImpedanceKeys, PowerTransformerForm, TanDeltaKeys, TurnsRatioKeys,
+    WindingResistanceKeys,
+};
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
@@ -83,6 +86,14 @@ impl Wing for TransformerWing {
             Registration::of::<WindingResistanceKeys>(
                 "winding-resistance",
                 "a power transformer's windings by direct current, tap by tap, until nothing is left to come",
+            ),
+            Registration::of::<ExcitingCurrentKeys>(
+                "exciting-current",
+                "a power transformer's exciting currents at high voltage, and their pattern",
+            ),
+            Registration::of::<ImpedanceKeys>(
+                "impedance",
+                "a power transformer's short-circuit and zero-sequence impedances at low voltage",
             ),
             Registration::of::<TanDeltaKeys>(
                 "tan-delta",

@@ -99,6 +99,8 @@ struct CoilForm {
     turns: Option<Number>,
     /// Its resistance, where it is not the winding's.
     resistance: Option<AnyQuantityText>,
+    /// Its leakage reactance, where it is not the winding's: it has moved.
+    leakage: Option<AnyQuantityText>,
 }
 
 /// A tap changer of the power transformer.
@@ -354,7 +356,8 @@ impl PowerWindingForm {
                 limb: limb(*form.limb.get(), form.limb.span(), problems)?,
                 turns: own_turns,
                 ohm: differs(own(&form.resistance, problems)? * warm),
-                henry: leakage / (TAU * hertz),
+                henry: form.leakage.as_ref().map_or(Some(leakage), |text| ohms(text, problems))?
+                    / (TAU * hertz),
             });
         }
         Some(Winding { turns, coils })

@@ -22,7 +22,7 @@ use crate::wave::{self, Source};
 use crate::{Noise, Specimen, Unconnected, Window};
 use change::Change;
 use insulated::{Insulated, Looks};
-use limbs::{Coil, Feed, Limbs};
+use limbs::{Coil, Feed, Limbs, MOST_LOOPS};
 use network::{Edge, loops, way};
 use std::f64::consts::TAU;
 use waltron_core::injection::capability::Capability;
@@ -118,6 +118,7 @@ enum Fed {
 struct Leads {
     fed: Option<(usize, usize)>,
     joined: Vec<(usize, usize)>,
+    shorted: Vec<(usize, usize)>,
     measured: Option<(usize, usize)>,
 }
 
@@ -246,7 +247,8 @@ impl PowerTransformer {
         let count = coils.len();
         let inside: Vec<usize> = (0..count).collect();
         // What joined terminals have between them counts on the way of what is measured as well.
-        edges.extend(self.leads.joined.iter().map(|(from, to)| Edge { from: *from, to: *to }));
+        let joins = self.leads.joined.iter().chain(&self.leads.shorted);
+        edges.extend(joins.map(|(from, to)| Edge { from: *from, to: *to }));
         let through: Vec<usize> = (0..edges.len()).collect();
         let between = |ends: Option<(usize, usize)>, through: &[usize]| {
             ends.and_then(|(from, to)| way(&edges, through, from, to)).unwrap_or_default()
@@ -437,6 +439,14 @@ impl PowerTransformer {
         Noise::of_shot(self.seed ^ place, self.shot)
     }
 
+    /// Terminals that are shorted, such as `2U+2V+2W`: each with the first.
+    fn shorted(&self, names: &str) -> Option<Vec<(usize, usize)>> {
+        let nodes: Option<Vec<usize>> = names.split('+').map(|name| self.node(name)).collect();
+        let nodes = nodes?;
+        let (first, rest) = nodes.split_first()?;
+        Some(rest.iter().map(|node| (*first, *node)).collect())
+    }
+
     /// The two ends of something such as `1U-1N` or `1U-1V+1W`, and what is joined with the second.
     #[allow(clippy::type_complexity, reason = "ends and joins, read once")]
     fn ends(&self, text: &str) -> Option<((usize, usize), Vec<(usize, usize)>)> {
@@ -505,13 +515,20 @@ impl Specimen for PowerTransformer {
         if !place.as_str().is_empty() && self.insulated.leads.is_none() {
             let mut parts = place.as_str().split(" / ");
             let (fed, joined) = parts.next().and_then(|p| self.ends(p)).ok_or_else(unknown)?;
-            // More than one join is no way to feed anything.
-            if joined.len() > 1 {
-                return Err(unknown());
-            }
             (leads.fed, leads.joined) = (Some(fed), joined);
-            if let Some(measured) = parts.next() {
-                leads.measured = Some(self.ends(measured).ok_or_else(unknown)?.0);
+            for part in parts {
+                match part.strip_suffix(" shorted") {
+                    Some(names) => leads.shorted = self.shorted(names).ok_or_else(unknown)?,
+                    None => leads.measured = Some(self.ends(part).ok_or_else(unknown)?.0),
+                }
+            }
+            // What closes more ways than are solved is no way to feed anything.
+            let joins = leads.joined.iter().chain(&leads.shorted);
+            let joins = joins.map(|(from, to)| Edge { from: *from, to: *to });
+            let (_, mut edges) = self.coils();
+            edges.extend(joins);
+            if loops(&edges).len() + 1 > MOST_LOOPS {
+                return Err(unknown());
             }
         }
         if leads != self.leads {

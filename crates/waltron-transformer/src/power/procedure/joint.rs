@@ -2,12 +2,13 @@
 //! phases, what several readings say of each other.
 
 use std::sync::Arc;
-use waltron_core::grading::{Finding, Grade, PointId, Values};
+use waltron_core::grading::{Finding, Grade, Limits, PointId, Values};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
     Action, Answer, Grader, Injection, Planned, PlannedPoint, Procedure,
 };
+use waltron_core::quantity::Time;
 
 /// One injection with the points that it grades alone.
 #[derive(Clone)]
@@ -16,6 +17,25 @@ pub(super) struct Step {
     pub(super) grade: Grader,
     /// Whether it comes only if what was seen before calls for it.
     pub(super) is_called_for: Option<Wanted>,
+}
+
+impl Step {
+    /// An injection that grades nothing by itself.
+    pub(super) fn of(program: Program, stimulus: Values, likely: Time) -> Self {
+        let planned = Planned {
+            points: Vec::new(),
+            stimulus,
+            expected: Values::none(),
+            limits: Limits::None,
+            program: Arc::new(program),
+            likely,
+            place: None,
+            not_tested: None,
+            is_exact: true,
+            also: Vec::new(),
+        };
+        Self { planned, grade: Arc::new(|_: &Observation| Vec::new()), is_called_for: None }
+    }
 }
 
 /// Whether an injection is called for by what the steps have shown so far.

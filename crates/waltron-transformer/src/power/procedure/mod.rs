@@ -1,21 +1,29 @@
 //! How power transformers are tested.
 
+mod exciting;
+mod exciting_current;
+mod impedance;
 mod joint;
 mod positions;
 mod tan_delta;
 mod turns_ratio;
 mod winding_resistance;
 
+pub(crate) use exciting::EXCITING;
+pub use exciting_current::{ExcitingCurrentKeys, ExcitingCurrentTest};
+pub(crate) use impedance::{ALIKE, IMPEDANCE, ZERO};
+pub use impedance::{ImpedanceKeys, ImpedanceTest};
 pub(crate) use tan_delta::{CAPACITANCE, LOSSES, Read, SUM, over_frequency};
 pub use tan_delta::{TanDeltaKeys, TanDeltaTest};
-pub(crate) use turns_ratio::{EXCITING, RATIO};
+pub(crate) use turns_ratio::RATIO;
 pub use turns_ratio::{TurnsRatioKeys, TurnsRatioTest};
 pub(crate) use winding_resistance::{CHANGE, DIFFERENCE, RESISTANCE, can, traced};
 pub use winding_resistance::{WindingResistanceKeys, WindingResistanceTest};
 
 use super::asset::PowerTransformer;
 use waltron_core::asset::Asset;
-use waltron_core::procedure::SetupError;
+use waltron_core::procedure::{SetupError, TestHead};
+use waltron_core::text::document::{Field, Problem, Problems, Spannable};
 
 /// The asset as this folder knows it.
 fn transformer(asset: &Asset) -> Result<&PowerTransformer, SetupError> {
@@ -23,6 +31,25 @@ fn transformer(asset: &Asset) -> Result<&PowerTransformer, SetupError> {
         let tag = &asset.identity.tag;
         SetupError::Unknown(format!("{tag} is no power transformer"))
     })
+}
+
+/// The winding that a key names by its number.
+fn winding(
+    of: &PowerTransformer,
+    field: Option<&Spannable<u8>>,
+    usual: u8,
+    head: &TestHead<'_>,
+    problems: &mut Problems,
+) -> Option<u8> {
+    let number = field.map_or(usual, |n| *n.get());
+    if of.winding(number).is_some() {
+        return Some(number);
+    }
+    let place = field.map_or_else(|| head.id.span(), Field::span);
+    let message =
+        format!("there is no winding {number}; the transformer has {}", of.windings.len());
+    problems.push(Problem::new(place, message));
+    None
 }
 
 /// The next round number below: one of these times a power of ten, the largest first.

@@ -117,6 +117,14 @@ fn range(
 }
 
 impl Positions {
+    /// The principal position of every tap changer.
+    pub(super) fn principal(of: &PowerTransformer) -> Self {
+        match of.changers.first() {
+            Some(first) => Self::Of(0, vec![first.principal]),
+            None => Self::All,
+        }
+    }
+
     /// Where the tap changers stand one after the other; once where there are none.
     pub(super) fn stands(&self, of: &PowerTransformer) -> Vec<Stand> {
         let principal = of.principal();

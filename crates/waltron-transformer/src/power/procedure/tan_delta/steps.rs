@@ -10,12 +10,12 @@ use crate::power::insulation::turns;
 use crate::power::procedure::joint::{Group, Joint, Step};
 use crate::power::procedure::round_below;
 use std::sync::Arc;
-use waltron_core::grading::{Limits, Values};
+use waltron_core::grading::Values;
 use waltron_core::injection::capability::Channel;
 use waltron_core::injection::measuring::{Property, Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, SetupError};
+use waltron_core::procedure::{Bench, PlannedPoint, SetupError};
 use waltron_core::quantity::{
     Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds, text,
 };
@@ -151,48 +151,36 @@ pub(super) fn joint(
         let mut program = Program::of(segments);
         program.connection = Some(one.leads.as_str().into());
         let stimulus = Values::none().with("voltage", put_on);
-        let mut planned = Planned {
-            points: Vec::new(),
-            stimulus: stimulus.clone(),
-            expected: Values::none(),
-            limits: Limits::None,
-            program: Arc::new(program),
-            likely,
-            place: None,
-            not_tested: None,
-            is_exact: true,
-            also: Vec::new(),
-        };
+        let mut step = Step::of(program, stimulus.clone(), likely);
+        let planned = &mut step.planned;
         let id = |more: &str| point(&test.test, &format!("{}{more}", one.shows.id()));
-        let grade: waltron_core::procedure::Grader = match &one.shows {
-            Shows::Sum(..) => Arc::new(|_: &Observation| Vec::new()),
-            shows => {
-                let part = PartRequired {
-                    losses: id(""),
-                    capacitance: id("/capacitance"),
-                    shows: shows.clone(),
-                    stimulus,
-                    insulation: of.insulation.clone(),
-                    most: match shows {
-                        Shows::Part(_) => of.allowed.tan_delta,
-                        _ => of.allowed.bushing_tan_delta,
-                    },
-                    tolerance: of.allowed.capacitance.clone(),
-                    kelvin: test.temperature_k,
-                    no_sweep: sweep.as_ref().err().cloned(),
-                    by: test.by,
-                };
-                planned.points = vec![PlannedPoint::certain(part.losses.clone(), LOSSES)];
-                planned.limits = part.limits();
-                if part.known_farad().is_some() {
-                    let point = part.capacitance.clone();
-                    planned.points.push(PlannedPoint::certain(point, CAPACITANCE));
-                }
-                let probes = probes.clone();
-                Arc::new(move |seen: &Observation| part.graded(seen, &probes))
+        if !is_sum {
+            let shows = &one.shows;
+            let part = PartRequired {
+                losses: id(""),
+                capacitance: id("/capacitance"),
+                shows: shows.clone(),
+                stimulus,
+                insulation: of.insulation.clone(),
+                most: match shows {
+                    Shows::Part(_) => of.allowed.tan_delta,
+                    _ => of.allowed.bushing_tan_delta,
+                },
+                tolerance: of.allowed.capacitance.clone(),
+                kelvin: test.temperature_k,
+                no_sweep: sweep.as_ref().err().cloned(),
+                by: test.by,
+            };
+            planned.points = vec![PlannedPoint::certain(part.losses.clone(), LOSSES)];
+            planned.limits = part.limits();
+            if part.known_farad().is_some() {
+                let point = part.capacitance.clone();
+                planned.points.push(PlannedPoint::certain(point, CAPACITANCE));
             }
-        };
-        steps.push(Step { planned, grade, is_called_for: None });
+            let probes = probes.clone();
+            step.grade = Arc::new(move |seen: &Observation| part.graded(seen, &probes));
+        }
+        steps.push(step);
     }
     for (k, one) in taken.iter().enumerate() {
         let Shows::Sum(_, parts) = &one.shows else { continue };

@@ -1,16 +1,15 @@
 //! What the readings of a ratio test come to.
 
 use super::steps::Probes;
-use super::{EXCITING, GROUP, RATIO};
+use super::{GROUP, RATIO};
 use crate::measure::{injected, shown};
 use crate::power::identify::{Explained, LINES, explain};
 use crate::power::pairs::{Pair, Terminal};
+use crate::power::procedure::exciting::{SMALLEST_A, current};
 use crate::power::vector_group::VectorGroup;
-use waltron_core::grading::{
-    Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
-};
+use waltron_core::grading::{Finding, Judgement, Limits, PointId, Values, Verdict, judge_between};
 use waltron_core::injection::observation::Observation;
-use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
+use waltron_core::quantity::{Dimension, Quantity, significant};
 
 /// The largest angle between both sides that has a reason in the meters and in the exciting current, in rad:
 /// 5°.
@@ -18,12 +17,6 @@ const TURNED: f64 = 0.0873;
 
 /// How far the readings may be from the nameplate's for its group to be taken as found.
 const FITS: f64 = 0.03;
-
-/// No current is less than this, in A, where one is divided by.
-const SMALLEST_A: f64 = 1e-9;
-
-/// A current with what it is uncertain by, in A; why there is none.
-pub(super) type Read = Result<(f64, f64), String>;
 
 /// What a ratio must be.
 #[derive(Clone, Debug)]
@@ -182,8 +175,10 @@ impl GroupRequired {
 
     /// A phase that takes no current, or gives no voltage, in words.
     fn open(&self, first: &[Option<&Observation>], probes: &Probes) -> Option<String> {
-        let currents: Vec<f64> =
-            first.iter().map(|s| current(*s, probes).map_or(f64::NAN, |(amps, _)| amps)).collect();
+        let currents: Vec<f64> = first
+            .iter()
+            .map(|s| current(*s, &probes.current).map_or(f64::NAN, |(amps, _)| amps))
+            .collect();
         let most = currents.iter().copied().fold(0.0, f64::max);
         for (k, amps) in currents.iter().enumerate() {
             let letter = Terminal::Phase(k as u8).letter();
@@ -221,112 +216,4 @@ fn voltages(seen: &[Option<&Observation>], probes: &Probes) -> Option<[[f64; 3];
         all[k / 3][k % 3] = induced.value / fed.value * angle.cos();
     }
     Some(all)
-}
-
-/// The exciting current of a phase.
-pub(super) fn current(seen: Option<&Observation>, probes: &Probes) -> Read {
-    let seen = seen.ok_or("not every phase was measured")?;
-    let read = shown(seen, &probes.current)?;
-    Ok((read.value, read.u.unwrap_or(0.0)))
-}
-
-/// What exciting currents must be to each other.
-#[derive(Clone, Debug)]
-pub(super) struct Exciting {
-    pub(super) point: PointId,
-    pub(super) stimulus: Values,
-    pub(super) limits: Limits,
-    pub(super) allowed: f64,
-    /// Whether a phase that is fed takes two limbs.
-    pub(super) is_of_two: bool,
-}
-
-impl Exciting {
-    /// Two alike, the third one lower; or higher where two limbs are fed in opposition.
-    pub(super) fn graded(&self, read: &[Read]) -> Finding {
-        let found = injected(self.point.clone(), EXCITING, &self.stimulus);
-        let found = Finding { limits: self.limits.clone(), ..found };
-        let read: Result<Vec<(f64, f64)>, &String> =
-            read.iter().map(|r| r.as_ref().map(|r| *r)).collect();
-        let [u, v, w] = match read.as_deref() {
-            Ok(&[u, v, w]) => [u, v, w],
-            Ok(_) => return found.judged(Judgement::new(Verdict::Inconclusive, "not measured")),
-            Err(why) => {
-                let why = (*why).clone();
-                return found.judged(Judgement::new(Verdict::Inconclusive, why));
-            }
-        };
-        let amps = [u, v, w].map(|(amps, _)| amps);
-        let of = |si| Quantity { si, dimension: Dimension::CURRENT };
-        let letter = |k: usize| Terminal::Phase(k as u8).letter();
-        let differ = |a: f64, b: f64| (a - b).abs() / ((a + b) / 2.0).max(SMALLEST_A);
-        // The two that are most alike, and the one that is left.
-        let pairs = [(0, 1, 2), (1, 2, 0), (2, 0, 1)];
-        let by = |&(a, b, _): &(usize, usize, usize)| differ(amps[a], amps[b]);
-        let (a, b, other) =
-            pairs.into_iter().min_by(|x, y| by(x).total_cmp(&by(y))).unwrap_or((0, 2, 1));
-        let spread = differ(amps[a], amps[b]);
-        let mean = f64::midpoint(amps[a], amps[b]);
-        let share = amps[other] / mean.max(SMALLEST_A);
-        let uncertain = [u, v, w].map(|(_, u)| u);
-        let u_spread = (uncertain[a] + uncertain[b]) / mean.max(SMALLEST_A);
-        let measured = Values::none()
-            .with_percent("spread", spread)
-            .with_quantity("exciting_u", of(amps[0]))
-            .with_quantity("exciting_v", of(amps[1]))
-            .with_quantity("exciting_w", of(amps[2]));
-        let uncertainty = Values::none().with_percent("u", u_spread);
-        let found = Finding { measured, uncertainty, ..found };
-        let told = format!(
-            "{} and {} take {} and {}, {} {}",
-            letter(a),
-            letter(b),
-            of(amps[a]),
-            of(amps[b]),
-            letter(other),
-            of(amps[other])
-        );
-        let percent = |share: f64| significant(share * 100.0, 3);
-        // What is lost in the meter's uncertainty is neither alike nor different.
-        if u_spread > self.allowed {
-            let why = format!(
-                "{told}: uncertain by {} %, which tells nothing; feed more, or take a finer meter",
-                percent(u_spread)
-            );
-            return found.judged(Judgement::new(Verdict::Inconclusive, why));
-        }
-        if spread > self.allowed {
-            let why = format!(
-                "no two phases are alike within {} %: {told}; demagnetise the core and test again",
-                percent(self.allowed)
-            );
-            return found.judged(Judgement::new(Verdict::Fail, why));
-        }
-        // With a single limb fed the third is lower, with two of them higher; never by so much.
-        let (low, high) = if self.is_of_two { (0.9, 2.5) } else { (0.4, 1.1) };
-        if !(low..=high).contains(&share) {
-            let why = match share > high {
-                true => format!(
-                    "{} takes {} times what {} and {} take, by the connection {}: shorted turns, or a magnetised core",
-                    letter(other),
-                    fixed(share, 2),
-                    letter(a),
-                    letter(b),
-                    if self.is_of_two { "somewhat more" } else { "less" }
-                ),
-                false => format!("{told}: too low a third for three limbs"),
-            };
-            // It is the third that is out of the pattern.
-            let third = Values::none().with_percent("third", share);
-            let end = |share| Some(Value::Percent(share));
-            let found = Finding {
-                measured: third.and(found.measured),
-                limits: Limits::Between { lower: end(low), upper: end(high) },
-                uncertainty: Values::none(),
-                ..found
-            };
-            return found.judged(Judgement::new(Verdict::Fail, why));
-        }
-        found.judged(Judgement::new(Verdict::Pass, told))
-    }
 }

@@ -1,7 +1,7 @@
 //! What a plan says of a ratio test.
 
 use crate::power::procedure::positions::{self, Positions};
-use crate::power::procedure::transformer;
+use crate::power::procedure::{self, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -82,17 +82,7 @@ impl TestKeys for TurnsRatioKeys {
             }
         };
         let mut winding = |field: &Option<Spannable<u8>>, usual: u8| {
-            let number = field.as_ref().map_or(usual, |n| *n.get());
-            if of.winding(number).is_none() {
-                let place = field.as_ref().map_or_else(|| head.id.span(), Field::span);
-                let message = format!(
-                    "there is no winding {number}; the transformer has {}",
-                    of.windings.len()
-                );
-                problems.push(Problem::new(place, message));
-                return None;
-            }
-            Some(number)
+            procedure::winding(of, field.as_ref(), usual, &head, problems)
         };
         let (from, to) = (winding(&self.from, 1)?, winding(&self.to, 2)?);
         if from == to {

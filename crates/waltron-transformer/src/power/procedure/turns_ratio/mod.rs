@@ -18,9 +18,6 @@ use waltron_core::procedure::{Bench, Method, Procedure, SetupError};
 /// The ratio lies within its tolerance.
 pub(crate) const RATIO: Criterion = Criterion::named("turns_ratio");
 
-/// The exciting currents of the phases make the pattern that the connection makes.
-pub(crate) const EXCITING: Criterion = Criterion::named("exciting_current");
-
 /// The windings are connected as the nameplate says.
 pub(crate) const GROUP: Criterion = Criterion::CONDITION;
 

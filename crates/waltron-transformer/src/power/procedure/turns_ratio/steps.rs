@@ -1,22 +1,23 @@
 //! The readings of a ratio test in their order, and what they grade.
 
-use super::graded::{self, Read};
+use super::graded;
 use super::keys::{RatioForm, TurnsRatioTest};
-use super::{EXCITING, FINDING, GROUP, MEASURED, RATIO};
+use super::{FINDING, GROUP, MEASURED, RATIO};
 use crate::measure::{between, point, probe, voltage};
 use crate::power::asset::{PowerTransformer, Stand};
 use crate::power::identify::LINES;
-use crate::power::pairs::{Pair, Shot, Terminal, Windings};
+use crate::power::pairs::{Pair, Shot, Terminal};
+use crate::power::procedure::exciting::{Exciting, is_of_two};
 use crate::power::procedure::joint::{Group, Joint, Step};
 use crate::power::procedure::positions::{as_stands, prefix};
 use crate::power::procedure::round_below;
 use crate::power::vector_group::{Connection, Side, VectorGroup};
 use std::sync::Arc;
-use waltron_core::grading::{Criterion, Limits, Value, Values};
+use waltron_core::grading::Values;
 use waltron_core::injection::measuring::{Probe, Property};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, SetupError};
+use waltron_core::procedure::{Bench, PlannedPoint, SetupError};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage};
 
 /// The most that is fed where the plan does not say, in V: more would tell nothing more, and is deadly on
@@ -166,19 +167,8 @@ impl<'a> Setting<'a> {
         Ok(program)
     }
 
-    fn planned(&self, program: Program) -> Planned {
-        Planned {
-            points: Vec::new(),
-            stimulus: Values::none().with("voltage", self.volts),
-            expected: Values::none(),
-            limits: Limits::None,
-            program: Arc::new(program),
-            likely: self.test.time,
-            place: None,
-            not_tested: None,
-            is_exact: true,
-            also: Vec::new(),
-        }
+    fn blank(&self, program: Program) -> Step {
+        Step::of(program, Values::none().with("voltage", self.volts), self.test.time)
     }
 
     /// The reading of a phase.
@@ -198,7 +188,8 @@ impl<'a> Setting<'a> {
         let letter = Terminal::Phase(phase as u8).letter();
         let id = point(&test.test, &format!("{}{letter}", prefix(of, stand)));
         let program = self.program(MEASURED, stand, &shot.fed, &shot.measured)?;
-        let mut planned = self.planned(program);
+        let mut step = self.blank(program);
+        let planned = &mut step.planned;
         planned.points = vec![PlannedPoint::certain(id.clone(), RATIO)];
         planned.expected = Values::none().with_quantity("ratio", Quantity::number(expected));
         planned.limits = limits;
@@ -211,8 +202,8 @@ impl<'a> Setting<'a> {
             elsewhere: self.elsewhere(stand, told),
         };
         let probes = self.probes.clone();
-        let grade = move |seen: &Observation| vec![required.graded(seen, &probes)];
-        Ok(Step { planned, grade: Arc::new(grade), is_called_for: None })
+        step.grade = Arc::new(move |seen: &Observation| vec![required.graded(seen, &probes)]);
+        Ok(step)
     }
 
     /// The limits that the ratio has at the other positions, each with its label: a wrong tap is told by them.
@@ -251,11 +242,7 @@ impl<'a> Setting<'a> {
             // What was not put out says nothing.
             seen.iter().all(Option::is_some) && !graded::fits(seen, &probes, scales)
         };
-        Ok(Step {
-            planned: self.planned(program),
-            grade: Arc::new(|_: &Observation| Vec::new()),
-            is_called_for: Some(Arc::new(called)),
-        })
+        Ok(Step { is_called_for: Some(Arc::new(called)), ..self.blank(program) })
     }
 
     /// What each reading is multiplied by to be 1 where it is as expected.
@@ -283,26 +270,9 @@ impl<'a> Setting<'a> {
     /// The exciting currents of the phases at a position.
     fn exciting(&self, stand: &Stand, of: Vec<usize>) -> Group {
         let id = point(&self.test.test, &format!("{}exciting", prefix(self.of, stand)));
-        let allowed = self.of.allowed.exciting;
-        let exciting = graded::Exciting {
-            point: id.clone(),
-            stimulus: Values::none().with("voltage", self.volts),
-            limits: Limits::Between { lower: None, upper: Some(Value::Percent(allowed)) },
-            allowed,
-            is_of_two: is_of_two(&self.of.limbs(), &self.shots),
-        };
-        let probes = self.probes.clone();
-        let grade = move |seen: &[Option<&Observation>]| {
-            let read: Vec<Read> = seen.iter().map(|s| graded::current(*s, &probes)).collect();
-            vec![exciting.graded(&read)]
-        };
-        let criterion: Criterion = EXCITING;
-        Group { points: vec![PlannedPoint::certain(id, criterion)], of, grade: Arc::new(grade) }
+        let stimulus = Values::none().with("voltage", self.volts);
+        let is_of_two = is_of_two(&self.of.limbs(), &self.shots);
+        let exciting = Exciting::new(id, stimulus, self.of.allowed.exciting, is_of_two);
+        exciting.group(of, self.probes.current.clone())
     }
-}
-
-/// Whether a phase that is fed takes two limbs in opposition: a star from line to line.
-fn is_of_two(limbs: &Windings, shots: &[Shot; 3]) -> bool {
-    let sum = limbs.sum(&shots[0].fed).unwrap_or_default();
-    sum.iter().filter(|x| x.abs() > 1e-6).count() == 2 && shots[0].fed.joined.is_none()
 }

@@ -2,7 +2,7 @@
 
 use crate::power::asset::Winding;
 use crate::power::procedure::positions::{self, Positions};
-use crate::power::procedure::transformer;
+use crate::power::procedure::{self, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -85,14 +85,8 @@ impl TestKeys for WindingResistanceKeys {
                 return None;
             }
         };
-        let number = self.winding.as_ref().map_or(1, |n| *n.get());
-        let Some(winding) = of.winding(number) else {
-            let place = self.winding.as_ref().map_or_else(|| head.id.span(), Field::span);
-            let message =
-                format!("there is no winding {number}; the transformer has {}", of.windings.len());
-            problems.push(Problem::new(place, message));
-            return None;
-        };
+        let number = procedure::winding(of, self.winding.as_ref(), 1, &head, problems)?;
+        let winding = of.winding(number)?;
         let current = self.current(winding, problems)?;
         let positions =
             positions::read(of, self.positions.as_deref(), None, false, &[number], problems);

@@ -1,0 +1,179 @@
+//! Exciting currents at high voltage, phase by phase, against the pattern that the connection makes.
+
+use super::exciting::{Exciting, is_of_two};
+use super::joint::{Joint, Step};
+use super::positions::{self, Positions, as_stands, prefix};
+use super::{round_below, transformer};
+use crate::measure::{point, probe, voltage};
+use crate::power::asset::{PowerTransformer, Stand};
+use crate::power::pairs::Shot;
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::any::Any;
+use std::sync::Arc;
+use waltron_core::asset::Asset;
+use waltron_core::grading::{Finding, Grade, Values};
+use waltron_core::injection::measuring::Property;
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::{Program, Segment};
+use waltron_core::procedure::{Bench, Method, Procedure, SetupError, TestHead, TestKeys};
+use waltron_core::quantity::{Measure, Voltage, seconds, text};
+use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
+use waltron_core::text::name::Name;
+
+/// The exciting current of each phase with a high voltage on one winding and the others open.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExcitingCurrentKeys {
+    /// The number of the winding that is fed; 1, the high-voltage one, if not given.
+    winding: Option<Spannable<u8>>,
+    /// What is fed; the highest round voltage that winding and rig allow, 10 kV at most, if not given.
+    voltage: Option<QuantityText<Voltage>>,
+    /// Positions of the tap changer, by label, or `5..9` for a range; the principal one if not given.
+    positions: Option<Vec<Text>>,
+}
+
+/// A test of exciting currents with its parameters.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ExcitingCurrentTest {
+    test: Name,
+    winding: u8,
+    voltage: Option<Voltage>,
+    positions: Positions,
+}
+
+/// What the segments are called.
+const FED: &str = "excite";
+
+/// How long a phase is fed: until the first flux has settled, and a window.
+const TIME_S: f64 = 1.0;
+
+/// What is fed at most where the plan does not say, in V.
+const USUAL_V: f64 = 10e3;
+
+impl TestKeys for ExcitingCurrentKeys {
+    fn read(
+        &self,
+        head: TestHead<'_>,
+        asset: &Asset,
+        problems: &mut Problems,
+    ) -> Option<Arc<dyn Method>> {
+        let of = match transformer(asset) {
+            Ok(of) => of,
+            Err(error) => {
+                problems.push(Problem::new(head.id.span(), error.to_string()));
+                return None;
+            }
+        };
+        let winding = super::winding(of, self.winding.as_ref(), 1, &head, problems)?;
+        let voltage = match &self.voltage {
+            Some(text) => Some(text.positive(problems)?),
+            None => None,
+        };
+        let positions = match &self.positions {
+            Some(list) => positions::read(of, Some(list), None, false, &[winding], problems)?,
+            None => Positions::All,
+        };
+        let positions = match positions {
+            Positions::All => Positions::principal(of),
+            chosen => chosen,
+        };
+        Some(Arc::new(ExcitingCurrentTest { test: head.name(), winding, voltage, positions }))
+    }
+}
+
+impl ExcitingCurrentTest {
+    /// What is fed of each phase.
+    fn shots(&self, of: &PowerTransformer) -> Result<[Shot; 3], SetupError> {
+        let other = of.windings.iter().map(|w| w.number).find(|n| *n != self.winding);
+        let shots = other.and_then(|other| of.limbs().shots(self.winding, other));
+        shots.ok_or_else(|| SetupError::Unknown("this winding has no pairs to be fed".to_owned()))
+    }
+
+    fn volts(
+        &self,
+        of: &PowerTransformer,
+        stands: &[Stand],
+        shot: &Shot,
+        range: f64,
+    ) -> Result<Voltage, SetupError> {
+        let rated = stands.iter().map(|s| of.volts(self.winding, s)).fold(f64::INFINITY, f64::min);
+        // What a pair is rated for, and no terminal more than its line is to earth.
+        let to_earth = rated / 3f64.sqrt();
+        let most = (rated * shot.fed_share).min(to_earth).min(range);
+        match self.voltage {
+            Some(volts) if volts.si() > most => Err(SetupError::Unknown(format!(
+                "{} is more than {} and the rig allow: {} at most",
+                text(volts),
+                shot.fed,
+                text(Voltage::from_si(most))
+            ))),
+            Some(volts) => Ok(volts),
+            None => Ok(Voltage::from_si(round_below(most.min(USUAL_V), &[5.0, 2.5, 2.0, 1.0]))),
+        }
+    }
+
+    fn joint(&self, bench: Bench<'_>) -> Result<Joint, SetupError> {
+        let of = transformer(bench.asset)?;
+        let rig = bench.capability;
+        let current = probe(rig, &["measured current"], Property::Phasor)?;
+        let fed = probe(rig, &["high voltage"], Property::Phasor)?;
+        let shots = self.shots(of)?;
+        let stands = self.positions.stands(of);
+        let output = rig.voltages.iter().find(|c| c.meaning == *"high voltage");
+        let range = output.map_or(USUAL_V, |c| c.range.si());
+        let volts = self.volts(of, &stands, &shots[0], range)?;
+        let stimulus = Values::none().with("voltage", volts);
+        let (mut steps, mut groups) = (Vec::new(), Vec::new());
+        for stand in &stands {
+            let first = steps.len();
+            for shot in &shots {
+                let out = voltage(rig, "high voltage", volts, bench.frequency()?)?;
+                let mut program = Program::of(vec![Segment::hold(FED, out, seconds(TIME_S))]);
+                program.reads = vec![fed.clone(), current.clone()];
+                program.connection = Some(shot.fed.to_string().as_str().into());
+                program.stands = as_stands(of, stand);
+                steps.push(Step::of(program, stimulus.clone(), seconds(TIME_S)));
+            }
+            let id = point(&self.test, &format!("{}exciting", prefix(of, stand)));
+            let is_of_two = is_of_two(&of.limbs(), &shots);
+            let exciting = Exciting::new(id, stimulus.clone(), of.allowed.exciting, is_of_two);
+            groups.push(exciting.group((first..first + 3).collect(), current.clone()));
+        }
+        Ok(Joint::new(steps, groups))
+    }
+}
+
+impl Method for ExcitingCurrentTest {
+    fn word(&self) -> &'static str {
+        "exciting-current"
+    }
+
+    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
+        Ok(Box::new(self.joint(bench)?))
+    }
+
+    fn precautions(&self) -> Vec<String> {
+        vec![
+            "Leave all other windings open, and their neutrals as they are in service".to_owned(),
+            "Exciting currents are measured before anything magnetises the core".to_owned(),
+        ]
+    }
+
+    fn grade_again(
+        &self,
+        bench: Bench<'_>,
+        measured: &Grade,
+        served: &[(&Program, &Observation)],
+    ) -> Result<Finding, String> {
+        self.joint(bench).map_err(|e| e.to_string())?.grade_again(measured, served)
+    }
+
+    fn as_any(&self) -> &dyn Any {
+        self
+    }
+
+    fn is_same(&self, other: &dyn Method) -> bool {
+        other.as_any().downcast_ref() == Some(self)
+    }
+}
