@@ -19,8 +19,8 @@ use instrument::{
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
 use power::{
-    ExcitingCurrentKeys, ImpedanceKeys, PowerTransformerForm, TanDeltaKeys, TurnsRatioKeys,
-    WindingResistanceKeys,
+    ExcitingCurrentKeys, ImpedanceKeys, InsulationResistanceKeys, PowerTransformerForm,
+    TanDeltaKeys, TurnsRatioKeys, WindingResistanceKeys,
 };
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
@@ -94,6 +94,10 @@ impl Wing for TransformerWing {
             Registration::of::<ImpedanceKeys>(
                 "impedance",
                 "a power transformer's short-circuit and zero-sequence impedances at low voltage",
+            ),
+            Registration::of::<InsulationResistanceKeys>(
+                "insulation-resistance",
+                "a power transformer's insulation by direct voltage, by the rig or read by hand",
             ),
             Registration::of::<TanDeltaKeys>(
                 "tan-delta",

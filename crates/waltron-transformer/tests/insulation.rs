@@ -4,7 +4,7 @@
 mod support;
 
 use proptest::prelude::*;
-use support::{WINGS, asset, failed, of, play};
+use support::{WINGS, asset, failed, of, plan_refused, play};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Verdict};
 use waltron_core::text::document::Source;
@@ -143,7 +143,7 @@ fn at(truth: &str, celsius: f64) -> String {
 /// By hand from the simulated insulation's numbers at 20 °C and 50 Hz: losses add, and polarisation adds
 /// cot(m·90°) of its losses to the capacitance.
 fn truth(parts: &[(f64, f64, f64)]) -> (f64, f64) {
-    let more = 1.0 / (0.3f64 * std::f64::consts::FRAC_PI_2).tan();
+    let more = 1.0 / (0.5f64 * std::f64::consts::FRAC_PI_2).tan();
     let farad: f64 = parts.iter().map(|(c, p, _)| c * (1.0 + p * more)).sum();
     let lost: f64 = parts.iter().map(|(c, p, g)| c * (p + g)).sum();
     (farad, lost / farad)
@@ -154,8 +154,8 @@ fn truth(parts: &[(f64, f64, f64)]) -> (f64, f64) {
 #[test]
 fn losses_at_twenty_degrees_are_the_true_ones() {
     let asset = asset(T2);
-    let hl = truth(&[(6.38e-9, 0.0019, 0.0009)]);
-    let l = truth(&[(11.25e-9, 0.0024, 0.0012)]);
+    let hl = truth(&[(6.38e-9, 0.0027, 0.00001)]);
+    let l = truth(&[(11.25e-9, 0.0034, 0.00001)]);
     for (celsius, seed) in [(0.0, 5), (8.0, 6), (15.0, 7), (20.0, 8), (31.0, 9), (40.0, 10)] {
         let keys = format!("temperature = \"{celsius} degC\"");
         let found = test(&asset, T2_RIG, &at(T2_TRUTH, celsius), seed, &keys);
@@ -217,9 +217,9 @@ fn an_earlier_sweep_tells_the_energy() {
     let a = (0.91 / 8.617_333e-5 * (1.0 / 293.15 - 1.0 / 285.15f64)).exp();
     let row = |hertz: f64| {
         let x = hertz / a / 50.0;
-        let more = 1.0 / (0.3f64 * std::f64::consts::FRAC_PI_2).tan();
-        let p = 0.0019 * x.powf(-0.3);
-        let tan_delta = (p + 0.0009 / x) / (1.0 + p * more);
+        let more = 1.0 / (0.5f64 * std::f64::consts::FRAC_PI_2).tan();
+        let p = 0.0027 * x.powf(-0.5);
+        let tan_delta = (p + 0.00001 / x) / (1.0 + p * more);
         format!("[\"{hertz} Hz\", \"{:.5} %\"]", tan_delta * 100.0)
     };
     let rows: Vec<String> = [5.0, 10.0, 20.0, 40.0, 80.0, 160.0].map(row).to_vec();
@@ -272,8 +272,7 @@ fn defects_of_insulation_are_seen() {
 #[test]
 fn voltages_and_words_are_bounded() {
     let asset_ = asset(T2);
-    let refused =
-        |keys: &str| support::plan_refused(&asset_, &format!("procedure = \"tan-delta\"\n{keys}"));
+    let refused = |keys: &str| plan_refused(&asset_, &format!("procedure = \"tan-delta\"\n{keys}"));
     let warm = "temperature = \"31 degC\"";
     let cases = [
         ("temperature = \"-80 degC\"".to_owned(), "between -50 and 120 °C"),
@@ -298,10 +297,8 @@ fn voltages_and_words_are_bounded() {
             })
             .unwrap(),
     );
-    let plan = support::plan_refused(
-        &bare,
-        &format!("procedure = \"tan-delta\"\nof = \"bushings\"\n{warm}"),
-    );
+    let plan =
+        plan_refused(&bare, &format!("procedure = \"tan-delta\"\nof = \"bushings\"\n{warm}"));
     assert!(plan.contains("no `[[bushing]]`"));
     let cases = [
         ("of = \"HL\"", "of = \"HT\"", "no insulation `HT`"),
@@ -330,4 +327,57 @@ fn voltages_and_words_are_bounded() {
         let all: String = error.problems.iter().map(|p| p.message.clone()).collect();
         assert!(all.contains(words), "{is}: {all}");
     }
+}
+
+/// Insulation resistance by the rig, against the inverse transform by hand: a current by what polarises with a
+/// square-root law, C·A·√(w/(π·t)) with A = tan δ/sin 45°, and one by what conducts, C·w·g.
+#[test]
+fn insulation_resistance_is_that_of_the_dielectric() {
+    let asset = asset(T2);
+    let keys = "procedure = \"insulation-resistance\"\ntemperature = \"31 degC\"";
+    let found = play(&asset, T2_RIG, T2_TRUTH, 4, keys).0;
+    assert!(failed(&found).is_empty(), "{:?}", failed(&found));
+    let a = (0.91 / 8.617_333e-5 * (1.0 / 293.15 - 1.0 / 304.15f64)).exp();
+    let w = std::f64::consts::TAU * 50.0 * a;
+    let siemens = |t: f64| {
+        let polarised = 0.0027 / 0.5f64.sqrt() * (w / (std::f64::consts::PI * t)).sqrt();
+        6.38e-9 * (polarised + w * 1e-5)
+    };
+    let grade = of(&found, "HL");
+    let [minute, ten] = ["resistance", "after_600s"].map(|n| grade.measured.get(n).unwrap());
+    assert!((minute * siemens(60.0) - 1.0).abs() < 0.03, "{minute}");
+    assert!((ten * siemens(600.0) - 1.0).abs() < 0.03, "{ten}");
+    let index = of(&found, "HL/polarisation-index").measured.get("index").unwrap();
+    assert!((index - ten / minute).abs() < 1e-9 && index > 1.3, "{index}");
+    // Wet: less, and hardly rising.
+    let wet = T2_TRUTH.replacen("conduction = \"0.001 %\"", "conduction = \"0.2 %\"", 1);
+    let found = play(&asset, T2_RIG, &wet, 4, keys).0;
+    assert!(failed(&found).contains(&"H") && failed(&found).contains(&"H/polarisation-index"));
+    let refused = |more: &str| plan_refused(&asset, &format!("{keys}\n{more}"));
+    assert!(refused("times = [\"30 s\"]").contains("60 s among them"));
+    assert!(refused("voltage = \"0 V\"").contains("above zero"));
+}
+
+/// Read by somebody: asked for each value, told with who read it; what nobody reads is not tested.
+#[test]
+fn typed_insulation_resistances_are_graded_with_who_read_them() {
+    use waltron_core::procedure::{Answer, Question, Wanted};
+    let asset = asset(T2);
+    let keys = "procedure = \"insulation-resistance\"\ntemperature = \"20 degC\"\nby_hand = true";
+    let answer = |question: &Question| match (&question.wanted, question.text.as_str()) {
+        (Wanted::Text, _) => Answer::Text("R. Amsel, megohmmeter 7".to_owned()),
+        (_, text) if text.contains(" H: L measured") => Answer::Text("unknown".to_owned()),
+        (_, text) if text.contains(" L: ") && text.contains("60 s") => Answer::Si(2e8),
+        (_, text) if text.contains("10 min") => Answer::Si(3e9),
+        _ => Answer::Si(1e9),
+    };
+    let mut bench = support::Played::new(WINGS, T2_RIG, T2_TRUTH, 1);
+    let found = bench.play(&asset, keys, &answer).0;
+    let grade = of(&found, "H");
+    assert_eq!(grade.verdict, Verdict::Pass, "{}", grade.reason);
+    assert!(grade.reason.contains("read by R. Amsel, megohmmeter 7"), "{}", grade.reason);
+    assert_eq!(of(&found, "H/polarisation-index").measured.get("index"), Some(3.0));
+    assert_eq!(of(&found, "HL").verdict, Verdict::NotTested);
+    assert_eq!(of(&found, "L").verdict, Verdict::Fail, "{}", of(&found, "L").reason);
+    assert!(bench.asked.len() == 10, "nine readings, and who: {:?}", bench.asked);
 }

@@ -31,6 +31,11 @@ impl Insulated {
 
     /// From now on, this is put out.
     pub(super) fn apply(&mut self, now: f64, waves: Vec<Wave>) {
+        // A direct voltage that stays goes on polarising.
+        let is_direct = waves.iter().all(|w| w.s.norm() == 0.0);
+        if is_direct && self.levels.last().is_some_and(|(_, before)| *before == waves) {
+            return;
+        }
         self.levels.retain(|(since, _)| *since < now);
         self.levels.push((now, waves));
     }

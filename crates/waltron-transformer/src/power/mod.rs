@@ -25,8 +25,9 @@ pub use insulation::{
 };
 pub use pairs::{Pair, Shot, Terminal, Windings};
 pub use procedure::{
-    ExcitingCurrentKeys, ExcitingCurrentTest, ImpedanceKeys, ImpedanceTest, TanDeltaKeys,
-    TanDeltaTest, TurnsRatioKeys, TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest,
+    ExcitingCurrentKeys, ExcitingCurrentTest, ImpedanceKeys, ImpedanceTest,
+    InsulationResistanceKeys, InsulationResistanceTest, TanDeltaKeys, TanDeltaTest, TurnsRatioKeys,
+    TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest,
 };
 pub(crate) use scaffold::{new_asset, new_tests};
 pub use settling::{Settling, settling};

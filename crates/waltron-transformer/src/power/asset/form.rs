@@ -13,8 +13,8 @@ use waltron_core::asset::{Asset, IdentityForm, Rating, Ratings, Withstand};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Ratio, Time, Voltage};
 use waltron_core::text::document::{
-    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
-    Source, Spannable, Text, load, optional,
+    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Number, Problem, Problems,
+    QuantityText, Source, Spannable, Text, load, optional,
 };
 
 /// A power transformer of three phases with its nameplate and tolerances.
@@ -174,6 +174,10 @@ struct ToleranceForm {
     tan_delta: Option<QuantityText<Ratio>>,
     /// The largest tan δ of a bushing at 20 °C; `0.7 %` if not given (IEC 60137, of paper in oil).
     bushing_tan_delta: Option<QuantityText<Ratio>>,
+    /// The least insulation resistance after a minute, at 20 °C; none if not given.
+    insulation_resistance: Option<AnyQuantityText>,
+    /// The least polarisation index; none if not given.
+    polarisation_index: Option<Number>,
     /// Of a capacitance against the nameplate's or an earlier one; `5 %` if not given.
     capacitance: Option<AnyToleranceText>,
     /// Of the short-circuit impedance against the nameplate's; `10 %` if not given (IEC 60076-1, table 1).
@@ -279,6 +283,11 @@ impl PowerTransformerForm {
         };
         let tan_delta =
             optional(tolerance.tan_delta.map(|t| t.positive(problems).map(|r| r.value)))?;
+        let least = tolerance.insulation_resistance.as_ref();
+        let insulation_ohm =
+            optional(least.map(|t| t.positive_of(Dimension::RESISTANCE, problems)))?;
+        let index = tolerance.polarisation_index.as_ref();
+        let polarisation_index = optional(index.map(|n| n.positive(problems)))?;
         let of_bushings = tolerance.bushing_tan_delta;
         let bushing_tan_delta =
             of_bushings.map_or(Some(0.007), |t| t.positive(problems).map(|r| r.value))?;
@@ -311,6 +320,8 @@ impl PowerTransformerForm {
                 ripple: ripple?,
                 tan_delta: tan_delta.or(of_conditions).unwrap_or(USUAL_TAN_DELTA),
                 bushing_tan_delta,
+                insulation_ohm: insulation_ohm.map(|q| q.si),
+                polarisation_index,
                 capacitance: capacitance?,
                 impedance: impedance?,
             },

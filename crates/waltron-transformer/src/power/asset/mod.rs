@@ -67,6 +67,10 @@ pub struct Allowed {
     pub tan_delta: f64,
     /// That of a bushing from its conductor to its tap.
     pub bushing_tan_delta: f64,
+    /// The least insulation resistance after a minute at 20 °C, in ohms, where the file gives one.
+    pub insulation_ohm: Option<f64>,
+    /// The least polarisation index, where the file gives one.
+    pub polarisation_index: Option<f64>,
     /// Of a capacitance against what is known of it.
     pub capacitance: AnyTolerance,
     /// Of the short-circuit impedance against the nameplate's.

@@ -99,6 +99,12 @@ impl Family for PowerTransformer {
         all.push(("tolerance.tan_delta".to_owned(), percent(self.allowed.tan_delta)));
         let of_bushings = percent(self.allowed.bushing_tan_delta);
         all.push(("tolerance.bushing_tan_delta".to_owned(), of_bushings));
+        if let Some(least) = self.allowed.insulation_ohm {
+            all.push(("tolerance.insulation_resistance".to_owned(), ohms(least).exact()));
+        }
+        if let Some(least) = self.allowed.polarisation_index {
+            all.push(("tolerance.polarisation_index".to_owned(), significant(least, 6)));
+        }
         all.push(("tolerance.capacitance".to_owned(), self.allowed.capacitance.to_string()));
         all.push(("tolerance.impedance".to_owned(), self.allowed.impedance.to_string()));
         for (a, b, share) in &self.impedances {
@@ -166,6 +172,16 @@ impl Family for PowerTransformer {
         };
         let losses = format!("up to {} at 20 °C{of_bushings}", percent(self.allowed.tan_delta));
         all.push(("tan δ".to_owned(), losses));
+        if let Some(least) = self.allowed.insulation_ohm {
+            let text = format!("{} at 20 °C at least", ohms(least));
+            all.push(("Insulation resistance".to_owned(), text));
+        }
+        if let Some(least) = self.allowed.polarisation_index {
+            all.push((
+                "Polarisation index".to_owned(),
+                format!("{} at least", significant(least, 4)),
+            ));
+        }
         all.push(("Tolerance of the ratio".to_owned(), self.allowed.ratio.to_string()));
         all.push(("Exciting currents alike within".to_owned(), percent(self.allowed.exciting)));
         all.push(("Resistances alike within".to_owned(), self.difference()));

@@ -3,7 +3,9 @@
 mod exciting;
 mod exciting_current;
 mod impedance;
+mod insulation_resistance;
 mod joint;
+mod leads;
 mod positions;
 mod tan_delta;
 mod turns_ratio;
@@ -11,8 +13,8 @@ mod winding_resistance;
 
 pub(crate) use exciting::EXCITING;
 pub use exciting_current::{ExcitingCurrentKeys, ExcitingCurrentTest};
-pub(crate) use impedance::{ALIKE, IMPEDANCE, ZERO};
 pub use impedance::{ImpedanceKeys, ImpedanceTest};
+pub use insulation_resistance::{InsulationResistanceKeys, InsulationResistanceTest};
 pub(crate) use tan_delta::{CAPACITANCE, LOSSES, Read, SUM, over_frequency};
 pub use tan_delta::{TanDeltaKeys, TanDeltaTest};
 pub(crate) use turns_ratio::RATIO;

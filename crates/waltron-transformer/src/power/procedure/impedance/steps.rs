@@ -86,7 +86,12 @@ impl<'a> Setting<'a> {
         let stands = test.positions.stands(of);
         let base =
             stands.iter().map(|s| base_ohm(of, test.winding, s)).fold(f64::INFINITY, f64::min);
-        let share = known(of, test.winding, test.shorted.unwrap_or(0)).unwrap_or(LEAST);
+        let share = match test.sequence {
+            SequenceForm::ShortCircuit => known(of, test.winding, test.shorted.unwrap_or(0)),
+            // A delta beside makes it hardly less.
+            SequenceForm::Zero => any_known(of, test.winding).map(|share| 0.6 * share),
+        };
+        let share = share.unwrap_or(LEAST);
         // Between two lines there are two phases; three together are a third of one.
         let ohm = base * share * if test.sequence == SequenceForm::Zero { 1.0 / 3.0 } else { 2.0 };
         let most = range.min(MOST_V);
@@ -163,12 +168,7 @@ impl<'a> Setting<'a> {
             point: point(&self.test.test, &format!("{}zero", prefix(self.of, stand))),
             stimulus: Values::none().with("voltage", self.volts),
             base_ohm: base_ohm(self.of, n, stand),
-            short_circuit: self
-                .of
-                .impedances
-                .iter()
-                .find(|(a, b, _)| *a == n || *b == n)
-                .map(|i| i.2),
+            short_circuit: any_known(self.of, n),
         };
         step.planned.points = vec![PlannedPoint::certain(required.point.clone(), ZERO)];
         let probes = self.probes.clone();
@@ -186,4 +186,9 @@ fn base_ohm(of: &PowerTransformer, winding: u8, stand: &Stand) -> f64 {
 fn known(of: &PowerTransformer, a: u8, b: u8) -> Option<f64> {
     let fits = |(x, y, _): &&(u8, u8, f64)| (*x, *y) == (a, b) || (*x, *y) == (b, a);
     of.impedances.iter().find(fits).map(|i| i.2)
+}
+
+/// The nameplate's first impedance of a winding, as a share.
+fn any_known(of: &PowerTransformer, winding: u8) -> Option<f64> {
+    of.impedances.iter().find(|(a, b, _)| *a == winding || *b == winding).map(|i| i.2)
 }

@@ -1,6 +1,7 @@
 //! What is energised and what is measured of each part of the insulation.
 
 use crate::power::asset::{LETTERS, PowerTransformer};
+use crate::power::procedure::leads::{letters, others, to_all, to_other, to_tank};
 
 /// One measurement.
 #[derive(Clone, Debug, PartialEq)]
@@ -50,27 +51,22 @@ const USUAL_V: f64 = 10e3;
 /// The insulation between windings and tank: with each winding energised everything together, to the tank with the
 /// others guarded, and to each of the next ones with the tank guarded.
 pub(super) fn of_windings(of: &PowerTransformer) -> Vec<Taken> {
-    let letters: Vec<&str> = LETTERS[..of.windings.len().min(3)].to_vec();
+    let letters = letters(of);
     let mut all = Vec::new();
     for (k, own) in letters.iter().enumerate() {
-        let others: Vec<&str> = letters.iter().copied().filter(|l| l != own).collect();
+        let others = others(letters, own);
+        let place = |l: &str| letters.iter().position(|x| *x == l);
         let pair = |a: &str, b: &str| {
-            let place = |l| letters.iter().position(|x| *x == l);
             if place(a) < place(b) { format!("{a}{b}") } else { format!("{b}{a}") }
         };
-        let mut add = |shows, leads| {
-            all.push(Taken { shows, leads, most_v: most_of(of, of.windings[k].number) });
-        };
+        let most_v = most_of(of, of.windings[k].number);
         let mut parts = vec![(*own).to_owned()];
         parts.extend(others.iter().map(|other| pair(own, other)));
-        let together = others.join("+");
-        add(Shows::Sum((*own).to_owned(), parts), format!("{own}: {together}+tank measured"));
-        add(Shows::Part((*own).to_owned()), format!("{own}: tank measured, {together} guarded"));
+        let mut add = |shows, leads| all.push(Taken { shows, leads, most_v });
+        add(Shows::Sum((*own).to_owned(), parts), to_all(own, &others));
+        add(Shows::Part((*own).to_owned()), to_tank(own, &others));
         for other in &letters[k + 1..] {
-            let mut guarded = vec!["tank"];
-            guarded.extend(others.iter().filter(|o| *o != other));
-            let leads = format!("{own}: {other} measured, {} guarded", guarded.join("+"));
-            add(Shows::Part(pair(own, other)), leads);
+            add(Shows::Part(pair(own, other)), to_other(own, other, &others));
         }
     }
     all

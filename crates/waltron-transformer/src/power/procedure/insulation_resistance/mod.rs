@@ -1,0 +1,68 @@
+//! Insulation resistance by direct voltage, after 15 s, 1 min and 10 min, and the polarisation index; by the rig, or
+//! read by somebody from an instrument of its own.
+
+mod graded;
+mod keys;
+mod steps;
+mod typed;
+
+pub use keys::{InsulationResistanceKeys, InsulationResistanceTest};
+
+use super::transformer;
+use std::any::Any;
+use waltron_core::grading::{Criterion, Finding, Grade};
+use waltron_core::injection::observation::Observation;
+use waltron_core::injection::program::Program;
+use waltron_core::procedure::{Bench, Method, Procedure, SetupError};
+
+/// The insulation resistance is high enough.
+pub(crate) const RESISTANCE: Criterion = Criterion::named("insulation_resistance");
+
+/// It goes on rising.
+pub(crate) const INDEX: Criterion = Criterion::named("polarisation_index");
+
+/// What the segments are called.
+const HELD: &str = "insulation";
+
+impl Method for InsulationResistanceTest {
+    fn word(&self) -> &'static str {
+        "insulation-resistance"
+    }
+
+    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
+        let of = transformer(bench.asset)?;
+        if self.is_by_hand(bench.capability) {
+            return Ok(Box::new(typed::Typed::new(self, of)));
+        }
+        Ok(Box::new(steps::joint(self, of, bench)?))
+    }
+
+    fn precautions(&self) -> Vec<String> {
+        vec![
+            "Join all terminals of a winding, its neutral too; H, L and T are the windings, the high-voltage one first; tank is what is earthed".to_owned(),
+            "After each measurement earth what was energised for four times as long: insulation keeps a charge".to_owned(),
+        ]
+    }
+
+    fn grade_again(
+        &self,
+        bench: Bench<'_>,
+        measured: &Grade,
+        served: &[(&Program, &Observation)],
+    ) -> Result<Finding, String> {
+        let of = transformer(bench.asset).map_err(|e| e.to_string())?;
+        if served.is_empty() {
+            return typed::again(self, of, measured);
+        }
+        let joint = steps::joint(self, of, bench).map_err(|e| e.to_string())?;
+        joint.grade_again(measured, served)
+    }
+
+    fn as_any(&self) -> &dyn Any {
+        self
+    }
+
+    fn is_same(&self, other: &dyn Method) -> bool {
+        other.as_any().downcast_ref() == Some(self)
+    }
+}
