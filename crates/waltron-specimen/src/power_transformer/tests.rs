@@ -292,7 +292,7 @@ fn what_cannot_be_is_refused() {
         assert!(error.problems.iter().any(|p| p.message.contains(words)), "{:?}", error.problems);
     }
     let mut of = built(YND5, "");
-    assert!(of.lead(&"1U-1V+1W+1N / 2U-2V".into()).is_err());
+    assert!(of.lead(&"1U-1V+1W+1N+1W+1N+1W+1N / 2U-2V".into()).is_err());
 }
 
 /// Γ(1/2) = √π and Γ(1/3) = 2.678938534707747 (OEIS A002161, A073005): by them a step of a direct voltage; and the
