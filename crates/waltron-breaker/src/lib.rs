@@ -21,6 +21,7 @@ use low_voltage::{
     ShortTimeKeys,
 };
 use waltron_core::asset::Asset;
+use waltron_core::defaults::Defaults;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
 use waltron_core::section::{Chart, Section};
@@ -79,7 +80,7 @@ impl Wing for BreakerWing {
         }
     }
 
-    fn new_asset(&self, kind: &str) -> Option<String> {
+    fn new_asset(&self, kind: &str, _own: &Defaults) -> Option<String> {
         match kind {
             "lv-breaker" => Some(low_voltage::new_asset()),
             "dc-breaker" => Some(direct_current::new_asset()),
@@ -87,7 +88,13 @@ impl Wing for BreakerWing {
         }
     }
 
-    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
+    fn new_tests(
+        &self,
+        asset: &Asset,
+        rig: Option<&Capability>,
+        depth: Depth,
+        _own: &Defaults,
+    ) -> Option<String> {
         if let Some(of) = asset.family() {
             return Some(low_voltage::new_tests(of, depth));
         }

@@ -380,10 +380,14 @@ fn nonsense_never_passes() {
 #[test]
 fn files_to_begin_with_load() {
     use waltron_core::wing::{Depth, Wing};
-    let text = waltron_breaker::BreakerWing.new_asset("dc-breaker").unwrap();
+    let text = waltron_breaker::BreakerWing
+        .new_asset("dc-breaker", &waltron_core::defaults::Defaults::default())
+        .unwrap();
     let breaker = asset(&text);
     for depth in [Depth::Routine, Depth::Commissioning] {
-        let tests = waltron_breaker::BreakerWing.new_tests(&breaker, None, depth).unwrap();
+        let tests = waltron_breaker::BreakerWing
+            .new_tests(&breaker, None, depth, &waltron_core::defaults::Defaults::default())
+            .unwrap();
         let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}");
         let source = Source::new("plan", text.as_str());
         let plan =

@@ -92,12 +92,18 @@ fn tests_that_make_no_sense_are_refused_before_anything_is_put_out() {
 fn files_to_begin_with_load_and_plans_follow_from_them() {
     let wing = waltron_breaker::BreakerWing;
     for (kind, rig) in [("circuit-breaker", rig()), ("lv-breaker", LV_RIG.to_owned())] {
-        let asset = asset(&wing.new_asset(kind).expect("a file to begin with"));
+        let asset = asset(
+            &wing
+                .new_asset(kind, &waltron_core::defaults::Defaults::default())
+                .expect("a file to begin with"),
+        );
         assert_eq!(asset.kind, kind);
         let rig = capability(&rig);
         let mut counts = Vec::new();
         for depth in [Depth::Commissioning, Depth::Routine, Depth::Quick] {
-            let tests = wing.new_tests(&asset, Some(&rig), depth).expect("tests");
+            let tests = wing
+                .new_tests(&asset, Some(&rig), depth, &waltron_core::defaults::Defaults::default())
+                .expect("tests");
             let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}");
             let source = Source::new("plan", text.as_str());
             let plan = PlanForm::load(&source, WINGS).and_then(|p| p.resolve(&source, &asset));
@@ -112,11 +118,22 @@ fn files_to_begin_with_load_and_plans_follow_from_them() {
         }
         assert!(counts.is_sorted_by(|a, b| a >= b) && counts[2] >= 2, "{kind}: {counts:?}");
     }
-    assert_eq!(wing.new_asset("relay"), None);
+    assert_eq!(wing.new_asset("relay", &waltron_core::defaults::Defaults::default()), None);
     // What the rig has not got is not planned.
-    let asset = asset(&wing.new_asset("circuit-breaker").expect("a file"));
+    let asset = asset(
+        &wing
+            .new_asset("circuit-breaker", &waltron_core::defaults::Defaults::default())
+            .expect("a file"),
+    );
     let bare =
         capability(&rig().replace("meaning = \"pole current\"\nrange", "meaning = \"x\"\nrange"));
-    let tests = wing.new_tests(&asset, Some(&bare), Depth::Commissioning).expect("tests");
+    let tests = wing
+        .new_tests(
+            &asset,
+            Some(&bare),
+            Depth::Commissioning,
+            &waltron_core::defaults::Defaults::default(),
+        )
+        .expect("tests");
     assert!(!tests.contains("contact-resistance") && tests.contains("lowest-pickup"), "{tests}");
 }

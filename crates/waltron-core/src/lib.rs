@@ -13,6 +13,7 @@
 //! - [`clearance`]: the only way from a program to energised outputs, and the heat of a run.
 //! - [`procedure`]: a test as [`injection::program`]s that are handed out and observations that are
 //!   taken.
+//! - [`defaults`]: what a user wants to stand in new files.
 //! - [`wing`]: the seam behind which families of assets stand.
 //! - [`plan`]: the list of tests, and what must be connected for them.
 //! - [`record`]: the append-only log of all of it, from which every report is made, and which can be
@@ -27,6 +28,7 @@
 pub mod asset;
 pub mod characteristic;
 pub mod clearance;
+pub mod defaults;
 pub mod grading;
 pub mod injection;
 pub mod plan;

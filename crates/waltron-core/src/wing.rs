@@ -4,6 +4,7 @@
 //! in this crate knows which there are; who needs them is handed the [`Wings`].
 
 use crate::asset::Asset;
+use crate::defaults::{DefaultKey, Defaults};
 use crate::grading::{Grade, Values};
 use crate::injection::capability::Capability;
 use crate::procedure::{Registration, Served};
@@ -37,9 +38,14 @@ pub trait Wing: Sync {
     /// Its procedures.
     fn procedures(&self) -> Vec<Registration>;
 
-    /// A commented asset file of one of its kinds that loads as it is, to be filled in; `None` where it
-    /// has none.
-    fn new_asset(&self, _kind: &str) -> Option<String> {
+    /// What users may want otherwise in new files of its own.
+    fn defaults(&self) -> Vec<DefaultKey> {
+        Vec::new()
+    }
+
+    /// A commented asset file of one of its kinds that loads as it is, to be filled in, with what the user wants
+    /// otherwise; `None` where it has none.
+    fn new_asset(&self, _kind: &str, _own: &Defaults) -> Option<String> {
         None
     }
 
@@ -93,12 +99,14 @@ pub trait Wing: Sync {
     }
 
     /// The `[[test]]` entries of a plan for an asset, in the order of the day's work, commented, with
-    /// nothing that the rig cannot do, where it is known; `None` where it derives none.
+    /// nothing that the rig cannot do, where it is known, and with what the user wants otherwise; `None` where it
+    /// derives none.
     fn new_tests(
         &self,
         _asset: &Asset,
         _rig: Option<&Capability>,
         _depth: Depth,
+        _own: &Defaults,
     ) -> Option<String> {
         None
     }

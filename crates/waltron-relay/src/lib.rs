@@ -21,6 +21,7 @@ pub use trip_time::{Level, TripTime, TripTimeSettings};
 
 use serde_json::Value;
 use waltron_core::asset::Asset;
+use waltron_core::defaults::Defaults;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
 use waltron_core::section::{Chart, Section};
@@ -62,11 +63,17 @@ impl Wing for RelayWing {
         time_current::charts(asset, told.points)
     }
 
-    fn new_asset(&self, kind: &str) -> Option<String> {
+    fn new_asset(&self, kind: &str, _own: &Defaults) -> Option<String> {
         scaffold::asset(kind)
     }
 
-    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, _depth: Depth) -> Option<String> {
+    fn new_tests(
+        &self,
+        asset: &Asset,
+        rig: Option<&Capability>,
+        _depth: Depth,
+        _own: &Defaults,
+    ) -> Option<String> {
         let tests = scaffold::tests(asset, rig);
         (asset.own.is_none() && !tests.is_empty()).then_some(tests)
     }

@@ -23,6 +23,7 @@ use power::{
     TanDeltaKeys, TurnsRatioKeys, WindingResistanceKeys,
 };
 use waltron_core::asset::Asset;
+use waltron_core::defaults::{DefaultKey, Defaults};
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
 use waltron_core::section::{Chart, Section, Table};
@@ -145,16 +146,26 @@ impl Wing for TransformerWing {
         Some(instrument::read_off(asset, told, wanted))
     }
 
-    fn new_asset(&self, kind: &str) -> Option<String> {
+    fn defaults(&self) -> Vec<DefaultKey> {
+        power::DEFAULTS.to_vec()
+    }
+
+    fn new_asset(&self, kind: &str, own: &Defaults) -> Option<String> {
         match kind {
-            power::KIND => Some(power::new_asset()),
+            power::KIND => Some(power::new_asset(own)),
             _ => instrument::new_asset(kind),
         }
     }
 
-    fn new_tests(&self, asset: &Asset, rig: Option<&Capability>, depth: Depth) -> Option<String> {
+    fn new_tests(
+        &self,
+        asset: &Asset,
+        rig: Option<&Capability>,
+        depth: Depth,
+        own: &Defaults,
+    ) -> Option<String> {
         if let Some(of) = asset.family() {
-            return Some(power::new_tests(of, rig, depth));
+            return Some(power::new_tests(of, rig, depth, own));
         }
         instrument::new_tests(asset.family()?, rig, depth)
     }

@@ -293,7 +293,9 @@ fn what_asset_and_rig_do_not_allow_is_told_before() {
     assert!(refused[0].to_string().contains("above the asset's highest thermal rating"));
     let mut much = set_up(&full, &rig, "procedure = \"burden\"\ncurrent = \"1.3 A\"\n").unwrap();
     assert!(clear(program(&mut *much), &full.ratings, &rig).is_err());
-    let vt = WINGS.0[0].new_asset("voltage-transformer").unwrap();
+    let vt = WINGS.0[0]
+        .new_asset("voltage-transformer", &waltron_core::defaults::Defaults::default())
+        .unwrap();
     let got = told(&asset(&vt), "procedure = \"burden\"\n");
     assert!(got.contains("current transformers"), "{got}");
     let got = told(&asset(&vt), "procedure = \"ratio\"\nby = \"current\"\n");
@@ -309,8 +311,12 @@ fn files_to_begin_with_load_and_their_tests_can_be_set_up() {
             ("voltage-transformer", include_str!("../../../examples/q01-vt.rig.toml")),
         ] {
             let rig = RigForm::load(&Source::new("rig", rig)).unwrap().capability;
-            let asset = asset(&WINGS.0[0].new_asset(kind).unwrap());
-            let tests = WINGS.0[0].new_tests(&asset, Some(&rig), depth).unwrap();
+            let asset = asset(
+                &WINGS.0[0].new_asset(kind, &waltron_core::defaults::Defaults::default()).unwrap(),
+            );
+            let tests = WINGS.0[0]
+                .new_tests(&asset, Some(&rig), depth, &waltron_core::defaults::Defaults::default())
+                .unwrap();
             let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}");
             let source = Source::new("plan", text.as_str());
             let plan = PlanForm::load(&source, WINGS).unwrap().resolve(&source, &asset).unwrap();
@@ -322,8 +328,17 @@ fn files_to_begin_with_load_and_their_tests_can_be_set_up() {
         }
     }
     for kind in ["current-transformer", "voltage-transformer"] {
-        let asset = asset(&WINGS.0[0].new_asset(kind).unwrap());
-        let tests = WINGS.0[0].new_tests(&asset, None, Depth::Commissioning).unwrap();
+        let asset = asset(
+            &WINGS.0[0].new_asset(kind, &waltron_core::defaults::Defaults::default()).unwrap(),
+        );
+        let tests = WINGS.0[0]
+            .new_tests(
+                &asset,
+                None,
+                Depth::Commissioning,
+                &waltron_core::defaults::Defaults::default(),
+            )
+            .unwrap();
         let text = format!("[plan]\ntitle = \"t\"\nasset = \"a\"\n{tests}");
         let source = Source::new("plan", text.as_str());
         let plan = PlanForm::load(&source, WINGS).unwrap().resolve(&source, &asset).unwrap();

@@ -13,6 +13,7 @@ mod failure;
 mod files;
 mod job;
 mod live;
+mod own;
 mod panel;
 mod prompt;
 mod recording;

@@ -3,9 +3,11 @@
 
 mod axis;
 mod chart;
+mod compared;
 
 pub use axis::{Axis, Scale, Tick};
 pub use chart::{Bar, Chart, Curve, Line, Mark, Outcome, Panel, Region, Style};
+pub use compared::compared;
 
 /// A part of a report under its heading.
 #[derive(Clone, Debug, PartialEq)]

@@ -70,7 +70,12 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
         (Err(error), None) => return Err(error),
     };
     let sections = match &asset {
-        Ok(asset) => wings.sections(asset, run.told_beside(told.earlier)),
+        Ok(asset) => {
+            let told = run.told_beside(told.earlier);
+            let mut all = wings.sections(asset, told);
+            all.extend(waltron_core::section::compared(told));
+            all
+        }
         Err(resolved) => vec![tables::resolved(resolved)],
     };
     Ok(markup! {

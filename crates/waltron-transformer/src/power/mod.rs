@@ -29,7 +29,7 @@ pub use procedure::{
     InsulationResistanceKeys, InsulationResistanceTest, TanDeltaKeys, TanDeltaTest, TurnsRatioKeys,
     TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest,
 };
-pub(crate) use scaffold::{new_asset, new_tests};
+pub(crate) use scaffold::{DEFAULTS, new_asset, new_tests};
 pub use settling::{Settling, settling};
 pub(crate) use shown::{charts, sections};
 pub use vector_group::{Connection, Side, VectorGroup};

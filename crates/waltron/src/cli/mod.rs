@@ -1,10 +1,12 @@
 //! Commands and their options.
 
+pub(crate) mod config;
 pub(crate) mod inject;
 pub(crate) mod new;
 pub(crate) mod rig;
 pub(crate) mod wave;
 
+use self::config::Config;
 use self::inject::Inject;
 use self::new::New;
 use self::rig::Rig;
@@ -64,6 +66,8 @@ pub(crate) enum SchemaKind {
     Answers,
     /// The band that a low-voltage breaker must keep.
     Band,
+    /// What losses of insulation are multiplied by to be those at 20 °C.
+    Correction,
 }
 
 #[derive(Debug, Subcommand)]
@@ -77,6 +81,11 @@ pub(crate) enum Command {
         #[command(subcommand)]
         what: New,
     },
+    /// Your own defaults: what new assets and plans begin with.
+    #[command(
+        after_help = "Examples:\n  waltron config\n  waltron config set power-transformer.temperature \"15 degC\"\n  waltron config unset power-transformer.temperature\n\nThe file is named in the first line of `waltron config`; WALTRON_CONFIG names another one."
+    )]
+    Config(Config),
     /// Load a plan, check it against asset and rig, and show what will be put out.
     #[command(
         after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --timeline\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --as-script > times.seq"
@@ -321,9 +330,10 @@ pub(crate) struct Report {
     /// Show earlier attempts of points too, not the latest only.
     #[arg(long)]
     pub(crate) attempts: bool,
-    /// An earlier run of the same asset, or of its sister, drawn beside this one where the charts can.
-    #[arg(long, value_name = "RUN")]
-    pub(crate) earlier: Option<PathBuf>,
+    /// An earlier run of the same asset, or of its sister: every point against it in a table, and drawn beside this one
+    /// where the charts can.
+    #[arg(long, value_name = "RUN", alias = "earlier")]
+    pub(crate) against: Option<PathBuf>,
     /// The report to write; the ending gives the format: .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
@@ -345,8 +355,8 @@ pub(crate) struct Plot {
     #[arg(long, value_name = "ID")]
     pub(crate) element: Option<String>,
     /// An earlier run to draw beside this one, where the chart can.
-    #[arg(long, value_name = "RUN", conflicts_with = "test")]
-    pub(crate) earlier: Option<PathBuf>,
+    #[arg(long, value_name = "RUN", alias = "earlier", conflicts_with = "test")]
+    pub(crate) against: Option<PathBuf>,
     /// The test whose stimulus is drawn (of a plan).
     #[arg(long, value_name = "ID")]
     pub(crate) test: Option<String>,

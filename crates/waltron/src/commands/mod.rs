@@ -1,6 +1,7 @@
 //! One file a command.
 
 mod check;
+mod config;
 mod curve;
 mod demo;
 mod excitation;
@@ -37,6 +38,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
     match command {
         Command::Demo(args) => demo::demo(&args, terminal),
         Command::New { what } => new::new(&what, terminal),
+        Command::Config(args) => config::config(&args, terminal),
         Command::Check(args) => check::check(&args, terminal),
         Command::Run(args) => run::run(&args, terminal),
         Command::Fmt(args) => fmt::fmt(&args, terminal),

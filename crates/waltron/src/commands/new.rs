@@ -4,6 +4,7 @@ use crate::cli::new::{DepthArg, New, NewAsset, NewPlan};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, for_shell, read_source};
+use crate::own;
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use std::path::{Component, Path, PathBuf};
@@ -23,10 +24,11 @@ pub(crate) fn new(args: &New, terminal: &Terminal) -> Result<Exit, Failure> {
 }
 
 fn asset(args: &NewAsset, terminal: &Terminal) -> Result<Exit, Failure> {
-    let text = WINGS.of(&args.kind).and_then(|wing| wing.new_asset(&args.kind));
+    let own = own::defaults()?;
+    let text = WINGS.of(&args.kind).and_then(|wing| wing.new_asset(&args.kind, &own));
     let Some(text) = text else {
         let kinds: Vec<&str> = WINGS.kinds();
-        let has = |kind: &&str| WINGS.of(kind).is_some_and(|w| w.new_asset(kind).is_some());
+        let has = |kind: &&str| WINGS.of(kind).is_some_and(|w| w.new_asset(kind, &own).is_some());
         let known: Vec<&str> = kinds.into_iter().filter(has).collect();
         let help = match nearest(&args.kind, known.iter().copied()) {
             Some(near) => format!("did you mean `{near}`?"),
@@ -55,7 +57,8 @@ fn plan(args: &NewPlan, terminal: &Terminal) -> Result<Exit, Failure> {
         Some(DepthArg::Routine) => Depth::Routine,
         Some(DepthArg::Quick) => Depth::Quick,
     };
-    let tests = WINGS.0.iter().find_map(|wing| wing.new_tests(&asset, rig.as_ref(), depth));
+    let own = own::defaults()?;
+    let tests = WINGS.0.iter().find_map(|wing| wing.new_tests(&asset, rig.as_ref(), depth, &own));
     let tests = tests.ok_or_else(|| {
         Failure::file(&args.asset, "no tests follow from this asset")
             .help("write a plan with `procedure = \"sequence\"`, see docs/sequences.md")
@@ -72,7 +75,10 @@ fn plan(args: &NewPlan, terminal: &Terminal) -> Result<Exit, Failure> {
         Some(rig) => text.push_str(&format!("rig = {}\n", quoted(rig))),
         None => text.push_str("# rig = \"….rig.toml\"\n"),
     }
-    text.push_str("# tester = \"\", reason = \"\"\n\n");
+    match own.line(own::TESTER, "tester") {
+        line if line.is_empty() => text.push_str("# tester = \"\", reason = \"\"\n\n"),
+        line => text.push_str(&format!("{line}# reason = \"\"\n\n")),
+    }
     text.push_str(tests.trim_end());
     text.push('\n');
     put(args.output.as_deref(), &text, args.force, terminal)?;

@@ -35,7 +35,7 @@ pub(crate) fn plot(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
             .help("name it with --test ID, or draw a run record or an asset"));
     }
     let (asset, run) = load(&args.source, terminal)?;
-    let earlier = args.earlier.as_ref().map(|path| load_run(path, terminal)).transpose()?;
+    let earlier = args.against.as_ref().map(|path| load_run(path, terminal)).transpose()?;
     let told = run.as_ref().map(|run| run.told_beside(earlier.as_ref())).unwrap_or_default();
     let charts = WINGS.charts(&asset, told);
     let chart = choose(&charts, &asset, args.element.as_deref())?;

@@ -28,7 +28,7 @@ pub(crate) fn report(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let runs: Vec<Run> =
         args.runs.iter().map(|path| load_run(path, terminal)).collect::<Result<_, _>>()?;
     let told = args.runs.iter().zip(&runs);
-    let earlier = args.earlier.as_ref().map(|path| load_run(path, terminal)).transpose()?;
+    let earlier = args.against.as_ref().map(|path| load_run(path, terminal)).transpose()?;
     let told = told.map(|(path, run)| {
         let earlier = earlier.as_ref().filter(|earlier| earlier.has_asset_like(run, WINGS));
         Told { run, waveforms: waveforms(path, run), earlier }

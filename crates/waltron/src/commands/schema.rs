@@ -23,6 +23,9 @@ pub(crate) fn schema(kind: SchemaKind, terminal: &Terminal) -> Result<Exit, Fail
         SchemaKind::Instrument => InstrumentForm::schema(),
         SchemaKind::Answers => AnswersForm::schema(),
         SchemaKind::Specimen => SpecimenForm::schema(),
+        SchemaKind::Correction => {
+            waltron_core::text::document::schema::<waltron_transformer::power::CorrectionForm>()
+        }
         SchemaKind::Band => waltron_core::text::document::schema::<BandForm>(),
     };
     terminal.print(&format!("{schema:#}\n"));

@@ -53,7 +53,7 @@ fn operations_are_drawn_with_what_was_kept_and_graded_again() {
     let site = Site::examples();
     run(&site, "r.run.jsonl", &["1040", "1045"]);
     run(&site, "earlier.run.jsonl", &["1035", "1040"]);
-    site.waltron(&["report", "r.run.jsonl", "-o", "r.html", "--earlier", "earlier.run.jsonl"])
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html", "--against", "earlier.run.jsonl"])
         .exits(0);
     let page = site.read("r.html");
     for words in [

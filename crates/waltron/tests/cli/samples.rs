@@ -116,7 +116,7 @@ fn a_value_is_changed_where_it_stands() {
 fn every_value_of_an_asset_counts() {
     // And of the files to begin with, which have more keys.
     let begun = WINGS.kinds().into_iter().filter_map(|kind| {
-        let text = WINGS.of(kind)?.new_asset(kind)?;
+        let text = WINGS.of(kind)?.new_asset(kind, &waltron_core::defaults::Defaults::default())?;
         Some(Sample { name: format!("new {kind}"), text })
     });
     for sample in samples(".asset.toml").into_iter().chain(begun) {

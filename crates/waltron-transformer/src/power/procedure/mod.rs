@@ -55,7 +55,7 @@ fn winding(
 }
 
 /// The next round number below: one of these times a power of ten, the largest first.
-fn round_below(value: f64, steps: &[f64]) -> f64 {
+pub(in crate::power) fn round_below(value: f64, steps: &[f64]) -> f64 {
     let decade = 10f64.powf(value.log10().floor());
     let mut round = steps.iter().map(|s| s * decade);
     round.find(|v| *v <= value * (1.0 + 1e-9)).unwrap_or(value)
