@@ -19,8 +19,8 @@ use instrument::{
     InstrumentTransformerForm, RatioKeys, ResistanceKeys,
 };
 use power::{
-    ExcitingCurrentKeys, ImpedanceKeys, InsulationResistanceKeys, PowerTransformerForm,
-    TanDeltaKeys, TurnsRatioKeys, WindingResistanceKeys,
+    CoreDemagnetisationKeys, ExcitingCurrentKeys, ImpedanceKeys, InsulationResistanceKeys,
+    PowerTransformerForm, TanDeltaKeys, TurnsRatioKeys, WindingResistanceKeys,
 };
 use waltron_core::asset::Asset;
 use waltron_core::defaults::{DefaultKey, Defaults};
@@ -87,6 +87,10 @@ impl Wing for TransformerWing {
             Registration::of::<WindingResistanceKeys>(
                 "winding-resistance",
                 "a power transformer's windings by direct current, tap by tap, until nothing is left to come",
+            ),
+            Registration::of::<CoreDemagnetisationKeys>(
+                "core-demagnetisation",
+                "takes a power transformer's remanence away, exciting currents before and after",
             ),
             Registration::of::<ExcitingCurrentKeys>(
                 "exciting-current",

@@ -131,3 +131,36 @@ fn exciting_currents_at_high_voltage_show_a_shorted_turn() {
     let why = plan.tests[0].procedure(bench).err().unwrap().to_string();
     assert!(why.contains("11.55 kV at most"), "{why}");
 }
+
+/// What direct current left goes, and it shows in what a phase takes when it is switched on: as much at first as
+/// later.
+#[test]
+fn remanence_is_taken_away_and_shown() {
+    let magnetised = |truth: &str| {
+        truth.replace("spread = \"0.5 %\"", "spread = \"0.5 %\"\nremanence = [0.6, 0.1, -0.7]")
+    };
+    let sound: Vec<&str> = AT1_TRUTH.lines().filter(|l| !l.starts_with("shorted")).collect();
+    let at1 = magnetised(&sound.join("\n"));
+    let run = |asset_text: &str, rig: &str, truth: &str, keys: &str| {
+        let found = measured(&asset(asset_text), rig, truth, "core-demagnetisation", keys);
+        assert_eq!(of(&found, "before").verdict, Verdict::Measured);
+        found
+    };
+    let found = run(AT1, AT1_RIG, &at1, "");
+    let before = of(&found, "before");
+    assert!(before.reason.contains("beyond its meter's range"), "{}", before.reason);
+    for found in [found, run(T2, T2_RIG, &magnetised(T2_TRUTH), "")] {
+        let inrush = of(&found, "inrush");
+        assert_eq!(inrush.verdict, Verdict::Pass, "{}", inrush.reason);
+        assert!(inrush.measured.get("inrush").unwrap() < 1.05, "{}", inrush.reason);
+        assert_eq!(of(&found, "exciting").verdict, Verdict::Pass);
+    }
+    // A meter that cannot follow later either says nothing.
+    let small = AT1_RIG.replacen("range = \"5 A\"", "range = \"0.4 A\"", 1);
+    assert_ne!(small, AT1_RIG);
+    let found = run(AT1, &small, &at1, "");
+    assert_eq!(of(&found, "inrush").verdict, Verdict::Inconclusive, "{found:?}");
+    let refused =
+        plan_refused(&asset(T2), "procedure = \"core-demagnetisation\"\ncurrent = \"60 A\"");
+    assert!(refused.contains("50 A may flow through winding 2"), "{refused}");
+}

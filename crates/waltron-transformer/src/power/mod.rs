@@ -25,9 +25,9 @@ pub use insulation::{
 };
 pub use pairs::{Pair, Shot, Terminal, Windings};
 pub use procedure::{
-    ExcitingCurrentKeys, ExcitingCurrentTest, ImpedanceKeys, ImpedanceTest,
-    InsulationResistanceKeys, InsulationResistanceTest, TanDeltaKeys, TanDeltaTest, TurnsRatioKeys,
-    TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest,
+    CoreDemagnetisationKeys, CoreDemagnetisationTest, ExcitingCurrentKeys, ExcitingCurrentTest,
+    ImpedanceKeys, ImpedanceTest, InsulationResistanceKeys, InsulationResistanceTest, TanDeltaKeys,
+    TanDeltaTest, TurnsRatioKeys, TurnsRatioTest, WindingResistanceKeys, WindingResistanceTest,
 };
 pub(crate) use scaffold::{DEFAULTS, new_asset, new_tests};
 pub use settling::{Settling, settling};

@@ -351,6 +351,12 @@ impl Day<'_> {
                 ),
             );
         }
+        if self.has("test voltage") && self.has("test current") {
+            self.add(
+                "What direct current left in the core is taken away: no inrush when it goes into service.",
+                "id = \"demagnetise\"\nprocedure = \"core-demagnetisation\"\n",
+            );
+        }
     }
 }
 

@@ -1,5 +1,6 @@
 //! How power transformers are tested.
 
+mod core_demagnetisation;
 mod exciting;
 mod exciting_current;
 mod impedance;
@@ -11,6 +12,7 @@ mod tan_delta;
 mod turns_ratio;
 mod winding_resistance;
 
+pub use core_demagnetisation::{CoreDemagnetisationKeys, CoreDemagnetisationTest};
 pub(crate) use exciting::EXCITING;
 pub use exciting_current::{ExcitingCurrentKeys, ExcitingCurrentTest};
 pub use impedance::{ImpedanceKeys, ImpedanceTest};
