@@ -12,6 +12,7 @@
 
 use super::network::Loop;
 use crate::iron::Core;
+use std::sync::Arc;
 
 /// A coil as it is at present.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -54,7 +55,9 @@ pub(super) struct Limbs {
     /// V·s an ampere-turn of what closes through air and tank.
     pub(super) tank: f64,
     pub(super) coils: Vec<Coil>,
-    pub(super) loops: Vec<Loop>,
+    pub(super) loops: Arc<Vec<Loop>>,
+    /// How each loop takes each coil: along its direction, against it, or not at all.
+    signs: Arc<Vec<[f64; MOST_LOOPS]>>,
     /// Volts of a turn of each limb.
     pub(super) e: [f64; 3],
     /// Ampere-turns between the yokes.
@@ -82,7 +85,8 @@ impl Limbs {
             cores,
             tank,
             coils: Vec::new(),
-            loops: Vec::new(),
+            loops: Arc::default(),
+            signs: Arc::default(),
             e: [0.0; 3],
             between: 0.0,
             j: Vec::new(),
@@ -95,7 +99,13 @@ impl Limbs {
     /// Coils that flow in other loops from now on. Where coils stay in closed ways, their currents go on as
     /// far as the loops allow.
     pub(super) fn connect(&mut self, coils: Vec<Coil>, loops: Vec<Loop>, j: Vec<f64>) {
-        (self.coils, self.loops, self.j) = (coils, loops, j);
+        (self.coils, self.loops, self.j) = (coils, Arc::new(loops), j);
+        let of_coil = |k: usize| {
+            let mut signs = [0.0; MOST_LOOPS];
+            signs.iter_mut().zip(self.loops.iter()).for_each(|(sign, l)| *sign = l.sign(k));
+            signs
+        };
+        self.signs = Arc::new((0..self.coils.len()).map(of_coil).collect());
         for k in 0..self.coils.len() {
             let i = self.current(k);
             (self.coils[k].i, self.coils[k].drop) = (i, 0.0);
@@ -109,7 +119,7 @@ impl Limbs {
     }
 
     fn current(&self, coil: usize) -> f64 {
-        self.loops.iter().zip(&self.j).map(|(l, j)| l.sign(coil) * j).sum()
+        self.signs[coil].iter().zip(&self.j).map(|(sign, j)| sign * j).sum()
     }
 
     /// One step. The feed stands in the last loop.
@@ -163,7 +173,7 @@ impl Limbs {
         let Some(last) = self.loops.last() else { return 0.0 };
         let of = |(k, sign): &(usize, f64)| {
             let Some(coil) = self.coils.get(*k) else { return 0.0 };
-            let i: f64 = self.loops.iter().zip(found).map(|(l, j)| l.sign(*k) * j).sum();
+            let i: f64 = self.signs[*k].iter().zip(&found[..m]).map(|(s, j)| s * j).sum();
             let (fixed, by) = Self::drops(coil, dt, theta);
             sign * (fixed + by * i + coil.turns * found[m + coil.limb])
         };
@@ -173,64 +183,98 @@ impl Limbs {
     /// Loop currents, volts of a turn and what is between the yokes at the end of a step.
     fn solve(&self, dt: f64, theta: f64, feed: Feed) -> Row {
         let m = self.loops.len();
-        let n = m + 4;
         let mut x = [0.0; MOST];
         x[..m].copy_from_slice(&self.j);
         x[m..m + 3].copy_from_slice(&self.e);
         x[m + 3] = self.between;
-        // What does not change from one iteration to the next.
-        let mut fixed = [[0.0; MOST]; MOST];
-        let mut held = [0.0; MOST];
-        for (l, one) in self.loops.iter().enumerate() {
-            for (k, sign) in &one.edges {
-                let Some(coil) = self.coils.get(*k) else { continue };
-                let (constant, by) = Self::drops(coil, dt, theta);
-                held[l] += sign * constant;
-                for (o, other) in self.loops.iter().enumerate() {
-                    fixed[l][o] += sign * by * other.sign(*k);
+        // What does not change from one iteration to the next: of each loop what its current and those of others
+        // drop, what is fed, and the turns that it takes around each limb.
+        let mut ohms = [[0.0; MOST_LOOPS]; MOST_LOOPS];
+        let mut held = [0.0; MOST_LOOPS];
+        let mut around = [[0.0; 3]; MOST_LOOPS];
+        for (coil, signs) in self.coils.iter().zip(self.signs.iter()) {
+            let (constant, by) = Self::drops(coil, dt, theta);
+            for l in 0..m {
+                if signs[l] != 0.0 {
+                    held[l] += signs[l] * constant;
+                    around[l][coil.limb] += signs[l] * coil.turns;
+                    for o in 0..m {
+                        ohms[l][o] += signs[l] * by * signs[o];
+                    }
                 }
-                fixed[l][m + coil.limb] += sign * coil.turns;
-                // Around the limb: ampere-turns.
-                fixed[m + coil.limb][l] -= sign * coil.turns;
             }
         }
+        // The e.m.f.s in a loop's own equation: none where a current is given.
+        let mut induced = around;
         if m > 0 {
             match feed {
                 Feed::None | Feed::Drain { .. } | Feed::Regulated { .. } => {}
                 Feed::Voltage { v, ohm } => {
                     held[m - 1] -= v;
-                    fixed[m - 1][m - 1] += ohm;
+                    ohms[m - 1][m - 1] += ohm;
                 }
                 Feed::Current { i, .. } => {
-                    fixed[m - 1] = [0.0; MOST];
-                    fixed[m - 1][m - 1] = 1.0;
+                    ohms[m - 1] = [0.0; MOST_LOOPS];
+                    ohms[m - 1][m - 1] = 1.0;
+                    induced[m - 1] = [0.0; 3];
                     held[m - 1] = -i;
                 }
             }
         }
-        for limb in 0..3 {
-            fixed[m + limb][m + limb] += self.cores[limb].eddy();
-            fixed[m + limb][m + 3] = 1.0;
-            // Σ Φ - tank·U
-            fixed[m + 3][m + limb] = theta * dt;
-            held[m + 3] += self.cores[limb].flux + dt * (1.0 - theta) * self.e[limb];
-        }
-        fixed[m + 3][m + 3] = -self.tank;
+        let at = theta * dt;
+        let flux = [0, 1, 2].map(|k| self.cores[k].flux + dt * (1.0 - theta) * self.e[k]);
         for _ in 0..40 {
-            let (mut a, mut b) = (fixed, [0.0; MOST]);
-            for row in 0..n {
-                b[row] = -held[row] - (0..n).map(|c| fixed[row][c] * x[c]).sum::<f64>();
+            // What each equation is off by.
+            let (j, e, u) = (&x[..m], [x[m], x[m + 1], x[m + 2]], x[m + 3]);
+            let mut b = [0.0; MOST_LOOPS + 1];
+            for l in 0..m {
+                let drop: f64 = (0..m).map(|o| ohms[l][o] * j[o]).sum();
+                b[l] = -held[l] - drop - (0..3).map(|k| induced[l][k] * e[k]).sum::<f64>();
             }
-            for limb in 0..3 {
-                let core = &self.cores[limb];
-                let flux = core.flux + dt * ((1.0 - theta) * self.e[limb] + theta * x[m + limb]);
-                let force = core.force(flux);
-                b[m + limb] -= force.value;
-                a[m + limb][m + limb] += force.slope * dt * theta;
+            b[m] = self.tank * u - (0..3).map(|k| flux[k] + at * e[k]).sum::<f64>();
+            let mut of_limb = [0.0; 3];
+            let mut by_volt = [0.0; 3];
+            for k in 0..3 {
+                let core = &self.cores[k];
+                let force = core.force(flux[k] + at * e[k]);
+                let driven: f64 = (0..m).map(|l| around[l][k] * j[l]).sum();
+                of_limb[k] = driven - core.eddy() * e[k] - u - force.value;
+                by_volt[k] = core.eddy() + force.slope * at;
             }
-            let dx = eliminate(&mut a, &mut b, n);
+            // The volts of a turn follow from the rest: they are put into the loops' and the yokes' equations.
+            let mut a = [[0.0; MOST_LOOPS + 1]; MOST_LOOPS + 1];
+            for l in 0..m {
+                a[l][..m].copy_from_slice(&ohms[l][..m]);
+                for k in 0..3 {
+                    let share = induced[l][k] / by_volt[k];
+                    if share != 0.0 {
+                        for o in 0..m {
+                            a[l][o] += share * around[o][k];
+                        }
+                        a[l][m] -= share;
+                        b[l] -= share * of_limb[k];
+                    }
+                }
+            }
+            a[m][m] = -self.tank;
+            for k in 0..3 {
+                let share = at / by_volt[k];
+                for o in 0..m {
+                    a[m][o] += share * around[o][k];
+                }
+                a[m][m] -= share;
+                b[m] -= share * of_limb[k];
+            }
+            let d = eliminate(&mut a, &mut b, m + 1);
+            let mut dx = [0.0; MOST];
+            dx[..m].copy_from_slice(&d[..m]);
+            for k in 0..3 {
+                let driven: f64 = (0..m).map(|l| around[l][k] * d[l]).sum();
+                dx[m + k] = (of_limb[k] + driven - d[m]) / by_volt[k];
+            }
+            dx[m + 3] = d[m];
             let mut is_there = true;
-            for row in 0..n {
+            for row in 0..m + 4 {
                 x[row] += dx[row];
                 is_there &= dx[row].abs() <= 1e-10 * x[row].abs() + 1e-13;
             }
@@ -274,7 +318,7 @@ impl Limbs {
 }
 
 /// Gauß with pivots, of a system of `n`.
-fn eliminate(a: &mut [Row; MOST], b: &mut Row, n: usize) -> Row {
+fn eliminate<const N: usize>(a: &mut [[f64; N]; N], b: &mut [f64; N], n: usize) -> [f64; N] {
     for col in 0..n {
         let largest = (col..n).max_by(|r, s| a[*r][col].abs().total_cmp(&a[*s][col].abs()));
         let pivot = largest.unwrap_or(col);
@@ -288,14 +332,14 @@ fn eliminate(a: &mut [Row; MOST], b: &mut Row, n: usize) -> Row {
             let factor = a[row][col] / by;
             if factor != 0.0 {
                 let upper = a[col];
-                for (c, x) in a[row].iter_mut().enumerate().take(n).skip(col) {
-                    *x -= factor * upper[c];
+                for c in col..n {
+                    a[row][c] -= factor * upper[c];
                 }
                 b[row] -= factor * b[col];
             }
         }
     }
-    let mut x = [0.0; MOST];
+    let mut x = [0.0; N];
     for row in (0..n).rev() {
         let rest: f64 = (row + 1..n).map(|c| a[row][c] * x[c]).sum();
         if a[row][row] != 0.0 {
