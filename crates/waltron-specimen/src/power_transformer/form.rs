@@ -125,6 +125,8 @@ pub(crate) struct ChangerForm {
     at: Option<usize>,
     /// From being asked to the contacts that change over; `5 s` if not given.
     takes: Option<QuantityText<Time>>,
+    /// What its motor takes while it runs, direct; none if not given.
+    motor: Option<QuantityText<Current>>,
     /// The transition resistor of each half of the diverter switch; none if not given.
     resistor: Option<AnyQuantityText>,
     /// How long each of its three stages lasts: one resistor, both, the other one; `15 ms` each if not given.
@@ -393,8 +395,10 @@ impl ChangerForm {
             }
             None => None,
         };
+        let motor = self.motor.as_ref().map(|c| c.positive(problems).map(Measure::si));
         Some(Way {
             takes_s: takes.unwrap_or(Some(usual.takes_s))?,
+            motor_a: waltron_core::text::document::optional(motor)?,
             resistor_ohm: resistor.unwrap_or(Some(usual.resistor_ohm))?,
             stages_s,
             interrupted,

@@ -52,14 +52,19 @@ const BEND: f64 = 2e-3;
 /// How long a source takes to make good what its current is off by, in s.
 const REGULATES_S: f64 = 1.0;
 
+/// How long a motor runs on after its contacts, and the time constant of its start, in s.
+const MOTOR_AFTER_S: f64 = 0.3;
+const MOTOR_STARTS_S: f64 = 0.06;
+
 /// The voltage of an arc where a lead falls off, in V.
 const ARC_V: f64 = 800.0;
 
 /// What is smaller than this share of the largest value may bend as it likes.
 const FLOOR: f64 = 0.01;
 
-/// What is kept of each moment: volts and current of what feeds, volts of what is measured.
-const KEPT: usize = 3;
+/// What is kept of each moment: volts and current of what feeds, volts of what is measured, and of the first winding of a
+/// circuit.
+const KEPT: usize = 4;
 
 /// What the rig's outputs are connected to.
 const FEEDS: [(&str, Dimension); 4] = [
@@ -70,17 +75,22 @@ const FEEDS: [(&str, Dimension); 4] = [
 ];
 
 /// What meters look at, and where it is kept.
-const LOOKS: [(&str, Dimension, usize); 9] = [
+const LOOKS: [(&str, Dimension, usize); 11] = [
     ("test voltage", Dimension::VOLTAGE, 0),
     ("test current", Dimension::CURRENT, 1),
     ("induced voltage", Dimension::VOLTAGE, 2),
-    ("winding voltage", Dimension::VOLTAGE, 0),
+    ("winding voltage", Dimension::VOLTAGE, 3),
+    ("second winding voltage", Dimension::VOLTAGE, 2),
+    (MOTOR, Dimension::CURRENT, 1),
     ("winding current", Dimension::CURRENT, 1),
     ("high voltage", Dimension::VOLTAGE, 0),
     ("measured current", Dimension::CURRENT, 1),
     ("insulation voltage", Dimension::VOLTAGE, 0),
     ("leakage current", Dimension::CURRENT, 1),
 ];
+
+/// The meter of a tap changer's motor.
+const MOTOR: &str = "motor current";
 
 /// What alone looks at insulation, and is seen there in place of what windings take.
 const AT_INSULATION: [(&str, Looks); 4] = [
@@ -120,6 +130,8 @@ struct Leads {
     joined: Vec<(usize, usize)>,
     shorted: Vec<(usize, usize)>,
     measured: Option<(usize, usize)>,
+    /// The first winding of two in one circuit.
+    first: Option<(usize, usize)>,
 }
 
 /// The simulated power transformer in virtual time. It has no contacts.
@@ -140,6 +152,9 @@ pub struct PowerTransformer {
     insulated: Insulated,
     /// The edges between the ends of what is measured.
     measured: Vec<(usize, f64)>,
+    first: Vec<(usize, f64)>,
+    /// From when to when a tap changer's motor ran, in s, and what it took, in A.
+    motor: Vec<(f64, f64, f64)>,
     seed: u64,
     shot: u64,
     outlets: Vec<Outlet>,
@@ -187,6 +202,8 @@ impl PowerTransformer {
             leads: Leads::default(),
             insulated: Insulated::default(),
             measured: Vec::new(),
+            first: Vec::new(),
+            motor: Vec::new(),
             seed,
             shot: 0,
             outlets: Vec::new(),
@@ -257,6 +274,7 @@ impl PowerTransformer {
         if self.measured.is_empty() {
             self.measured = between(self.leads.measured, &through);
         }
+        self.first = between(self.leads.first, &inside);
         if let Some((from, to)) = self.leads.fed {
             // From the second end back to the first: what flows in at the first comes out at the second.
             edges.push(Edge { from: to, to: from });
@@ -283,7 +301,8 @@ impl PowerTransformer {
 
     fn kept(&self) -> [f64; KEPT] {
         let (v, i) = self.limbs.fed;
-        [v, i, self.limbs.volts(&self.measured)]
+        let first = if self.first.is_empty() { v } else { self.limbs.volts(&self.first) };
+        [v, i, self.limbs.volts(&self.measured), first]
     }
 
     /// One step of what is fed.
@@ -335,7 +354,7 @@ impl PowerTransformer {
             }
             self.history.push(kept);
             self.before = [self.before[1], kept];
-            self.most = [0, 1, 2].map(|k| self.most[k].max(kept[k].abs()));
+            self.most = [0, 1, 2, 3].map(|k| self.most[k].max(kept[k].abs()));
             self.good += 1;
             if self.limbs.is_direct && self.good >= GOOD && self.step < STEPS_S[1] {
                 self.stride(self.step * 2.0);
@@ -426,6 +445,17 @@ impl PowerTransformer {
         self.history.push(first);
     }
 
+    /// What a tap changer's motor takes: more while it starts.
+    fn motor(&self, window: Window) -> Vec<f64> {
+        let at = |k: usize| {
+            let time = window.start_s + k as f64 / window.rate_hz;
+            let runs = self.motor.iter().filter(|(from, to, _)| (*from..*to).contains(&time));
+            runs.map(|(from, _, amps)| amps * (1.0 + 4.0 * (-(time - from) / MOTOR_STARTS_S).exp()))
+                .sum()
+        };
+        (0..window.count).map(at).collect()
+    }
+
     /// What a meter sees of insulation, where its leads are there.
     fn at_insulation(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = AT_INSULATION.iter().find(|(name, _)| *of == *name)?;
@@ -465,6 +495,11 @@ impl Specimen for PowerTransformer {
         if let Some(change) = &mut self.change {
             change.at_s -= self.now;
         }
+        let now = self.now;
+        self.motor.retain_mut(|(from, to, _)| {
+            (*from, *to) = (*from - now, *to - now);
+            *to > 0.0
+        });
         self.fine_until = 0.0;
         (self.now, self.solved) = (0.0, 0.0);
         self.most = [0.0; KEPT];
@@ -514,8 +549,21 @@ impl Specimen for PowerTransformer {
         self.insulated.leads = self.truth.insulation.leads(place.as_str());
         if !place.as_str().is_empty() && self.insulated.leads.is_none() {
             let mut parts = place.as_str().split(" / ");
-            let (fed, joined) = parts.next().and_then(|p| self.ends(p)).ok_or_else(unknown)?;
-            (leads.fed, leads.joined) = (Some(fed), joined);
+            let fed = parts.next().ok_or_else(unknown)?;
+            match fed.split_once(" + ") {
+                // Two windings, one after the other.
+                Some((first, second)) => {
+                    let (first, _) = self.ends(first).ok_or_else(unknown)?;
+                    let (second, _) = self.ends(second).ok_or_else(unknown)?;
+                    (leads.first, leads.measured) = (Some(first), Some(second));
+                    leads.fed = Some((first.0, second.1));
+                    leads.joined = vec![(first.1, second.0)];
+                }
+                None => {
+                    let (fed, joined) = self.ends(fed).ok_or_else(unknown)?;
+                    (leads.fed, leads.joined) = (Some(fed), joined);
+                }
+            }
             for part in parts {
                 match part.strip_suffix(" shorted") {
                     Some(names) => leads.shorted = self.shorted(names).ok_or_else(unknown)?,
@@ -568,6 +616,9 @@ impl Specimen for PowerTransformer {
         let to = further.min(changer.labels.len() - 1);
         if to != from {
             let at_s = self.now + changer.way.takes_s;
+            if let Some(amps) = changer.way.motor_a {
+                self.motor.push((self.now, at_s + MOTOR_AFTER_S, amps));
+            }
             self.change = Some(Change { of: k, from, to, at_s, passed: 0 });
         }
     }
@@ -625,7 +676,8 @@ impl Specimen for PowerTransformer {
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
         let Window { start_s, rate_hz, count } = window;
-        let mut samples = match self.at_insulation(of, window) {
+        let special = if *of == *MOTOR { Some(self.motor(window)) } else { None };
+        let mut samples = match special.or_else(|| self.at_insulation(of, window)) {
             Some(samples) => samples,
             None => self.history.samples(start_s, 1.0 / rate_hz, count, *look),
         };
@@ -638,7 +690,7 @@ impl Specimen for PowerTransformer {
     }
 
     fn mean(&self, of: &Name, window: Window) -> Option<f64> {
-        if !self.limbs.is_direct || self.insulated.leads.is_some() {
+        if !self.limbs.is_direct || self.insulated.leads.is_some() || *of == *MOTOR {
             return None;
         }
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;

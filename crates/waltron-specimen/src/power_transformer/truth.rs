@@ -79,6 +79,8 @@ pub struct Changer {
 pub struct Way {
     /// From being asked to the contacts that change over, in s.
     pub takes_s: f64,
+    /// What its motor takes, in A, where it is told.
+    pub motor_a: Option<f64>,
     /// The resistor of each half of the diverter switch, in ohms.
     pub resistor_ohm: f64,
     /// How long each of three stages lasts: one resistor, both, the other one, in s.
@@ -95,6 +97,7 @@ impl Default for Way {
     fn default() -> Self {
         Self {
             takes_s: 5.0,
+            motor_a: None,
             resistor_ohm: 0.0,
             stages_s: [0.015; 3],
             interrupted: None,

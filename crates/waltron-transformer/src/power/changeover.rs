@@ -45,6 +45,20 @@ fn mean_and_deviation(of: &[f64]) -> (f64, f64) {
     (mean, (of.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / n).sqrt())
 }
 
+/// The resistance that lies in series with the winding at each sample, in ohms: that of the tap changer while its
+/// contacts change over, with what the winding drops of it by induction. None while no current flows.
+pub fn in_series(of: Samples<'_>) -> Vec<Option<f64>> {
+    let count = of.amps.len().min(of.volts.len());
+    let before = (count as f64 * BEFORE) as usize;
+    if before == 0 {
+        return Vec::new();
+    }
+    let (i0, _) = mean_and_deviation(&of.amps[..before]);
+    let (v0, _) = mean_and_deviation(&of.volts[..before]);
+    let flows = |k: usize| of.amps[k] / i0 > GONE;
+    (0..count).map(|k| flows(k).then(|| of.volts[k] / of.amps[k] - v0 / i0)).collect()
+}
+
 /// What samples show of a change; `None` where they are too few or no current flowed before.
 pub fn changeover(of: Samples<'_>) -> Option<Changeover> {
     let count = of.amps.len().min(of.volts.len());

@@ -16,7 +16,7 @@ pub use asset::{
     Allowed, Bushing, ChangerKind, Difference, Insulation, Known, Position, PowerTransformer,
     PowerTransformerForm, Stand, TapChanger, Winding,
 };
-pub use changeover::{Changeover, Samples, changeover};
+pub use changeover::{Changeover, Samples, changeover, in_series};
 pub use identify::{Explained, LINES, explain};
 pub(crate) use insulation::file_of;
 pub use insulation::{

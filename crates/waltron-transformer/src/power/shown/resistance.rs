@@ -1,9 +1,10 @@
 //! Resistances over positions, and what changes of tap under current look like.
 
-use super::points::{letter, of, one, outcome, place, positions, tests, worst};
+use super::points::{letter, of as all_of, one, outcome, place, positions, tests, worst};
 use crate::power::asset::PowerTransformer;
+use crate::power::changeover::{Samples, in_series};
 use crate::power::procedure::{CHANGE, DIFFERENCE, RESISTANCE, traced};
-use waltron_core::grading::{Grade, Verdict};
+use waltron_core::grading::{Criterion, Grade, Verdict};
 use waltron_core::procedure::Served;
 use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::section::{Axis, Block, Chart, Curve, Mark, Panel, Style, Table};
@@ -17,6 +18,16 @@ const AFTER_S: f64 = 0.15;
 fn ohms(si: f64) -> Quantity {
     Quantity { si, dimension: Dimension::RESISTANCE }
 }
+
+/// The points of a kind of a test, but for those of another winding in its circuit.
+fn of<'t>(told: Told<'t>, test: &Name, criterion: &Criterion) -> Vec<&'t Grade> {
+    let mut all = all_of(told, test, criterion);
+    all.retain(|g| place(g).0 != SECOND);
+    all
+}
+
+/// Where points of another winding in the circuit stand.
+const SECOND: &str = "second";
 
 /// The phases of a test, as its points call them: `U`, or `U-V`.
 fn phases(told: Told<'_>, test: &Name) -> Vec<String> {
@@ -36,8 +47,14 @@ pub(super) fn charts(tag: &str, of_asset: &PowerTransformer, told: Told<'_>) -> 
     let mut all = Vec::new();
     for test in tests(told, &RESISTANCE) {
         all.extend(over_positions(tag, of_asset, told, test));
-        all.extend(changes(tag, told, test));
+        all.extend(changes(tag, of_asset, told, test));
     }
+    all
+}
+
+fn own_positions<'t>(of_asset: &PowerTransformer, told: Told<'t>, test: &Name) -> Vec<&'t str> {
+    let mut all = positions(of_asset, told, test, &RESISTANCE);
+    all.retain(|position| *position != SECOND);
     all
 }
 
@@ -47,7 +64,7 @@ fn over_positions(
     told: Told<'_>,
     test: &Name,
 ) -> Option<Chart> {
-    let positions = positions(of_asset, told, test, &RESISTANCE);
+    let positions = own_positions(of_asset, told, test);
     if positions.len() < 2 {
         return None;
     }
@@ -124,22 +141,46 @@ fn over_positions(
     })
 }
 
-/// The trace of a change from where it begins: time in ms, current in A.
-fn trace(served: &Served) -> Option<Vec<(f64, f64)>> {
-    let shows = traced(&served.observation)?;
-    let captured = served.observation.captures.first()?;
-    let track = captured.tracks.iter().find(|t| t.of == *"winding current")?;
-    let at = |k: usize| k as f64 / captured.rate_hz - shows.begins_s;
-    let inside = |t: f64| (-BEFORE_S..=AFTER_S).contains(&t);
-    let all = track.samples.iter().enumerate().map(|(k, amps)| (at(k), *amps));
-    Some(all.filter(|(t, _)| inside(*t)).map(|(t, amps)| (t * 1e3, amps)).collect())
+/// The trace of a change from where it begins: time in ms, current in A, and what lies in series in ohms.
+#[derive(Default)]
+struct Trace {
+    amps: Vec<(f64, f64)>,
+    ohms: Vec<(f64, f64)>,
 }
 
-/// Every change of a test over each other, phase by phase; those that fail in front.
-fn changes(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
+fn trace(served: &Served) -> Option<Trace> {
+    let shows = traced(&served.observation)?;
+    let captured = served.observation.captures.first()?;
+    let of = |name: &str| Some(&captured.tracks.iter().find(|t| t.of == *name)?.samples[..]);
+    let (amps, volts) = (of("winding current")?, of("winding voltage")?);
+    let series = in_series(Samples { amps, volts, rate_hz: captured.rate_hz });
+    let at = |k: usize| k as f64 / captured.rate_hz - shows.begins_s;
+    let inside = |k: &usize| (-BEFORE_S..=AFTER_S).contains(&at(*k));
+    let places = || (0..amps.len()).filter(inside);
+    Some(Trace {
+        amps: places().map(|k| (at(k) * 1e3, amps[k])).collect(),
+        ohms: places().filter_map(|k| Some((at(k) * 1e3, series.get(k).copied()??))).collect(),
+    })
+}
+
+/// Whether a change goes on in the order of the pointer.
+fn goes_on(of_asset: &PowerTransformer, change: &str) -> bool {
+    let place = |label: &str| {
+        let mut all = of_asset.changers.iter().flat_map(|c| &c.positions);
+        all.position(|p| p.label.replace(' ', "-") == label)
+    };
+    // Labels may have dashes of their own.
+    let cuts = change.match_indices('-').map(|(at, _)| (&change[..at], &change[at + 1..]));
+    let mut known = cuts.filter_map(|(from, to)| place(from).zip(place(to)));
+    known.next().is_none_or(|(from, to)| from < to)
+}
+
+/// Every change of a test over each other, phase by phase, those that fail in front: on in the pointer's order and back
+/// below each other, and what lay in series meanwhile.
+fn changes(tag: &str, of_asset: &PowerTransformer, told: Told<'_>, test: &Name) -> Option<Chart> {
     let grades = of(told, test, &CHANGE);
     let of_phases = phases(told, test);
-    let mut curves: Vec<Curve> = Vec::new();
+    let (mut on, mut back, mut series): (Vec<Curve>, Vec<Curve>, Vec<Curve>) = Default::default();
     let mut named: Vec<usize> = Vec::new();
     let mut ordered: Vec<&&Grade> = grades.iter().collect();
     ordered.sort_by_key(|g| g.verdict == Verdict::Fail);
@@ -148,7 +189,7 @@ fn changes(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
             .served
             .iter()
             .rfind(|s| s.serves(&grade.point.id) && !s.observation.captures.is_empty());
-        let Some(points) = served.and_then(trace) else { continue };
+        let Some(trace) = served.and_then(trace) else { continue };
         let number = of_phases.iter().position(|p| *p == place(grade).1).unwrap_or_default();
         // Each phase stands in the legend once.
         let is_first = !named.contains(&number);
@@ -163,15 +204,40 @@ fn changes(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
             Verdict::Fail => place(grade).0.to_owned(),
             _ => String::new(),
         };
-        curves.push(Curve { name, label, style: Style::Trace(number), points });
+        let style = Style::Trace(number);
+        let quiet = |points| Curve { name: String::new(), label: String::new(), style, points };
+        series.push(quiet(trace.ohms));
+        let curve = Curve { name, label, style, points: trace.amps };
+        if goes_on(of_asset, place(grade).0) { on.push(curve) } else { back.push(curve) }
     }
-    if curves.is_empty() {
+    let count = series.len();
+    if count == 0 {
         return None;
     }
-    let most = curves.iter().flat_map(|c| &c.points).map(|p| p.1).fold(0.0, f64::max);
-    let mut panel = Panel::empty(Axis::linear("Current, A", 0.0, 1.08 * most));
-    let count = curves.len();
-    panel.curves = curves;
+    let highest =
+        |curves: &[Curve]| curves.iter().flat_map(|c| &c.points).map(|p| p.1).fold(0.0, f64::max);
+    let most = highest(&on).max(highest(&back));
+    let panel = |title: String, most: f64, curves: Vec<Curve>| {
+        let mut panel = Panel::empty(Axis::linear(title, 0.0, 1.08 * most));
+        panel.curves = curves;
+        panel
+    };
+    let changer = one(of_asset);
+    let ends = changer.and_then(|c| Some((c.positions.first()?, c.positions.last()?)));
+    let way = |from: &str, to: &str| format!("Current, A · from {from} to {to}");
+    let mut panels = Vec::new();
+    for (curves, is_on) in [(on, true), (back, false)] {
+        if !curves.is_empty() {
+            let title = match (ends, is_on) {
+                (Some((a, b)), true) => way(&a.label, &b.label),
+                (Some((a, b)), false) => way(&b.label, &a.label),
+                (None, _) => "Current, A".to_owned(),
+            };
+            panels.push(panel(title, most, curves));
+        }
+    }
+    let ohms = highest(&series);
+    panels.push(panel("In series, Ohm".to_owned(), ohms.max(1e-3), series));
     let failed = grades.iter().filter(|g| g.verdict == Verdict::Fail).count();
     let subtitle = match failed {
         0 => format!("{count} changes of tap over each other, the current is never gone"),
@@ -186,7 +252,7 @@ fn changes(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
             -BEFORE_S * 1e3,
             AFTER_S * 1e3,
         ),
-        panels: vec![panel],
+        panels,
         lines: Vec::new(),
     })
 }
@@ -202,7 +268,7 @@ pub(super) fn blocks(of_asset: &PowerTransformer, told: Told<'_>) -> Vec<Block> 
         let headings: Vec<&str> = headings.iter().map(String::as_str).collect();
         let mut table = Table::of(&headings);
         let (resistances, differences) = (of(told, test, &RESISTANCE), of(told, test, &DIFFERENCE));
-        for position in positions(of_asset, told, test, &RESISTANCE) {
+        for position in own_positions(of_asset, told, test) {
             let find = |phase: &String| {
                 resistances.iter().find(|g| place(g) == (position, phase.as_str())).copied()
             };
@@ -225,9 +291,30 @@ pub(super) fn blocks(of_asset: &PowerTransformer, told: Told<'_>) -> Vec<Block> 
             table.rows.push(row);
         }
         all.extend(table.block());
+        all.extend(second(told, test));
         all.extend(changed(told, test));
     }
     all
+}
+
+/// Another winding that was in the circuit.
+fn second(told: Told<'_>, test: &Name) -> Option<Block> {
+    let mut table = Table::of(&["In the same circuit", "#Resistance", "#Maker's", "Verdict"]);
+    let is_second = |g: &&&Grade| place(g).0 == SECOND;
+    table.rows = all_of(told, test, &RESISTANCE)
+        .iter()
+        .filter(is_second)
+        .map(|g| {
+            let text = |si: Option<f64>| si.map_or(String::new(), |si| format!("{:#}", ohms(si)));
+            vec![
+                place(g).1.to_owned(),
+                text(g.measured.get("resistance")),
+                text(g.expected.get("resistance")),
+                g.verdict.word().to_owned(),
+            ]
+        })
+        .collect();
+    table.block()
 }
 
 /// Changes of tap, the deepest dip of each phase and all that fail.
@@ -239,15 +326,13 @@ fn changed(told: Told<'_>, test: &Name) -> Option<Block> {
         key(a).0.cmp(&key(b).0).then(key(a).1.total_cmp(&key(b).1))
     });
     let failed = grades.iter().filter(|g| g.verdict == Verdict::Fail).count();
-    let mut table = Table::of(&[
-        "Change of tap",
-        "Phase",
-        "#Gone for",
-        "#Dip",
-        "#Lasts",
-        "#In series at most",
-        "Verdict",
-    ]);
+    let has_motor = grades.iter().any(|g| g.measured.get("motor_time").is_some());
+    let of_motor: &[&str] = if has_motor { &["motor_time", "motor_current"] } else { &[] };
+    let mut headings =
+        vec!["Change of tap", "Phase", "#Gone for", "#Dip", "#Lasts", "#In series at most"];
+    headings.extend(of_motor.iter().zip(["#Motor ran", "#Motor took"]).map(|(_, name)| name));
+    headings.push("Verdict");
+    let mut table = Table::of(&headings);
     let of_phases = phases(told, test);
     let mut shown = grades[..failed].to_vec();
     for phase in &of_phases {
@@ -257,15 +342,11 @@ fn changed(told: Told<'_>, test: &Name) -> Option<Block> {
         .iter()
         .map(|g| {
             let text = |name: &str| g.measured.text(name).unwrap_or_default();
-            vec![
-                place(g).0.to_owned(),
-                place(g).1.to_owned(),
-                text("interruption"),
-                text("ripple"),
-                text("duration"),
-                text("series"),
-                g.verdict.word().to_owned(),
-            ]
+            let mut row = vec![place(g).0.to_owned(), place(g).1.to_owned()];
+            let values = ["interruption", "ripple", "duration", "series"];
+            row.extend(values.iter().chain(of_motor).map(|name| text(name)));
+            row.push(g.verdict.word().to_owned());
+            row
         })
         .collect();
     table.block()

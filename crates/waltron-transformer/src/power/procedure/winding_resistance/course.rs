@@ -57,6 +57,8 @@ pub(super) struct Course {
     retries: u32,
     /// Resistances as measured with what they are uncertain by, by place.
     found: HashMap<usize, (f64, f64)>,
+    /// The same of the other winding in the circuit.
+    beside: HashMap<usize, (f64, f64)>,
     /// What was held at this place since the current came on or the tap was changed.
     seen: Vec<(Arc<Program>, Observation)>,
     confirms: bool,
@@ -78,6 +80,7 @@ impl Course {
             held: seconds(0.0),
             retries: 0,
             found: HashMap::new(),
+            beside: HashMap::new(),
             seen: Vec::new(),
             confirms,
             next: None,
@@ -159,6 +162,28 @@ impl Course {
         Some(graded::alike(&self.places, &self.programs, alike, &all))
     }
 
+    /// What the place tells of the other winding in the circuit, with its phases against each other after the last.
+    fn other(&mut self) -> Vec<Finding> {
+        let place = &self.places.all[self.at];
+        let held: Vec<graded::Seen<'_>> = self.seen.iter().map(|(p, s)| (&**p, s)).collect();
+        let Some((found, settled)) = graded::beside(&self.places, &self.programs, place, &held)
+        else {
+            return Vec::new();
+        };
+        if let Some(read) = settled {
+            self.beside.insert(self.at, read);
+        }
+        let mut all = vec![found];
+        let comes = self.places.besides().any(|k| k > self.at && self.chosen[k]);
+        if let Some(second) = self.places.second.as_ref().filter(|_| !comes) {
+            let read = self.places.besides().map(|k| self.beside.get(&k).copied());
+            let read: Vec<Option<(f64, f64)>> = read.collect();
+            let point = &second.difference;
+            all.push(graded::differ(&self.places, &self.programs, point, &read, false));
+        }
+        all
+    }
+
     /// Leaves a place with what was read there.
     fn leave(&mut self, read: Result<Read, Trouble>) -> Vec<Finding> {
         let place = &self.places.all[self.at];
@@ -168,6 +193,7 @@ impl Course {
             self.found.insert(self.at, (read.ohm, read.u));
         }
         let mut found = vec![graded::resistance(&self.places, &self.programs, place, read)];
+        found.extend(self.other());
         found.extend(self.together(self.at));
         self.go_on();
         found
@@ -389,7 +415,10 @@ impl Procedure for Course {
         let kept: Vec<PointId> = self.together.iter().filter(|p| wanted(p)).cloned().collect();
         for at in 0..self.places.all.len() {
             let place = &self.places.all[at];
-            let own = wanted(&place.point) || place.change.as_ref().is_some_and(wanted);
+            let second = self.places.second.as_ref().is_some_and(|s| wanted(&s.difference));
+            let own = wanted(&place.point)
+                || place.change.as_ref().is_some_and(wanted)
+                || place.beside.as_ref().is_some_and(|b| second || wanted(&b.point));
             let alike = self.places.alike(place).is_some_and(|a| kept.contains(&a.point));
             self.chosen[at] = own || alike;
         }

@@ -1,7 +1,7 @@
 //! What was seen at a place, and what it comes to.
 
 use super::places::{Alike, Place, Places, ohms};
-use super::programs::{Programs, ends_at};
+use super::programs::{MOTOR, Programs, ends_at};
 use super::{CHANGE, CHARGE, DIFFERENCE, HOLD, MOVE, RESISTANCE};
 use crate::material::celsius;
 use crate::measure::{injected, of as shown};
@@ -9,8 +9,9 @@ use crate::power::changeover::{Changeover, Samples, changeover};
 use crate::power::settling::{Settling, settling};
 use crate::power::vector_group::Connection;
 use waltron_core::grading::{
-    Finding, Grade, Judgement, Limits, Value, Values, Verdict, judge_between,
+    Finding, Grade, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
 };
+use waltron_core::injection::measuring::{Captured, Probe};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::Program;
 use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds, significant, text};
@@ -83,11 +84,11 @@ fn segment(program: &Program, name: &str) -> Option<usize> {
 
 /// Readings of the resistance while it was held on, over several injections as if it were one: time in s and
 /// value.
-fn readings(programs: &Programs, held: &[Seen<'_>]) -> Vec<(f64, f64)> {
+fn readings(of: &Probe, held: &[Seen<'_>]) -> Vec<(f64, f64)> {
     let (mut all, mut before) = (Vec::new(), 0.0);
     for (program, seen) in held {
         let hold = segment(program, HOLD).unwrap_or_default();
-        let here = seen.in_segment(hold, &programs.resistance);
+        let here = seen.in_segment(hold, of);
         all.extend(here.filter_map(|r| Some((before + r.place?.time.si(), shown(r).ok()?.value))));
         before += seen.length().si();
     }
@@ -112,6 +113,11 @@ fn goes(programs: &Programs, readings: &[(f64, f64)]) -> Option<Settling> {
 
 /// What was measured where the current was held: by the last injection, and those that held on before it.
 pub(super) fn read(programs: &Programs, held: &[Seen<'_>]) -> Result<Read, Trouble> {
+    read_of(programs, &programs.resistance, held)
+}
+
+/// The same of one of the windings in the circuit.
+fn read_of(programs: &Programs, of: &Probe, held: &[Seen<'_>]) -> Result<Read, Trouble> {
     let none = || Trouble::Meter("nothing was put out".to_owned());
     let (program, seen) = held.last().ok_or_else(none)?;
     let hold = segment(program, HOLD).unwrap_or_default();
@@ -127,7 +133,7 @@ pub(super) fn read(programs: &Programs, held: &[Seen<'_>]) -> Result<Read, Troub
     if span.ended == Ended::Stop(0) {
         return Err(Trouble::BrokenOff);
     }
-    let last = seen.in_segment(hold, &programs.resistance).last();
+    let last = seen.in_segment(hold, of).last();
     let last = last.ok_or_else(|| Trouble::Meter("the resistance was not measured".to_owned()))?;
     let last = shown(last).map_err(Trouble::Meter)?;
     // A difference of negative values would be below every limit.
@@ -139,7 +145,7 @@ pub(super) fn read(programs: &Programs, held: &[Seen<'_>]) -> Result<Read, Troub
         return Err(Trouble::Meter(why));
     }
     let volts = seen.in_segment(hold, &programs.volts).last().and_then(|r| shown(r).ok());
-    let goes = goes(programs, &readings(programs, held));
+    let goes = goes(programs, &readings(of, held));
     let (left, of_left) = goes.map_or((0.0, 0.0), |s| (s.left, s.u));
     let share = |of: f64| of / last.value;
     Ok(Read {
@@ -185,6 +191,39 @@ pub(super) fn resistance(
         limits: place.limits.clone(),
         ..injected(place.point.clone(), RESISTANCE, &stimulus)
     };
+    told(places, programs, place, found, read, (places.factor, places.reference_k))
+}
+
+/// The other winding of the circuit, where it is read.
+pub(super) fn beside(
+    places: &Places,
+    programs: &Programs,
+    place: &Place,
+    held: &[Seen<'_>],
+) -> Option<(Finding, Option<(f64, f64)>)> {
+    let (of, second, probe) =
+        (place.beside.as_ref()?, places.second.as_ref()?, programs.beside.as_ref()?);
+    let stimulus = Values::none().with_quantity("current", programs.stimulus());
+    let found = Finding {
+        expected: of.expected.clone(),
+        limits: of.limits.clone(),
+        ..injected(of.point.clone(), RESISTANCE, &stimulus)
+    };
+    let read = read_of(programs, probe, held);
+    let settled = read.as_ref().ok().filter(|r| r.is_settled(programs)).map(|r| (r.ohm, r.u));
+    let at = (second.factor, second.reference_k);
+    Some((told(places, programs, place, found, read, at), settled))
+}
+
+/// What a reading comes to, told at the reference temperature.
+fn told(
+    places: &Places,
+    programs: &Programs,
+    place: &Place,
+    found: Finding,
+    read: Result<Read, Trouble>,
+    (factor, reference_k): (f64, f64),
+) -> Finding {
     let read = match read {
         Ok(read) => read,
         Err(trouble) => {
@@ -192,13 +231,13 @@ pub(super) fn resistance(
             return found.judged(Judgement::new(Verdict::Inconclusive, why));
         }
     };
-    let value = ohms(read.ohm * places.factor);
+    let value = ohms(read.ohm * factor);
     let found = Finding {
         measured: Values::none()
             .with_quantity("resistance", value)
             .with_quantity("as_measured", ohms(read.ohm))
             .with_percent("left", read.left),
-        uncertainty: Values::none().with_quantity("u", ohms(read.u * places.factor)),
+        uncertainty: Values::none().with_quantity("u", ohms(read.u * factor)),
         deviation: match found.expected.get("resistance") {
             Some(maker) => Values::none().with_percent("resistance", value.si / maker - 1.0),
             None => Values::none(),
@@ -228,7 +267,7 @@ pub(super) fn resistance(
         "; {} at {}, told at {}",
         ohms(read.ohm),
         celsius(places.temperature_k),
-        celsius(places.reference_k)
+        celsius(reference_k)
     ));
     if let Some(tau) = read.time_constant_s {
         let (left, tau) = (percent(read.left.abs()), text(seconds(tau)));
@@ -257,6 +296,38 @@ fn told_before(measured: &Values) -> Option<Changeover> {
     })
 }
 
+/// Below which share of its largest current a motor stands.
+const STANDS: f64 = 0.1;
+
+/// For how long the tap changer's motor ran, and what it took once it had started.
+fn motor(seen: &Observation) -> Option<Values> {
+    let is_motor = |c: &&Captured| c.tracks.iter().any(|t| t.of == *MOTOR);
+    let captured = seen.captures.iter().find(is_motor)?;
+    let samples = &captured.tracks.iter().find(|t| t.of == *MOTOR)?.samples;
+    let most = samples.iter().fold(0.0f64, |most, a| most.max(a.abs()));
+    let runs = |a: &f64| a.abs() > STANDS * most;
+    let (first, last) = (samples.iter().position(runs)?, samples.iter().rposition(runs)?);
+    // The later half tells what it takes, not what starts it; of what alternates by its effective value.
+    let later = &samples[first + (last - first) / 2..=last];
+    let amps = (later.iter().map(|a| a * a).sum::<f64>() / later.len() as f64).sqrt();
+    let time = (last - first) as f64 / captured.rate_hz;
+    Some(
+        Values::none()
+            .with_quantity("motor_time", Quantity { si: time, dimension: Dimension::TIME })
+            .with_quantity("motor_current", Quantity { si: amps, dimension: Dimension::CURRENT }),
+    )
+}
+
+/// The same by the values of a record.
+fn motor_before(measured: &Values) -> Option<Values> {
+    let (time, amps) = (measured.get("motor_time")?, measured.get("motor_current")?);
+    Some(
+        Values::none()
+            .with_quantity("motor_time", Quantity { si: time, dimension: Dimension::TIME })
+            .with_quantity("motor_current", Quantity { si: amps, dimension: Dimension::CURRENT }),
+    )
+}
+
 /// How many positions a change of the resistance is worth, where one is worth a known share.
 fn moved(place: &Place, before: &Place, was: f64, is: f64) -> Option<f64> {
     let step = place.volts / before.volts - 1.0;
@@ -274,7 +345,7 @@ pub(super) fn change(
     programs: &Programs,
     place: &Place,
     seen: &Observation,
-    before: Option<Changeover>,
+    before: Option<&Values>,
 ) -> Option<Finding> {
     let stimulus = Values::none().with_quantity("current", programs.stimulus());
     let time = |si| Quantity { si, dimension: Dimension::TIME };
@@ -285,7 +356,7 @@ pub(super) fn change(
         let why = Trouble::NotMoved.words(programs, place);
         return Some(found.judged(Judgement::new(Verdict::Inconclusive, why)));
     }
-    let Some(shows) = traced(seen).or(before) else {
+    let Some(shows) = traced(seen).or(before.and_then(told_before)) else {
         let why = "the samples of the change are not there";
         return Some(found.judged(Judgement::new(Verdict::Inconclusive, why)));
     };
@@ -294,6 +365,7 @@ pub(super) fn change(
         .with_quantity("duration", time(shows.duration_s))
         .with_quantity("slope", Quantity { si: shows.slope, dimension: Dimension::CURRENT_RATE })
         .with_quantity("series", ohms(shows.series_ohm));
+    let others = others.and(motor(seen).or(before.and_then(motor_before)).unwrap_or_default());
     let ripple = Values::none().with_percent("ripple", shows.ripple);
     let told = format!(
         "dips by {} in {}, {} in series at most",
@@ -346,8 +418,19 @@ pub(super) fn alike(
     of: &Alike,
     read: &[Option<(f64, f64)>],
 ) -> Finding {
+    differ(places, programs, &of.point, read, true)
+}
+
+/// The difference between phases: of this winding, or of the other one in the circuit.
+pub(super) fn differ(
+    places: &Places,
+    programs: &Programs,
+    point: &PointId,
+    read: &[Option<(f64, f64)>],
+    is_own: bool,
+) -> Finding {
     let stimulus = Values::none().with_quantity("current", programs.stimulus());
-    let found = injected(of.point.clone(), DIFFERENCE, &stimulus);
+    let found = injected(point.clone(), DIFFERENCE, &stimulus);
     let all: Option<Vec<(f64, f64)>> = read.iter().copied().collect();
     let Some(all) = all.filter(|all| all.len() == 3) else {
         let why = "not every phase was measured";
@@ -364,7 +447,7 @@ pub(super) fn alike(
     let mut measured = Values::none()
         .with_percent("difference", share)
         .with_quantity("absolute", ohms(high - low));
-    if let Some([a, b, c]) = of_phases(places, &values) {
+    if let Some([a, b, c]) = of_phases(places, &values).filter(|_| is_own) {
         let at = |ohm: f64| ohms(ohm * places.factor);
         measured = measured
             .with_quantity("phase_u", at(a))
@@ -411,6 +494,19 @@ pub(super) fn again(
         let all: Vec<Option<(f64, f64)>> = here.map(read_of).collect();
         return Ok(alike(places, programs, of, &all));
     }
+    if let Some(second) = places.second.as_ref().filter(|second| second.difference.id == *id) {
+        let of = |at: usize| {
+            let place = &places.all[at];
+            beside(places, programs, place, &held_at(place)).and_then(|(_, settled)| settled)
+        };
+        let all: Vec<Option<(f64, f64)>> = places.besides().map(of).collect();
+        return Ok(differ(places, programs, &second.difference, &all, false));
+    }
+    let is_beside = |place: &&Place| place.beside.as_ref().is_some_and(|b| b.point.id == *id);
+    if let Some(place) = places.all.iter().find(is_beside) {
+        let found = beside(places, programs, place, &held_at(place)).map(|(found, _)| found);
+        return found.ok_or_else(|| "the plan has no other winding in this circuit".to_owned());
+    }
     let place = places.all.iter().find(|place| {
         place.point.id == *id || place.change.as_ref().is_some_and(|change| change.id == *id)
     });
@@ -426,6 +522,6 @@ pub(super) fn again(
         .iter()
         .rfind(|(program, _)| fits(place, program) && segment(program, MOVE).is_some());
     let (_, seen) = moved.ok_or("nothing was injected for it")?;
-    change(places, programs, place, seen, told_before(&measured.measured))
+    change(places, programs, place, seen, Some(&measured.measured))
         .ok_or_else(|| "these settings do not grade it".to_owned())
 }

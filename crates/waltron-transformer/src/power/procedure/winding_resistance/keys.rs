@@ -29,8 +29,13 @@ pub struct WindingResistanceKeys {
     temperature: AnyQuantityText,
     /// Positions of the tap changer, by label, or `5..9` for a range; all if not given.
     positions: Option<Vec<Text>>,
+    /// The number of another winding in the same circuit, one after the other, read once in each phase: two windings
+    /// on a limb saturate it sooner, and both are measured at once.
+    with: Option<Spannable<u8>>,
     /// The band in which the readings must stay, as a share; `0.1 %` if not given.
     steady: Option<QuantityText<Ratio>>,
+    /// How many of the readings' digits must stay the same, in place of `steady`: 2 to 6.
+    steady_digits: Option<Spannable<u32>>,
     /// For how long; 10 s if not given.
     steady_for: Option<QuantityText<Time>>,
     /// The most that may be left to come then, by slope and time constant, as a share; `0.2 %` if not given.
@@ -48,6 +53,7 @@ pub struct WindingResistanceKeys {
 pub struct WindingResistanceTest {
     pub(super) test: Name,
     pub(super) winding: u8,
+    pub(super) with: Option<u8>,
     pub(super) current: Option<Current>,
     pub(super) temperature_k: f64,
     pub(super) positions: Positions,
@@ -99,6 +105,46 @@ impl TestKeys for WindingResistanceKeys {
         };
         let (steady, left) =
             (share(&self.steady, 1e-3, problems), share(&self.left, 2e-3, problems));
+        let steady = match &self.steady_digits {
+            None => steady,
+            Some(digits) => {
+                let message = match (self.steady.is_some(), *digits.get()) {
+                    (true, _) => "either `steady` or `steady_digits`, not both",
+                    (_, 2..=6) => "",
+                    _ => "2 to 6 digits can stay the same",
+                };
+                if !message.is_empty() {
+                    problems.push(Problem::new(digits.span(), message));
+                    return None;
+                }
+                // Whatever the first digit is: no more than one of the last.
+                Some(10f64.powi(-(*digits.get() as i32)))
+            }
+        };
+        let with = match &self.with {
+            None => None,
+            Some(field) => {
+                let other = procedure::winding(of, Some(field), 2, &head, problems)?;
+                if other == number {
+                    let message = "another winding is wanted: this one is measured already";
+                    problems.push(Problem::new(field.span(), message));
+                    return None;
+                }
+                Some(other)
+            }
+        };
+        if let (Some(other), Some(current)) = (with.and_then(|n| of.winding(n)), current)
+            && current.si() > other.most_a() * (1.0 + 1e-9)
+        {
+            let place = self.current.as_ref().map_or_else(|| head.id.span(), Field::span);
+            let message = format!(
+                "at most {} may flow through winding {}, which is in the same circuit",
+                amps(other.most_a()),
+                other.number
+            );
+            problems.push(Problem::new(place, message));
+            return None;
+        }
         let steady_for = time(&self.steady_for, 10.0, problems)?;
         let at_most = time(&self.at_most, 600.0, problems)?;
         if steady_for >= at_most {
@@ -114,6 +160,7 @@ impl TestKeys for WindingResistanceKeys {
         Some(Arc::new(WindingResistanceTest {
             test: head.name(),
             winding: number,
+            with,
             current,
             temperature_k: temperature?.si,
             positions: positions?,

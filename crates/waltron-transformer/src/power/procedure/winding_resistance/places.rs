@@ -3,8 +3,8 @@
 use super::keys::WindingResistanceTest;
 use super::{CHANGE, DIFFERENCE, RESISTANCE};
 use crate::measure::{between, point};
-use crate::power::asset::{ChangerKind, Difference, PowerTransformer, Stand};
-use crate::power::pairs::{Pair, Terminal};
+use crate::power::asset::{ChangerKind, Difference, PowerTransformer, Stand, Winding};
+use crate::power::pairs::{Pair, Shot, Terminal};
 use crate::power::procedure::positions::{as_stands, prefix};
 use crate::power::vector_group::Connection;
 use waltron_core::grading::{Limits, PointId, Value, Values};
@@ -31,6 +31,25 @@ pub(super) struct Place {
     pub(super) limits: Limits,
     /// The line voltage here, which turns follow.
     pub(super) volts: f64,
+    /// What of another winding in the same circuit is graded here.
+    pub(super) beside: Option<Beside>,
+}
+
+/// A phase of another winding in the same circuit.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Beside {
+    pub(super) point: PointId,
+    pub(super) expected: Values,
+    pub(super) limits: Limits,
+}
+
+/// The other winding of a circuit.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Second {
+    /// Its phases against each other.
+    pub(super) difference: PointId,
+    pub(super) factor: f64,
+    pub(super) reference_k: f64,
 }
 
 /// What the phases at a position are held against.
@@ -55,6 +74,8 @@ pub(super) struct Places {
     pub(super) factor: f64,
     pub(super) reference_k: f64,
     pub(super) temperature_k: f64,
+    /// Another winding in the same circuit.
+    pub(super) second: Option<Second>,
     /// What a phase of the winding has of what is measured between its terminals.
     pub(super) connection: Connection,
     pub(super) neutral: bool,
@@ -62,6 +83,48 @@ pub(super) struct Places {
 
 pub(super) fn ohms(si: f64) -> Quantity {
     Quantity { si, dimension: Dimension::RESISTANCE }
+}
+
+impl Beside {
+    fn of(
+        test: &WindingResistanceTest,
+        of: &PowerTransformer,
+        other: &Winding,
+        pair: Pair,
+    ) -> Self {
+        let name = match pair.to {
+            Terminal::Neutral => format!("second/{}", pair.from.letter()),
+            to => format!("second/{}-{}", pair.from.letter(), to.letter()),
+        };
+        let of_maker = of.maker_ohm(other.number, &of.principal());
+        let limits = of_maker.map_or(Limits::None, |ohm| {
+            between(of.allowed.resistance.limits(ohm), Dimension::RESISTANCE)
+        });
+        let expected = of_maker
+            .map_or(Values::none(), |ohm| Values::none().with_quantity("resistance", ohms(ohm)));
+        Self { point: point(&test.test, &name), expected, limits }
+    }
+}
+
+/// The pairs of another winding that share a limb with the phases of this one, so that a current through both drives
+/// the flux the same way.
+fn in_circuit(of: &PowerTransformer, fed: u8, other: u8) -> Result<[Pair; 3], SetupError> {
+    let shots = of.limbs().shots(fed, other);
+    let plain = |shot: &Shot| shot.fed.joined.is_none() && shot.measured.joined.is_none();
+    let found = shots.filter(|shots| {
+        let neutral = of.group.sides[usize::from(fed) - 1].neutral;
+        let own = |k: usize| {
+            let to = if neutral { Terminal::Neutral } else { Terminal::Phase((k as u8 + 1) % 3) };
+            Pair::of(fed, Terminal::Phase(k as u8), to)
+        };
+        (0..3).all(|k| plain(&shots[k]) && shots[k].fed == own(k))
+    });
+    found.map(|shots| shots.map(|shot| shot.measured)).ok_or_else(|| {
+        SetupError::Unknown(format!(
+            "windings {fed} and {other} of {} have no phases that can be in one circuit: leave `with` out",
+            of.group
+        ))
+    })
 }
 
 impl Places {
@@ -78,6 +141,11 @@ impl Places {
         let factor = winding.material.factor(false, test.temperature_k, winding.reference_k);
         let stands = test.positions.stands(of);
         let position = |stand: &Stand| changer.map_or(0, |(k, _)| stand.0[k]);
+        let other = test.with.and_then(|n| of.winding(n));
+        let pairs = match other {
+            Some(other) => Some(in_circuit(of, test.winding, other.number)?),
+            None => None,
+        };
         let mut all = Vec::new();
         for phase in 0..3u8 {
             let to =
@@ -106,8 +174,16 @@ impl Places {
                     let (from, to) = (label.trim_end_matches('/').to_owned(), prefix(of, stand));
                     point(&test.test, &format!("{from}-{to}{name}"))
                 });
+                let second = pairs.as_ref().map(|pairs| pairs[usize::from(phase)]);
+                let leads = match second {
+                    Some(second) => format!("{pair} + {second}"),
+                    None => pair.to_string(),
+                };
+                // Once in each phase: it has no positions of its own here.
+                let beside = second.zip(other).filter(|_| **stand == stands[0]);
+                let beside = beside.map(|(pair, other)| Beside::of(test, of, other, pair));
                 all.push(Place {
-                    leads: pair.to_string().as_str().into(),
+                    leads: leads.as_str().into(),
                     stands: as_stands(of, stand),
                     position: position(stand),
                     point: id,
@@ -115,6 +191,7 @@ impl Places {
                     expected,
                     limits,
                     volts: of.volts(test.winding, stand),
+                    beside,
                 });
             }
         }
@@ -134,9 +211,19 @@ impl Places {
             factor,
             reference_k: winding.reference_k,
             temperature_k: test.temperature_k,
+            second: other.map(|other| Second {
+                difference: point(&test.test, "second/difference"),
+                factor: other.material.factor(false, test.temperature_k, other.reference_k),
+                reference_k: other.reference_k,
+            }),
             connection: side.connection,
             neutral: side.neutral,
         })
+    }
+
+    /// The places where the other winding of the circuit is read.
+    pub(super) fn besides(&self) -> impl Iterator<Item = usize> + '_ {
+        (0..self.all.len()).filter(|at| self.all[*at].beside.is_some())
     }
 
     /// What is graded of the phases of a place together.
@@ -155,6 +242,13 @@ impl Places {
         let mut all = vec![PlannedPoint::certain(place.point.clone(), RESISTANCE)];
         if let Some(change) = &place.change {
             all.insert(0, PlannedPoint::certain(change.clone(), CHANGE));
+        }
+        if let Some(beside) = &place.beside {
+            all.push(PlannedPoint::certain(beside.point.clone(), RESISTANCE));
+            if let Some(second) = self.second.as_ref().filter(|_| self.besides().last() == Some(at))
+            {
+                all.push(PlannedPoint::certain(second.difference.clone(), DIFFERENCE));
+            }
         }
         let last = self.all.iter().rposition(|p| p.stands == place.stands);
         if let Some(alike) = self.alike(place).filter(|_| last == Some(at)) {

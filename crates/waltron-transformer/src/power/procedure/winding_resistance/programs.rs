@@ -28,6 +28,10 @@ const READS: f64 = 30.0;
 const RATE_HZ: f64 = 10_000.0;
 const AROUND_S: [f64; 2] = [0.35, 0.35];
 
+/// Samples of the motor: how many a second, from and to how long around where a change is noticed, in s.
+const MOTOR_RATE_HZ: f64 = 500.0;
+const MOTOR_AROUND_S: [f64; 2] = [15.0, 0.5];
+
 /// From where a change is noticed until its contacts have changed over for certain.
 const OVER_S: f64 = 0.5;
 
@@ -42,6 +46,10 @@ pub(super) struct Programs {
     pub(super) resistance: Probe,
     pub(super) volts: Probe,
     pub(super) amps: Probe,
+    /// The resistance of another winding in the same circuit.
+    pub(super) beside: Option<Probe>,
+    /// Whether the rig sees the tap changer's motor.
+    motor: bool,
     steady: f64,
     pub(super) steady_for: Time,
     pub(super) left: f64,
@@ -79,7 +87,9 @@ impl Programs {
             )
         })?;
         let winding = of.winding(test.winding);
-        let most = winding.map_or(0.0, |w| w.most_a().min(w.current_a() / 10.0));
+        let both = [winding, test.with.and_then(|n| of.winding(n))];
+        let most = both.into_iter().flatten().map(|w| w.most_a().min(w.current_a() / 10.0));
+        let most = most.reduce(f64::min).unwrap_or(0.0);
         let current = test.current.unwrap_or(Current::from_si(round_below(
             most.min(output.range.si()),
             &[5.0, 2.0, 1.0],
@@ -92,6 +102,13 @@ impl Programs {
             resistance: probe(rig, &sides, Property::Dc)?,
             volts: probe(rig, &sides[..1], Property::Dc)?,
             amps: probe(rig, &sides[1..], Property::Dc)?,
+            beside: match test.with {
+                Some(_) => {
+                    Some(probe(rig, &["second winding voltage", "winding current"], Property::Dc)?)
+                }
+                None => None,
+            },
+            motor: rig.meter(MOTOR).is_some(),
             steady: test.steady,
             steady_for: test.steady_for,
             left: test.left,
@@ -148,6 +165,7 @@ impl Programs {
             once(&self.volts),
             once(&self.amps),
         ];
+        segment.reads.extend(self.beside.iter().flat_map(|beside| [often(beside), once(beside)]));
         segment
     }
 
@@ -214,6 +232,7 @@ impl Programs {
                 let name = place.change.as_ref().map_or("change of tap", |change| &change.id);
                 let name = Name::from(name);
                 program.captures = vec![self.trace(0, name.clone())];
+                program.captures.extend(self.motor.then(|| motor_trace(&name)));
                 program.capture = Some(name);
                 program.stands = before.stands.clone();
                 program
@@ -242,6 +261,23 @@ impl Programs {
 
     pub(super) fn stimulus(&self) -> Quantity {
         Quantity { si: self.current.si(), dimension: Dimension::CURRENT }
+    }
+}
+
+/// The meter of a tap changer's motor.
+pub(super) const MOTOR: &str = "motor current";
+
+/// From before the contacts change over until the motor has stopped.
+fn motor_trace(of: &Name) -> Capture {
+    Capture {
+        name: format!("{of} motor").as_str().into(),
+        of: vec![MOTOR.into()],
+        rate_hz: MOTOR_RATE_HZ,
+        part: Part::AroundEnd {
+            segment: 0,
+            before: seconds(MOTOR_AROUND_S[0]),
+            after: seconds(MOTOR_AROUND_S[1]),
+        },
     }
 }
 
