@@ -5,7 +5,9 @@ mod dielectric;
 mod form;
 mod insulated;
 mod insulation_form;
+mod leads;
 mod limbs;
+mod motor;
 mod network;
 #[cfg(test)]
 mod tests;
@@ -22,7 +24,9 @@ use crate::wave::{self, Source};
 use crate::{Noise, Specimen, Unconnected, Window};
 use change::Change;
 use insulated::{Insulated, Looks};
+use leads::Leads;
 use limbs::{Coil, Feed, Limbs, MOST_LOOPS};
+use motor::Motor;
 use network::{Edge, loops, way};
 use std::f64::consts::TAU;
 use waltron_core::injection::capability::Capability;
@@ -51,10 +55,6 @@ const BEND: f64 = 2e-3;
 
 /// How long a source takes to make good what its current is off by, in s.
 const REGULATES_S: f64 = 1.0;
-
-/// How long a motor runs on after its contacts, and the time constant of its start, in s.
-const MOTOR_AFTER_S: f64 = 0.3;
-const MOTOR_STARTS_S: f64 = 0.06;
 
 /// The voltage of an arc where a lead falls off, in V.
 const ARC_V: f64 = 800.0;
@@ -123,17 +123,6 @@ enum Fed {
     },
 }
 
-/// Where the leads are: the ends of what is fed, what is joined with its second end, and what is measured.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-struct Leads {
-    fed: Option<(usize, usize)>,
-    joined: Vec<(usize, usize)>,
-    shorted: Vec<(usize, usize)>,
-    measured: Option<(usize, usize)>,
-    /// The first winding of two in one circuit.
-    first: Option<(usize, usize)>,
-}
-
 /// The simulated power transformer in virtual time. It has no contacts.
 #[derive(Clone, Debug)]
 pub struct PowerTransformer {
@@ -153,8 +142,7 @@ pub struct PowerTransformer {
     /// The edges between the ends of what is measured.
     measured: Vec<(usize, f64)>,
     first: Vec<(usize, f64)>,
-    /// From when to when a tap changer's motor ran, in s, and what it took, in A.
-    motor: Vec<(f64, f64, f64)>,
+    motor: Motor,
     seed: u64,
     shot: u64,
     outlets: Vec<Outlet>,
@@ -203,7 +191,7 @@ impl PowerTransformer {
             insulated: Insulated::default(),
             measured: Vec::new(),
             first: Vec::new(),
-            motor: Vec::new(),
+            motor: Motor::default(),
             seed,
             shot: 0,
             outlets: Vec::new(),
@@ -264,8 +252,7 @@ impl PowerTransformer {
         let count = coils.len();
         let inside: Vec<usize> = (0..count).collect();
         // What joined terminals have between them counts on the way of what is measured as well.
-        let joins = self.leads.joined.iter().chain(&self.leads.shorted);
-        edges.extend(joins.map(|(from, to)| Edge { from: *from, to: *to }));
+        edges.extend(self.leads.joins());
         let through: Vec<usize> = (0..edges.len()).collect();
         let between = |ends: Option<(usize, usize)>, through: &[usize]| {
             ends.and_then(|(from, to)| way(&edges, through, from, to)).unwrap_or_default()
@@ -301,7 +288,11 @@ impl PowerTransformer {
 
     fn kept(&self) -> [f64; KEPT] {
         let (v, i) = self.limbs.fed;
-        let first = if self.first.is_empty() { v } else { self.limbs.volts(&self.first) };
+        // What opens draws an arc, which bounds what is left across it.
+        let first = match self.first.is_empty() {
+            true => v,
+            false => self.limbs.volts(&self.first).clamp(-ARC_V, ARC_V),
+        };
         [v, i, self.limbs.volts(&self.measured), first]
     }
 
@@ -445,17 +436,6 @@ impl PowerTransformer {
         self.history.push(first);
     }
 
-    /// What a tap changer's motor takes: more while it starts.
-    fn motor(&self, window: Window) -> Vec<f64> {
-        let at = |k: usize| {
-            let time = window.start_s + k as f64 / window.rate_hz;
-            let runs = self.motor.iter().filter(|(from, to, _)| (*from..*to).contains(&time));
-            runs.map(|(from, _, amps)| amps * (1.0 + 4.0 * (-(time - from) / MOTOR_STARTS_S).exp()))
-                .sum()
-        };
-        (0..window.count).map(at).collect()
-    }
-
     /// What a meter sees of insulation, where its leads are there.
     fn at_insulation(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = AT_INSULATION.iter().find(|(name, _)| *of == *name)?;
@@ -468,24 +448,6 @@ impl PowerTransformer {
         let place = (start_s * 1e6) as u64 ^ (name << 40);
         Noise::of_shot(self.seed ^ place, self.shot)
     }
-
-    /// Terminals that are shorted, such as `2U+2V+2W`: each with the first.
-    fn shorted(&self, names: &str) -> Option<Vec<(usize, usize)>> {
-        let nodes: Option<Vec<usize>> = names.split('+').map(|name| self.node(name)).collect();
-        let nodes = nodes?;
-        let (first, rest) = nodes.split_first()?;
-        Some(rest.iter().map(|node| (*first, *node)).collect())
-    }
-
-    /// The two ends of something such as `1U-1N` or `1U-1V+1W`, and what is joined with the second.
-    #[allow(clippy::type_complexity, reason = "ends and joins, read once")]
-    fn ends(&self, text: &str) -> Option<((usize, usize), Vec<(usize, usize)>)> {
-        let (from, to) = text.trim().split_once('-')?;
-        let mut others = to.split('+').map(|name| self.node(name));
-        let (from, to) = (self.node(from)?, others.next()??);
-        let joined = others.map(|other| Some((to, other?))).collect::<Option<Vec<_>>>()?;
-        Some(((from, to), joined))
-    }
 }
 
 impl Specimen for PowerTransformer {
@@ -495,11 +457,7 @@ impl Specimen for PowerTransformer {
         if let Some(change) = &mut self.change {
             change.at_s -= self.now;
         }
-        let now = self.now;
-        self.motor.retain_mut(|(from, to, _)| {
-            (*from, *to) = (*from - now, *to - now);
-            *to > 0.0
-        });
+        self.motor.begin(self.now);
         self.fine_until = 0.0;
         (self.now, self.solved) = (0.0, 0.0);
         self.most = [0.0; KEPT];
@@ -545,39 +503,17 @@ impl Specimen for PowerTransformer {
 
     fn lead(&mut self, place: &Name) -> Result<(), Unconnected> {
         let unknown = || Unconnected { meaning: place.clone(), has: Vec::new() };
-        let mut leads = Leads::default();
         self.insulated.leads = self.truth.insulation.leads(place.as_str());
-        if !place.as_str().is_empty() && self.insulated.leads.is_none() {
-            let mut parts = place.as_str().split(" / ");
-            let fed = parts.next().ok_or_else(unknown)?;
-            match fed.split_once(" + ") {
-                // Two windings, one after the other.
-                Some((first, second)) => {
-                    let (first, _) = self.ends(first).ok_or_else(unknown)?;
-                    let (second, _) = self.ends(second).ok_or_else(unknown)?;
-                    (leads.first, leads.measured) = (Some(first), Some(second));
-                    leads.fed = Some((first.0, second.1));
-                    leads.joined = vec![(first.1, second.0)];
-                }
-                None => {
-                    let (fed, joined) = self.ends(fed).ok_or_else(unknown)?;
-                    (leads.fed, leads.joined) = (Some(fed), joined);
-                }
-            }
-            for part in parts {
-                match part.strip_suffix(" shorted") {
-                    Some(names) => leads.shorted = self.shorted(names).ok_or_else(unknown)?,
-                    None => leads.measured = Some(self.ends(part).ok_or_else(unknown)?.0),
-                }
-            }
-            // What closes more ways than are solved is no way to feed anything.
-            let joins = leads.joined.iter().chain(&leads.shorted);
-            let joins = joins.map(|(from, to)| Edge { from: *from, to: *to });
-            let (_, mut edges) = self.coils();
-            edges.extend(joins);
-            if loops(&edges).len() + 1 > MOST_LOOPS {
-                return Err(unknown());
-            }
+        let leads = match place.as_str() {
+            "" => Leads::default(),
+            _ if self.insulated.leads.is_some() => Leads::default(),
+            text => Leads::parse(text, &|name| self.node(name)).ok_or_else(unknown)?,
+        };
+        // What closes more ways than are solved is no way to feed anything.
+        let (_, mut edges) = self.coils();
+        edges.extend(leads.joins());
+        if leads.fed.is_some() && loops(&edges).len() + 1 > MOST_LOOPS {
+            return Err(unknown());
         }
         if leads != self.leads {
             self.solve();
@@ -617,7 +553,7 @@ impl Specimen for PowerTransformer {
         if to != from {
             let at_s = self.now + changer.way.takes_s;
             if let Some(amps) = changer.way.motor_a {
-                self.motor.push((self.now, at_s + MOTOR_AFTER_S, amps));
+                self.motor.run(self.now, at_s, amps);
             }
             self.change = Some(Change { of: k, from, to, at_s, passed: 0 });
         }
@@ -676,15 +612,16 @@ impl Specimen for PowerTransformer {
     fn samples(&self, of: &Name, window: Window) -> Option<Vec<f64>> {
         let (_, look) = self.looks.iter().find(|(name, _)| name == of)?;
         let Window { start_s, rate_hz, count } = window;
-        let special = if *of == *MOTOR { Some(self.motor(window)) } else { None };
+        let special = if *of == *MOTOR { Some(self.motor.samples(window)) } else { None };
         let mut samples = match special.or_else(|| self.at_insulation(of, window)) {
             Some(samples) => samples,
             None => self.history.samples(start_s, 1.0 / rate_hz, count, *look),
         };
         if self.truth.noise > 0.0 {
-            let largest = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
+            // By what is there most of the time: a moment's arc scatters nothing before it.
+            let size = samples.iter().map(|s| s.abs()).sum::<f64>() / samples.len().max(1) as f64;
             let mut noise = self.noise(of, start_s);
-            samples.iter_mut().for_each(|s| *s += largest * noise.draw(self.truth.noise));
+            samples.iter_mut().for_each(|s| *s += size * noise.draw(self.truth.noise));
         }
         Some(samples)
     }

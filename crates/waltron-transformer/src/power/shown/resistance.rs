@@ -236,7 +236,13 @@ fn changes(tag: &str, of_asset: &PowerTransformer, told: Told<'_>, test: &Name) 
             panels.push(panel(title, most, curves));
         }
     }
-    let ohms = highest(&series);
+    // What opens has no end: the scale is that of the changes that are sound.
+    let sound = |g: &&&Grade| g.verdict != Verdict::Fail;
+    let of_sound = grades.iter().filter(sound).filter_map(|g| g.measured.get("series"));
+    let ohms = of_sound.reduce(f64::max).map_or_else(|| highest(&series), |most| 1.5 * most);
+    for curve in &mut series {
+        curve.points.retain(|(_, y)| *y <= 1.08 * ohms);
+    }
     panels.push(panel("In series, Ohm".to_owned(), ohms.max(1e-3), series));
     let failed = grades.iter().filter(|g| g.verdict == Verdict::Fail).count();
     let subtitle = match failed {
