@@ -4,7 +4,7 @@ use waltron_core::grading::Grade;
 use waltron_core::injection::program::Stand;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::quantity::Time;
+use waltron_core::quantity::{Quantity, Time};
 use waltron_core::text::name::Name;
 
 /// Answers prompts and can stop the run.
@@ -48,6 +48,9 @@ pub trait Attendant {
     /// Shows what is put out and seen at present.
     fn sees(&mut self, _present: &Present<'_>) {}
 
+    /// Shows what is waited for: a measured value on its way to where it ends the stage.
+    fn waits(&mut self, _waiting: &Waiting) {}
+
     /// Whether the run shall stop; asked often, also while outputs are on.
     fn wants_to_stop(&self) -> bool;
 }
@@ -85,6 +88,19 @@ pub struct Present<'a> {
     pub out: &'a Stimulus,
     /// The contacts that are closed, by meaning.
     pub closed: &'a [Name],
+}
+
+/// A measured value on its way.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Waiting {
+    /// What is measured.
+    pub of: String,
+    /// Its value now.
+    pub value: Quantity,
+    /// Where it must get.
+    pub towards: Quantity,
+    /// How long that takes if it goes on as it does, where it goes there at all.
+    pub left: Option<Time>,
 }
 
 /// Confirms everything and never stops: for unattended runs and tests.

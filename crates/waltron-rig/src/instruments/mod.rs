@@ -12,7 +12,7 @@ pub use registers::{Bits, Register, Space};
 use form::SetBy;
 pub use form::{InstrumentFile, InstrumentForm, Place};
 
-use crate::attendant::{Attendant, Moment, Present, Wish};
+use crate::attendant::{Attendant, Moment, Present, Waiting, Wish};
 use crate::rig::{Announced, Rig, RigError};
 use crate::scpi_rig::Link;
 use std::time::{Duration, Instant};
@@ -286,6 +286,10 @@ impl Attendant for Watching<'_> {
 
     fn sees(&mut self, present: &Present<'_>) {
         self.attendant.sees(present);
+    }
+
+    fn waits(&mut self, waiting: &Waiting) {
+        self.attendant.waits(waiting);
     }
 
     fn wants_to_stop(&self) -> bool {

@@ -1,14 +1,18 @@
 //! Whether a segment's stop conditions hold.
 
 use super::debounce::Debounce;
-use crate::attendant::Attendant;
+use crate::attendant::{Attendant, Waiting};
+use std::collections::VecDeque;
 use waltron_core::injection::measuring::Probe;
 use waltron_core::injection::observation::Edge;
-use waltron_core::injection::program::{Condition, Stop};
-use waltron_core::quantity::{Time, seconds};
+use waltron_core::injection::program::{Condition, Relation, Stop};
+use waltron_core::quantity::{Measure, Quantity, Time, seconds};
 
 /// How often what somebody tells is looked at, and measured values where their segment does not say.
 pub(super) const POLL_S: f64 = 0.01;
+
+/// Over which time it is seen how quickly a value goes on, in s.
+const GOES_S: f64 = 2.0;
 
 /// The conditions of one segment while it plays.
 pub(super) struct Watch<'a> {
@@ -28,6 +32,8 @@ pub(super) struct Watch<'a> {
     marked: bool,
     /// What is watched outside is as it was seen last.
     outside: bool,
+    /// Of the value that ends the segment, some values so far: to tell how long it takes.
+    on_its_way: VecDeque<(Time, f64)>,
 }
 
 impl<'a> Watch<'a> {
@@ -54,7 +60,20 @@ impl<'a> Watch<'a> {
         let next_poll = (!values.is_empty()).then_some(start);
         let next_told = is_told.then_some(start);
         let (marked, outside) = (false, false);
-        Self { stops, parts, start, steady, values, next_poll, every, next_told, marked, outside }
+        let on_its_way = VecDeque::new();
+        Self {
+            stops,
+            parts,
+            start,
+            steady,
+            values,
+            next_poll,
+            every,
+            next_told,
+            marked,
+            outside,
+            on_its_way,
+        }
     }
 
     /// Whether something is to be looked at now.
@@ -92,6 +111,11 @@ impl<'a> Watch<'a> {
         for ((_, known), value) in self.values.iter_mut().zip(values) {
             *known = value;
         }
+        if attendant.is_watching()
+            && let Some(waiting) = self.waiting(now)
+        {
+            attendant.waits(&waiting);
+        }
         let mut histories = self.steady.iter_mut();
         for part in &self.parts {
             if let Condition::Stable { probe, time, .. } = part
@@ -108,6 +132,32 @@ impl<'a> Watch<'a> {
             }
         }
         self.next_poll = Some(now + self.every);
+    }
+
+    /// How far the value is that ends the segment once it is large enough.
+    fn waiting(&mut self, now: Time) -> Option<Waiting> {
+        let found = self.stops.iter().find_map(|stop| match &stop.when {
+            Condition::Reading { probe, relation: Relation::AtLeast, limit_si } => {
+                Some((probe, *limit_si))
+            }
+            _ => None,
+        });
+        let (probe, limit) = found.filter(|(_, limit)| limit.is_finite())?;
+        let value = self.values.iter().find(|(known, _)| known == probe)?.1?;
+        self.on_its_way.push_back((now, value));
+        while self.on_its_way.front().is_some_and(|(then, _)| now - *then > seconds(GOES_S)) {
+            self.on_its_way.pop_front();
+        }
+        let (then, was) = *self.on_its_way.front()?;
+        let rises = (value - was) / (now - then).si().max(1e-9);
+        let left = (limit - value) / rises;
+        let of = |si| Quantity { si, dimension: probe.dimension };
+        Some(Waiting {
+            of: probe.of.to_string(),
+            value: of(value),
+            towards: of(limit),
+            left: (rises > 0.0 && left.is_finite() && left > 0.0).then(|| seconds(left)),
+        })
     }
 
     /// Puts the next look off until a moment.

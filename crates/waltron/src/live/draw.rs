@@ -95,6 +95,7 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
     // Where the leads are, and the stage; of what has one place only the outputs tell enough.
     let stage = state.stage.split_once(" · ").into_iter().flat_map(|(place, stage)| [place, stage]);
     let mut lines: Vec<Line<'_>> = stage.map(|part| Line::styled(plain(part), STRONG)).collect();
+    lines.extend(state.waits.iter().flatten().map(|waits| Line::raw(plain(waits))));
     lines.push(Line::from(vec![
         Span::styled("time    ", FAINT),
         Span::raw(format!("{:.2} s", state.now.si())),
@@ -243,6 +244,28 @@ mod tests {
         let closed = ["start".into()];
         state.sees(&Present { now: seconds(0.42), out: &out, closed: &closed });
         state
+    }
+
+    /// What is waited for stands with the present values, and goes once nobody looks at it any more.
+    #[test]
+    fn a_current_on_its_way_shows_how_long_it_takes() {
+        use waltron_core::quantity::{Dimension, Quantity};
+        use waltron_rig::attendant::Waiting;
+        let mut state = state();
+        let amps = |si| Quantity { si, dimension: Dimension::CURRENT };
+        let of = "winding current".to_owned();
+        let mut waiting =
+            Waiting { of, value: amps(3.21), towards: amps(4.9), left: Some(seconds(6.4)) };
+        state.waits(&waiting);
+        let shown = screen(&state, 120, 40);
+        assert!(shown.contains("winding current 3.21 A of 4.9 A"), "{shown}");
+        assert!(shown.contains("about 6 s left"), "{shown}");
+        waiting.left = None;
+        state.waits(&waiting);
+        assert!(screen(&state, 120, 40).contains("it does not rise"));
+        let out = Stimulus::default();
+        state.sees(&Present { now: seconds(9.0), out: &out, closed: &[] });
+        assert!(!screen(&state, 120, 40).contains("does not rise"));
     }
 
     fn screen(state: &State, width: u16, height: u16) -> String {

@@ -21,7 +21,7 @@ use std::time::{Duration, Instant};
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::record::Event;
 use waltron_core::text::name::Name;
-use waltron_rig::attendant::Present;
+use waltron_rig::attendant::{Present, Waiting};
 
 /// Time between two pictures.
 const FRAME: Duration = Duration::from_millis(50);
@@ -236,6 +236,11 @@ impl Live {
     /// Shows what is put out and seen.
     pub(crate) fn sees(&self, present: &Present<'_>) {
         lock(&self.0.state).sees(present);
+    }
+
+    /// Shows what is waited for.
+    pub(crate) fn waits(&self, waiting: &Waiting) {
+        lock(&self.0.state).waits(waiting);
     }
 
     /// Shows a line of text.

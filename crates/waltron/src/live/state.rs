@@ -14,7 +14,7 @@ use waltron_core::record::Event;
 use waltron_core::section::Chart;
 use waltron_core::text::name::Name;
 use waltron_core::wing::Told;
-use waltron_rig::attendant::Present;
+use waltron_rig::attendant::{Present, Waiting};
 
 /// Lines that the log keeps.
 const MOST_LINES: usize = 500;
@@ -28,6 +28,10 @@ pub(crate) struct State {
     pub(super) test: String,
     /// What is injected: the place where there are several, and the stage.
     pub(super) stage: String,
+    /// What the stage waits for, and for how long about.
+    pub(super) waits: Option<[String; 2]>,
+    /// When that was told.
+    waits_at: Time,
     pub(super) total: usize,
     pub(super) done: usize,
     pub(super) counts: Summary,
@@ -179,6 +183,7 @@ impl State {
     /// Notes what is injected next.
     pub(super) fn begins(&mut self, stage: &str) {
         self.stage = stage.to_owned();
+        self.waits = None;
     }
 
     /// Notes which test runs, and shows its element's characteristic.
@@ -222,9 +227,27 @@ impl State {
         chart.as_ref()
     }
 
+    /// Takes what is waited for.
+    pub(super) fn waits(&mut self, waiting: &Waiting) {
+        let left = match waiting.left {
+            Some(left) if left.si() >= 1.0 => {
+                format!("about {} left", text(Time::from_si(left.si().round())))
+            }
+            Some(_) => "almost there".to_owned(),
+            None => "it does not rise".to_owned(),
+        };
+        self.waits_at = self.now;
+        let Waiting { of, value, towards, .. } = waiting;
+        self.waits = Some([format!("{of} {value:.3} of {towards:.3}"), left]);
+    }
+
     /// Takes what is put out and seen now.
     pub(super) fn sees(&mut self, present: &Present<'_>) {
         self.now = present.now;
+        // What nobody looks at any more is not waited for.
+        if (self.now - self.waits_at).si().abs() > 2.0 {
+            self.waits = None;
+        }
         self.energised = !present.out.is_off();
         self.outputs = outputs(present.out);
         for (meaning, closed) in &mut self.contacts {

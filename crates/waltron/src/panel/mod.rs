@@ -16,7 +16,7 @@ use waltron_core::grading::Verdict;
 use waltron_core::injection::program::Stand;
 use waltron_core::plan::Answers;
 use waltron_core::procedure::{Answer, Question, Wanted};
-use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
+use waltron_rig::attendant::{Attendant, Moment, Present, Waiting, Wish};
 
 /// What is typed between prompts, in one line.
 const COMMANDS: &str = "type p and Enter to pause, r to repeat the last point, s to skip this test, m to set a mark, q to stop";
@@ -325,6 +325,12 @@ impl Attendant for Panel {
     fn sees(&mut self, present: &Present<'_>) {
         if let Voice::Live(live) = &self.voice {
             live.sees(present);
+        }
+    }
+
+    fn waits(&mut self, waiting: &Waiting) {
+        if let Voice::Live(live) = &self.voice {
+            live.waits(waiting);
         }
     }
 
