@@ -291,3 +291,22 @@ fn an_open_winding_is_told() {
     assert_eq!(group.verdict, Verdict::Fail);
     assert!(group.reason.contains("phase V takes no current: 1V-1N is open"), "{}", group.reason);
 }
+
+/// IEC 60076-1, table 1: half a percent, or a tenth of the impedance where that is less, of the first two windings at
+/// the principal tapping; only where the file gives no tolerance of its own.
+#[test]
+fn a_tenth_of_the_impedance_bounds_the_principal_ratio() {
+    let limit = |text: &str, position: usize| {
+        let asset = asset(text);
+        let of: &PowerTransformer = asset.family().unwrap();
+        let (low, high) = of.ratio_limits(1, 2, &Stand(vec![position]), 100.0);
+        assert!((low + high - 200.0).abs() < 1e-9);
+        high - 100.0
+    };
+    let small = T2.replace("impedance = \"10.4 %\"", "impedance = \"4 %\"");
+    let usual = small.replace("ratio = \"0.5 %\"\n", "");
+    assert!((limit(&usual, 9) - 0.4).abs() < 1e-9);
+    assert!((limit(&usual, 8) - 0.5).abs() < 1e-9, "other positions");
+    assert!((limit(&small, 9) - 0.5).abs() < 1e-9, "a tolerance of its own");
+    assert!((limit(&T2.replace("ratio = \"0.5 %\"\n", ""), 9) - 0.5).abs() < 1e-9, "1.04 %");
+}

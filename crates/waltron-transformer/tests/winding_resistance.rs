@@ -319,3 +319,79 @@ fn a_resistance_below_zero_proves_nothing() {
     assert_eq!(graded[0].verdict, Verdict::Inconclusive);
     assert!(graded[0].reason.contains("the wrong way round"), "{}", graded[0].reason);
 }
+
+/// Both windings of a limb in one circuit: each as by itself, the second one once in each phase. By hand: a leg of
+/// 36 mOhm beside the two others in series is two thirds of it, at 16 °C of copper.
+#[test]
+fn two_windings_are_measured_in_one_circuit() {
+    let asset = asset(T2);
+    let keys = "with = 2\ncurrent = \"5 A\"\npositions = [\"9..11\"]";
+    let (found, seen) = play(&asset, T2_RIG, &healthy(T2_TRUTH), 3, keys);
+    let why: Vec<&str> = failed(&found).iter().map(|id| of(&found, id).reason.as_str()).collect();
+    assert!(why.is_empty(), "{why:?}");
+    for (place, k) in [("second/W-U", 0), ("second/U-V", 1), ("second/V-W", 2)] {
+        let grade = of(&found, place);
+        let by_hand = 36e-3 * 2.0 / 3.0 * 251.0 / 255.0;
+        let off = grade.measured.get("as_measured").unwrap() - by_hand;
+        let u = grade.uncertainty.get("u").unwrap();
+        assert!(off.abs() < u, "{k}: {off} of {u}");
+        assert_eq!(grade.verdict, Verdict::Pass, "{}", grade.reason);
+    }
+    let own = of(&found, "10/U").measured.get("as_measured").unwrap();
+    assert!((own / true_ohm(10) - 1.0).abs() < 3e-3, "{own}");
+    assert_eq!(of(&found, "second/difference").verdict, Verdict::Pass);
+    let leads: Vec<&str> =
+        seen.iter().filter_map(|(p, _)| p.connection.as_ref()).map(|c| c.as_str()).collect();
+    assert_eq!(leads[0], "1U-1N + 2W-2U");
+    // A bad joint in the other winding is found in its own phase.
+    let joint = healthy(T2_TRUTH).replace(
+        "{ at = \"2U-2V\", limb = 2 }",
+        "{ at = \"2U-2V\", limb = 2, resistance = \"40 mOhm\" }",
+    );
+    let (found, _) = play(&asset, T2_RIG, &joint, 3, keys);
+    assert_eq!(
+        failed(&found),
+        ["second/U-V", "second/difference"],
+        "{:?}",
+        found
+            .iter()
+            .filter(|f| f.point.id.contains("second"))
+            .map(|f| &f.reason)
+            .collect::<Vec<_>>()
+    );
+    let refused = |keys: &str| {
+        let head = "procedure = \"winding-resistance\"\ntemperature = \"16 degC\"";
+        support::plan_refused(&asset, &format!("{head}\n{keys}"))
+    };
+    assert!(refused("with = 1").contains("another winding is wanted"));
+    assert!(refused("with = 3").contains("no winding 3"));
+    assert!(refused("winding = 2\nwith = 1\ncurrent = \"30 A\"").contains("20 A may flow"));
+    assert!(refused("steady_digits = 9").contains("2 to 6 digits"));
+    assert!(refused("steady = \"1 %\"\nsteady_digits = 3").contains("not both"));
+}
+
+/// Digits that stay are a band: more digits take longer. The motor of the tap changer is timed and measured.
+#[test]
+fn digits_bound_the_band_and_the_motor_is_seen() {
+    let asset = asset(T2);
+    let run = |digits: u32| {
+        let keys = format!("positions = [\"10..11\"]\ncurrent = \"5 A\"\nsteady_digits = {digits}");
+        play(&asset, T2_RIG, &healthy(T2_TRUTH), 3, &keys)
+    };
+    let time = |seen: &Seen| {
+        let first = &seen[0].1;
+        waltron_core::quantity::Measure::si(first.length())
+    };
+    let ((found, two), (_, four)) = (run(2), run(4));
+    assert!(time(&four) > time(&two) + 1.0, "{} {}", time(&four), time(&two));
+    // From the call to 0.3 s after the contacts: 5.3 s of 2.4 A, as the simulated drive has it.
+    let change = of(&found, "10-11/U");
+    let ran = change.measured.get("motor_time").unwrap();
+    let took = change.measured.get("motor_current").unwrap();
+    assert!((ran - 5.3).abs() < 0.01, "{ran}");
+    assert!((took / 2.4 - 1.0).abs() < 0.02, "{took}");
+    let without = T2_RIG.split("[[meter]]\nid = \"M11\"").next().unwrap();
+    let (found, seen) = play(&asset, without, &healthy(T2_TRUTH), 3, "positions = [\"10..11\"]");
+    assert!(of(&found, "10-11/U").measured.get("motor_time").is_none());
+    assert!(seen.iter().all(|(program, _)| program.captures.len() < 2));
+}

@@ -155,7 +155,8 @@ struct SuffixesForm {
 #[derive(Clone, Debug, Default, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ToleranceForm {
-    /// Of the ratio; `0.5 %` if not given (IEC 60076-1, table 1; IEEE C57.12.00).
+    /// Of the ratio; `0.5 %` if not given (IEEE C57.12.00), and of the first two windings at the principal position a
+    /// tenth of the impedance where that is less (IEC 60076-1, table 1).
     ratio: Option<AnyToleranceText>,
     /// By how much exciting currents that should be alike may differ; `15 %` if not given.
     exciting: Option<QuantityText<Ratio>>,
@@ -312,6 +313,7 @@ impl PowerTransformerForm {
             changers,
             allowed: Allowed {
                 ratio: ratio?,
+                is_ratio_usual: tolerance.ratio.is_none(),
                 exciting: exciting?,
                 resistance: resistance?,
                 difference: difference?,

@@ -51,6 +51,8 @@ impl Winding {
 pub struct Allowed {
     /// Of the ratio.
     pub ratio: AnyTolerance,
+    /// Whether that is the standard's, since the file gives none.
+    pub is_ratio_usual: bool,
     /// By how much the exciting currents of phases that should be alike may differ, as a share.
     pub exciting: f64,
     /// Of a winding's resistance against the maker's.
@@ -175,6 +177,23 @@ impl PowerTransformer {
     /// The ratio of the line voltages of two windings, with the tap changers somewhere.
     pub fn ratio(&self, from: u8, to: u8, stand: &Stand) -> f64 {
         self.volts(from, stand) / self.volts(to, stand)
+    }
+
+    /// Between which values a ratio must lie. Where the file gives no tolerance, that of the first two windings at the
+    /// principal position lies within a tenth of the short-circuit impedance, if that is less (IEC 60076-1, table 1).
+    pub fn ratio_limits(&self, from: u8, to: u8, stand: &Stand, expected: f64) -> (f64, f64) {
+        let (low, high) = self.allowed.ratio.limits(expected);
+        let is_first = (from.min(to), from.max(to)) == (1, 2) && *stand == self.principal();
+        match self.tenth().filter(|_| is_first) {
+            Some(tenth) => (low.max(expected * (1.0 - tenth)), high.min(expected * (1.0 + tenth))),
+            None => (low, high),
+        }
+    }
+
+    /// A tenth of the short-circuit impedance of the first two windings, where the standard's tolerance holds.
+    fn tenth(&self) -> Option<f64> {
+        let found = self.impedances.iter().find(|(a, b, _)| (*a, *b) == (1, 2));
+        found.map(|(.., share)| share / 10.0).filter(|_| self.allowed.is_ratio_usual)
     }
 
     /// Where the tap changers stand, in words: `OLTC 7`; nothing of a transformer without any.

@@ -182,7 +182,12 @@ impl Family for PowerTransformer {
                 format!("{} at least", significant(least, 4)),
             ));
         }
-        all.push(("Tolerance of the ratio".to_owned(), self.allowed.ratio.to_string()));
+        let tenth = self.tenth().filter(|tenth| *tenth < 0.005);
+        let tenth = tenth.map_or(String::new(), |tenth| {
+            format!("; {} at the principal position, a tenth of the impedance", percent(tenth))
+        });
+        let text = format!("{}{tenth}", self.allowed.ratio);
+        all.push(("Tolerance of the ratio".to_owned(), text));
         all.push(("Exciting currents alike within".to_owned(), percent(self.allowed.exciting)));
         all.push(("Resistances alike within".to_owned(), self.difference()));
         if self.changers.iter().any(|c| c.kind == ChangerKind::OnLoad) {

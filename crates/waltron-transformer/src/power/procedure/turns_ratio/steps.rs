@@ -184,7 +184,8 @@ impl<'a> Setting<'a> {
         };
         let expected = of.ratio(test.from, test.to, stand) * told;
         let scale = told / shot.factor;
-        let limits = between(of.allowed.ratio.limits(expected), Dimension::NUMBER);
+        let limits = of.ratio_limits(test.from, test.to, stand, expected);
+        let limits = between(limits, Dimension::NUMBER);
         let letter = Terminal::Phase(phase as u8).letter();
         let id = point(&test.test, &format!("{}{letter}", prefix(of, stand)));
         let program = self.program(MEASURED, stand, &shot.fed, &shot.measured)?;

@@ -348,7 +348,9 @@ impl Procedure for Course {
                     }
                     return found;
                 }
-                if !now.is_settled(programs) && self.held < programs.at_most {
+                let second = graded::beside(places, programs, place, &held);
+                let is_open = second.is_some_and(|(_, settled)| settled.is_none());
+                if (is_open || !now.is_settled(programs)) && self.held < programs.at_most {
                     // Something is left to come: it is held on.
                     return found;
                 }

@@ -145,12 +145,16 @@ impl Programs {
         Stop { when, then: Then::Off }
     }
 
-    /// Until it is steady.
-    fn hold(&self) -> Segment {
-        let stable = Condition::Stable {
-            probe: self.resistance.clone(),
+    /// Until it is steady; the other winding of the circuit too, where it is read.
+    fn hold(&self, place: &Place) -> Segment {
+        let steady = |probe: &Probe| Condition::Stable {
+            probe: probe.clone(),
             within: self.steady,
             time: self.steady_for,
+        };
+        let stable = match self.beside.as_ref().filter(|_| place.beside.is_some()) {
+            Some(beside) => Condition::All(vec![steady(&self.resistance), steady(beside)]),
+            None => steady(&self.resistance),
         };
         let mut segment = Segment::hold(HOLD, self.out.clone(), self.at_most)
             .until(Stop { when: stable, then: Then::Next })
@@ -222,13 +226,13 @@ impl Programs {
     pub(super) fn at(&self, places: &Places, at: usize, from: &From<'_>) -> Program {
         let place = &places.all[at];
         let mut program = match from {
-            From::Off => Program::of(vec![self.charge(), self.hold()]),
-            From::Here => Program::of(vec![self.hold()]),
+            From::Off => Program::of(vec![self.charge(), self.hold(place)]),
+            From::Here => Program::of(vec![self.hold(place)]),
             From::At(before, volts) => {
                 // While contacts change over the current may dip as it likes.
                 let over = Segment::hold(OVER, self.out.clone(), seconds(OVER_S));
                 let change = self.change(place, before, *volts);
-                let mut program = Program::of(vec![change, over, self.charge(), self.hold()]);
+                let mut program = Program::of(vec![change, over, self.charge(), self.hold(place)]);
                 let name = place.change.as_ref().map_or("change of tap", |change| &change.id);
                 let name = Name::from(name);
                 program.captures = vec![self.trace(0, name.clone())];
