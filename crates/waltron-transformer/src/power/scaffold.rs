@@ -302,7 +302,10 @@ impl Day<'_> {
                 &format!("id = \"{id}\"\nprocedure = \"impedance\"\n{keys}"),
             );
         }
-        if self.depth == Depth::Commissioning && self.of.group.sides.iter().any(|s| s.neutral) {
+        // Of a low-voltage star it takes more current than such an output has.
+        let star = self.of.group.sides.iter().position(|side| side.neutral);
+        let is_fit = star.is_some_and(|k| self.of.windings[k].voltage_v > 1e3);
+        if self.depth == Depth::Commissioning && is_fit {
             self.add(
                 "The zero-sequence impedance of the star.",
                 "id = \"zero-sequence\"\nprocedure = \"impedance\"\nsequence = \"zero\"\n",

@@ -11,12 +11,13 @@ use crate::signals::install;
 use crate::terminal::{STRONG, Terminal, styled};
 use crate::view;
 use std::path::Path;
+use waltron_core::plan::AnswersForm;
 use waltron_core::record::Run;
 use waltron_report::html::Told;
 use waltron_rig::virtual_rig::Pace;
 
 /// The sample files: name and text.
-const FILES: [(&str, &str); 63] = [
+const FILES: [(&str, &str); 64] = [
     ("q07-f1.asset.toml", include_str!("../../demo/q07-f1.asset.toml")),
     ("q07-f1.plan.toml", include_str!("../../demo/q07-f1.plan.toml")),
     ("q07-f1.rig.toml", include_str!("../../demo/q07-f1.rig.toml")),
@@ -66,6 +67,7 @@ const FILES: [(&str, &str); 63] = [
     ("t2.plan.toml", include_str!("../../../../examples/t2.plan.toml")),
     ("t2.rig.toml", include_str!("../../../../examples/t2.rig.toml")),
     ("t2.specimen.toml", include_str!("../../../../examples/t2.specimen.toml")),
+    ("at1.answers.toml", include_str!("../../../../examples/at1.answers.toml")),
     ("at1.asset.toml", include_str!("../../../../examples/at1.asset.toml")),
     ("at1.plan.toml", include_str!("../../../../examples/at1.plan.toml")),
     ("at1.rig.toml", include_str!("../../../../examples/at1.rig.toml")),
@@ -168,7 +170,15 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
         redo: None,
         yes: true,
     };
-    let mut panel = Panel::confirming(install());
+    // What somebody has to read is in a file of answers.
+    let answers = dir.join(format!("{relay}.answers.toml"));
+    let mut panel = match answers.exists() {
+        true => {
+            let read = AnswersForm::load(&files::read_source(&answers)?)?;
+            Panel::scripted(install(), read, answers.display().to_string())
+        }
+        false => Panel::confirming(install()),
+    };
     let target = Target::New(record.clone());
     let done = execute(&job, prepared, target, how, &mut panel, &mut *clock, terminal)?;
     terminal.print(&view::summary(&done.grades, &done.ended, terminal));

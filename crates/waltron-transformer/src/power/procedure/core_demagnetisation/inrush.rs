@@ -85,7 +85,7 @@ impl Inrush {
             (false, false) => (
                 Verdict::Fail,
                 format!(
-                    "{told}, {} at most: the core is magnetised; take it away once more, or through another winding",
+                    "{told}, {} at most: the core is still magnetised, or turns are shorted: take it away once more, or through another winding",
                     significant(MOST, 3)
                 ),
             ),

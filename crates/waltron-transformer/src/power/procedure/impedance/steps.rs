@@ -28,6 +28,9 @@ const LEAST: f64 = 0.03;
 /// How much of what output and meter can is used.
 const USED: f64 = 0.8;
 
+/// The least share of an output's range that it sets well.
+const LEAST_SHARE: f64 = 1e-3;
+
 /// The most that is fed where the plan does not say, in V.
 const MOST_V: f64 = 250.0;
 
@@ -106,6 +109,14 @@ impl<'a> Setting<'a> {
             Some(volts) => volts,
             None => Voltage::from_si(round_below(most.min(amps * ohm), &[5.0, 2.5, 2.0, 1.0])),
         };
+        if volts.si() < LEAST_SHARE * range {
+            return Err(SetupError::Unknown(format!(
+                "{} would drive {} through winding {}, and are less than the output sets: feed another winding, or take a source of more current",
+                text(volts),
+                text(waltron_core::quantity::Current::from_si(volts.si() / ohm)),
+                test.winding
+            )));
+        }
         Ok(Self { test, of, bench, probes, volts })
     }
 

@@ -344,7 +344,9 @@ impl Procedure for Course {
                     // It was another change than the one that was to be looked at.
                     for change in &mut found {
                         change.verdict = Verdict::Inconclusive;
-                        change.reason.push_str("; it went two positions at once");
+                        change
+                            .reason
+                            .push_str("; it went two positions at once, or taps are exchanged");
                     }
                     return found;
                 }
