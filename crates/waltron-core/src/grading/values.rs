@@ -43,6 +43,8 @@ const SUFFIXES: &[(&str, Dimension)] = &[
     ("_as", Dimension::CHARGE),
     ("_a_per_s", Dimension::CURRENT_RATE),
     ("_h", Dimension::INDUCTANCE),
+    ("_f", Dimension::CAPACITANCE),
+    ("_j", Dimension::ENERGY),
     ("_v_per_hz", Dimension::VOLTS_PER_HERTZ),
 ];
 
@@ -253,6 +255,26 @@ impl<'de> Deserialize<'de> for Values {
 mod tests {
     use super::*;
     use crate::quantity::{amperes, degrees, seconds};
+
+    /// Whatever can be written with a unit keeps it on its way through a record.
+    #[test]
+    fn every_unit_has_a_suffix() {
+        let all = [
+            "2 s", "2 A", "2 V", "2 deg", "2 Hz", "2 Hz/s", "2 Ohm", "2 VA", "20 degC", "2 A2s",
+            "2 A/s", "2 mH", "2 nF", "0.9 eV", "2 V/Hz", "2 x",
+        ];
+        for text in all {
+            let quantity = Quantity::parse(text).unwrap();
+            let values = Values::none().with_quantity("value", quantity);
+            let json = serde_json::to_string(&values).unwrap();
+            let back: Values = serde_json::from_str(&json).unwrap();
+            let (_, value) = back.iter().next().unwrap();
+            assert!(
+                matches!(value, Value::Plain(q) if q.dimension == quantity.dimension),
+                "{json}"
+            );
+        }
+    }
 
     #[test]
     fn names_carry_the_unit_at_the_edge_and_come_back() {

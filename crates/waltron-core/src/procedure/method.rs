@@ -42,6 +42,12 @@ pub trait Method: Debug + Send + Sync {
         None
     }
 
+    /// Whether all of its points are graded by injections; else somebody may have read what a point holds, and that
+    /// alone is graded again.
+    fn injects(&self) -> bool {
+        true
+    }
+
     /// Grades a point of a record again: by this procedure's parameters, from the injections that served
     /// it, the last one last.
     ///

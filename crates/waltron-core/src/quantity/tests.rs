@@ -21,6 +21,8 @@ fn reads_what_people_write() {
         ("400 A/s", 400.0, Dimension::CURRENT_RATE),
         ("1.2 kA/ms", 1.2e6, Dimension::CURRENT_RATE),
         ("40 uH", 40e-6, Dimension::INDUCTANCE),
+        ("6.4 nF", 6.4e-9, Dimension::CAPACITANCE),
+        ("0.9 eV", 0.9 * 1.602_176_634e-19, Dimension::ENERGY),
         ("  .5 kV ", 500.0, Dimension::VOLTAGE),
     ];
     for (text, si, dimension) in cases {

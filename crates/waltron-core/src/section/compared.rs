@@ -27,9 +27,9 @@ pub fn compared(told: Told<'_>) -> Option<Section> {
             let before_word = before.map_or("", |b| b.verdict.word());
             let change = share(was, is);
             if let Some(share) = change
-                && widest.as_ref().is_none_or(|(most, _)| share.abs() > *most)
+                && widest.as_ref().is_none_or(|(most, _)| share.abs() > most.abs())
             {
-                widest = Some((share.abs(), now.point.id.clone()));
+                widest = Some((share, now.point.id.clone()));
             }
             table.rows.push(vec![
                 now.point.id.clone(),
@@ -48,6 +48,7 @@ pub fn compared(told: Told<'_>) -> Option<Section> {
     }
     let day = earlier.at.split('T').next().unwrap_or(earlier.at);
     let told = match widest {
+        Some((share, _)) if percent(share) == NONE => "No value has changed.".to_owned(),
         Some((share, id)) => format!("The largest change is that of {id}: {}.", percent(share)),
         None => "No value can be told as a share of what it was.".to_owned(),
     };
@@ -78,17 +79,29 @@ fn share(was: Value, is: Value) -> Option<f64> {
 fn difference(was: Value, is: Value) -> String {
     let off = is.si() - was.si();
     match is {
-        Value::Percent(_) => format!("{}{} points", sign(off), significant(off.abs() * 100.0, 3)),
+        Value::Percent(_) => changed(off * 100.0, 3, "points"),
         Value::Plain(q) => {
             let size = Quantity { si: off.abs(), ..q };
-            format!("{}{size}", sign(off))
+            if off == 0.0 { NONE.to_owned() } else { format!("{}{size:.3}", sign(off)) }
         }
-        _ => format!("{}{}", sign(off), significant(off.abs(), 3)),
+        _ => changed(off, 3, ""),
     }
 }
 
 fn percent(share: f64) -> String {
-    format!("{}{} %", sign(share), significant(share.abs() * 100.0, 3))
+    changed(share * 100.0, 2, "%")
+}
+
+/// What is less than anybody would look at.
+const NONE: &str = "none";
+
+/// A change with so many decimals.
+fn changed(by: f64, decimals: usize, unit: &str) -> String {
+    let size = format!("{:.decimals$}", by.abs());
+    match size.parse() {
+        Ok(0.0) => NONE.to_owned(),
+        _ => format!("{}{size} {unit}", sign(by)).trim_end().to_owned(),
+    }
 }
 
 fn sign(value: f64) -> &'static str {

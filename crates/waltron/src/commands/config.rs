@@ -123,7 +123,12 @@ fn restore(path: &Path, terminal: &Terminal) -> Result<Exit, Failure> {
         terminal.print("Nothing was yours: what is usual stands in new files\n");
         return Ok(Exit::Pass);
     }
-    let kept = path.with_extension("toml.old");
+    // Nothing that was kept before is written over.
+    let name = |n: u32| match n {
+        1 => path.with_extension("toml.old"),
+        n => path.with_extension(format!("toml.old-{n}")),
+    };
+    let kept = (1..).map(name).find(|name| !name.exists()).unwrap_or_else(|| name(1));
     std::fs::rename(path, &kept)
         .map_err(|e| Failure::trouble(format!("{}: {e}", path.display())))?;
     terminal.print(&format!(

@@ -3,6 +3,7 @@
 mod again;
 mod bad_input;
 mod breakers;
+mod config;
 mod contract;
 mod demo;
 mod documents;

@@ -4,6 +4,7 @@ mod losses;
 mod points;
 mod ratio;
 mod resistance;
+mod values;
 
 use super::asset::PowerTransformer;
 use waltron_core::asset::Asset;
@@ -36,6 +37,8 @@ pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
     add("Ratio and exciting currents", ratios.0, ratios.1);
     let resistances = (resistance::charts(tag, of, told), resistance::blocks(of, told));
     add("Winding resistance and changes of tap", resistances.0, resistances.1);
+    add("Impedances", Vec::new(), values::impedances(told));
+    add("Insulation resistance", Vec::new(), values::insulation(told));
     add("Capacitance and tan δ", losses::charts(tag, told), losses::blocks(told));
     all
 }

@@ -76,6 +76,11 @@ pub(super) fn outcome(verdict: Verdict) -> Outcome {
     }
 }
 
+/// The worst of several points.
+pub(super) fn outcome_word<'g>(grades: impl Iterator<Item = &'g Grade>) -> String {
+    worst(&grades.map(Some).collect::<Vec<_>>())
+}
+
 /// The worst of verdicts.
 pub(super) fn worst(grades: &[Option<&Grade>]) -> String {
     let verdicts: Vec<Verdict> = grades.iter().flatten().map(|g| g.verdict).collect();

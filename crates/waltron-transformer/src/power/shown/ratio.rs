@@ -14,8 +14,8 @@ pub(super) fn charts(tag: &str, of_asset: &PowerTransformer, told: Told<'_>) -> 
     let mut all = Vec::new();
     for test in tests(told, &RATIO) {
         all.extend(deviations(tag, of_asset, told, test));
-        all.extend(pattern(tag, told, test));
     }
+    all.extend(tests(told, &EXCITING).into_iter().filter_map(|test| pattern(tag, told, test)));
     all
 }
 
@@ -119,7 +119,10 @@ fn pattern(tag: &str, told: Told<'_>, test: &Name) -> Option<Chart> {
     };
     Some(Chart {
         of: vec![format!("{test}/exciting").as_str().into()],
-        title: format!("{tag} · exciting currents{at}"),
+        title: format!(
+            "{tag} · exciting currents{at}, {}",
+            grade.stimulus.text("voltage").unwrap_or_default()
+        ),
         subtitle: grade.reason.clone(),
         x: Axis::linear("Exciting current, mA", 0.0, 1.1 * most),
         panels: vec![panel],

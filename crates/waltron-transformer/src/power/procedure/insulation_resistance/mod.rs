@@ -44,6 +44,10 @@ impl Method for InsulationResistanceTest {
         ]
     }
 
+    fn injects(&self) -> bool {
+        false
+    }
+
     fn grade_again(
         &self,
         bench: Bench<'_>,
