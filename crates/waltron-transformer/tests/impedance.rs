@@ -25,8 +25,9 @@ fn t2_share(steps: f64) -> f64 {
     let ratio = (turns / 285.7f64).powi(2);
     // Leakage goes with the turns squared, the wire with the turns.
     let x = 2.0 * (turns / 907.3).powi(2) + 3.0 * ratio;
-    let r = warm * (0.318 * turns / 907.3 + 0.036 * ratio);
-    let volts = (110.0f64 * (1.0 - 0.0 * steps) + steps * 1.375) * 1e3;
+    let milliohms = warm * (318.0 * turns / 907.3 + 36.0 * ratio);
+    let r = milliohms / 1e3;
+    let volts = (110.0f64 + steps * 1.375) * 1e3;
     x.hypot(r) / (volts * volts / 40e6)
 }
 

@@ -155,7 +155,7 @@ impl<'a> Setting<'a> {
             stimulus: Values::none().with("voltage", self.volts),
             base_ohm: base_ohm(of, test.winding, stand),
             known: nameplate.filter(|_| is_principal),
-            tolerance: of.allowed.impedance.clone(),
+            tolerance: of.allowed.impedance,
             is_star: of.group.sides[usize::from(test.winding) - 1].connection == Connection::Star,
         }
     }

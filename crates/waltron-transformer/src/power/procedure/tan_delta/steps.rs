@@ -166,7 +166,7 @@ pub(super) fn joint(
                     Shows::Part(_) => of.allowed.tan_delta,
                     _ => of.allowed.bushing_tan_delta,
                 },
-                tolerance: of.allowed.capacitance.clone(),
+                tolerance: of.allowed.capacitance,
                 kelvin: test.temperature_k,
                 no_sweep: sweep.as_ref().err().cloned(),
                 by: test.by,
