@@ -42,6 +42,9 @@ impl Holds {
     /// What is expected.
     pub fn check(self, text: &str) -> Result<(), String> {
         match self {
+            Self::Text if text.chars().any(char::is_control) => {
+                Err("a single line of words is wanted".to_owned())
+            }
             Self::Text if !text.trim().is_empty() => Ok(()),
             Self::Text => Err("some words are wanted".to_owned()),
             Self::Words(count) if text.split_whitespace().count() == count => Ok(()),

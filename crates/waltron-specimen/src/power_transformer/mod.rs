@@ -577,7 +577,8 @@ impl Specimen for PowerTransformer {
             let dc: f64 = waves.iter().filter(|w| w.s.norm() == 0.0).map(|w| w.a.re).sum();
             if self.insulated.leads.is_some() {
                 self.insulated.apply(self.now, waves);
-                return;
+                // What the windings carried is off.
+                return self.feed(Fed::Off, 0.0);
             }
             let source = Source::new(waves);
             fed = match outlet.is_current {

@@ -35,7 +35,7 @@ const SMALLER: f64 = 0.8;
 const THERE: f64 = 0.95;
 
 /// The longest that a current is waited for, and its discharge, in s.
-const WAITS_S: f64 = 60.0;
+const WAITS_S: f64 = 300.0;
 
 /// How long a phase is excited, in s: until the flux of its first moment has died away.
 const EXCITES_S: f64 = 3.0;
@@ -219,6 +219,10 @@ impl<'a> Setting<'a> {
     fn until(&self, segment: Segment, when: Condition) -> Segment {
         let mut segment = segment.until(Stop { when, then: Then::Next });
         segment.looks_every = Some(seconds(0.05));
+        // A current that does not come, or does not go: nothing of the other sign meets what is charged.
+        if let Some(last) = segment.stops.last_mut() {
+            last.then = Then::Off;
+        }
         segment
     }
 }

@@ -57,6 +57,9 @@ impl Both {
         let reference_k = table.map_or(REFERENCE_K, |(table, _)| table.reference_k);
         let by_sweep = sweep.and_then(|sweep| {
             let (energy, _) = energy(of, part, sweep, kelvin);
+            if let Some(loss) = sweep.iter().find(|l| l.tan_delta.is_nan() || l.tan_delta <= 0.0) {
+                return Err(format!("the sweep shows no losses at {}", hertz(loss.hertz)));
+            }
             let read = at_reference(sweep, rated.hertz, kelvin, reference_k, energy);
             let corrected = read.map_err(|beyond| {
                 let (from, to) = beyond.reach_hz;
