@@ -291,3 +291,39 @@ fn losses_are_told_again_by_another_temperature_and_table() {
     let broken = site.waltron(&["check", "t2.plan.toml"]).exits(2).err();
     assert!(broken.contains("own.correction.toml:"), "{broken}");
 }
+
+/// A stop between two parts loses none that was read; what was skipped is offered again, and a stop of the tester is no
+/// verdict.
+#[test]
+fn a_stop_loses_nothing_that_was_typed() {
+    let site = Site::examples();
+    let answers = site.read("at1.answers.toml");
+    let (part, last) = ("H: L measured, tank guarded after 60 s", "answer = \"7.9 GOhm\"");
+    assert!(answers.contains(part) && answers.contains(last));
+    site.write("stop.toml", &answers.replace(last, "answer = \"stop\""));
+    site.write("skip.toml", &answers.replace(last, "answer = \"skip: instrument flat\""));
+    let run = |answers: &str, record: &str, code: i32| {
+        let all = ["run", "at1.plan.toml", "--only", "insulation-resistance", "--answers"];
+        let args: Vec<&str> =
+            all.into_iter().chain([answers, "--record", record, "--format", "json"]).collect();
+        site.waltron(&args).exits(code).json()
+    };
+    let stopped = run("stop.toml", "r.run.jsonl", 4);
+    let ids: Vec<&str> = points(&stopped, "insulation-resistance")
+        .iter()
+        .map(|p| p["id"].as_str().unwrap())
+        .collect();
+    assert_eq!(ids, ["insulation-resistance/H", "insulation-resistance/H/polarisation-index"]);
+    let resume = ["run", "at1.plan.toml", "--resume", "--only", "insulation-resistance"];
+    let more = ["--answers", "at1.answers.toml", "--record", "r.run.jsonl", "--format", "json"];
+    let args: Vec<&str> = resume.into_iter().chain(more).collect();
+    let whole = site.waltron(&args).exits(0).json();
+    assert_eq!(whole["summary"]["measured"], 6, "{}", whole["summary"]);
+    let skipped = run("skip.toml", "s.run.jsonl", 5);
+    assert_eq!(skipped["summary"]["not_tested"], 4, "{}", skipped["summary"]);
+    let resume = ["run", "at1.plan.toml", "--redo", "not-passed"];
+    let more = ["--answers", "at1.answers.toml", "--record", "s.run.jsonl", "--format", "json"];
+    let args: Vec<&str> = resume.into_iter().chain(more).collect();
+    let whole = site.waltron(&args).exits(0).json();
+    assert_eq!(whole["summary"]["not_tested"], 0, "{}", whole["summary"]);
+}

@@ -106,7 +106,8 @@ fn runs(site: &Site, line: &str, from: &str) {
     if let Some(at) = args.iter().position(|a| a == "-o") {
         let _ = std::fs::remove_file(site.dir.path().join(&args[at + 1]));
     }
-    if matches!(args[0].as_str(), "run" | "inject") {
+    let is_answered = args.iter().any(|arg| arg == "--answers");
+    if matches!(args[0].as_str(), "run" | "inject") && !is_answered {
         args.push("--yes".to_owned());
     }
     let mut paths = args.iter().chain(&into);

@@ -21,13 +21,14 @@ const MOST_OHM: f64 = 1e14;
 enum Next {
     /// A reading of a part: which, and after which of the times.
     Read(usize, usize),
-    /// Who read them.
-    Who,
-    Tell,
+    /// Who reads, once there is a first value: that of this part and time.
+    Who(usize, usize),
+    /// What a part comes to.
+    Tell(usize),
     Done,
 }
 
-/// Somebody is asked for each reading; who it was, once there are any.
+/// Somebody is asked for each reading, and once who it is; each part is graded when it is read, so that a stop loses none.
 pub(super) struct Typed {
     parts: Vec<(Part, Required)>,
     times_s: Vec<f64>,
@@ -59,10 +60,14 @@ impl Typed {
 
     /// The next part that is chosen, from one on.
     fn from(&self, part: usize) -> Next {
-        match (part..self.parts.len()).find(|k| self.chosen[*k]) {
-            Some(k) => Next::Read(k, 0),
-            None if self.read.iter().any(|all| !all.is_empty()) => Next::Who,
-            None => Next::Tell,
+        (part..self.parts.len()).find(|k| self.chosen[*k]).map_or(Next::Done, |k| Next::Read(k, 0))
+    }
+
+    /// What follows a reading.
+    fn after(&self, part: usize, time: usize) -> Next {
+        match time + 1 < self.times_s.len() {
+            true => Next::Read(part, time + 1),
+            false => Next::Tell(part),
         }
     }
 
@@ -85,15 +90,14 @@ impl Typed {
         }
     }
 
-    fn findings(&self) -> Vec<Finding> {
+    fn findings(&self, part: usize) -> Vec<Finding> {
         let who = self.who.as_deref().filter(|who| !who.trim().is_empty());
         let how = who.map_or(", read by hand".to_owned(), |who| format!(", read by {who}"));
-        let each = self.parts.iter().zip(&self.read).zip(&self.chosen).filter(|(_, is)| **is);
-        each.flat_map(|(((_, required), read), _)| match read.is_empty() {
+        let ((_, required), read) = (&self.parts[part], &self.read[part]);
+        match read.is_empty() {
             true => required.none(Verdict::NotTested, "nobody read it"),
             false => required.graded(read, &how),
-        })
-        .collect()
+        }
     }
 }
 
@@ -123,13 +127,13 @@ impl Procedure for Typed {
     fn next(&mut self) -> Action {
         match self.next {
             Next::Read(part, time) => Action::Ask(self.question(part, time)),
-            Next::Who => Action::Ask(Question {
-                text: "Who read them, and on which instrument".to_owned(),
+            Next::Who(..) => Action::Ask(Question {
+                text: "Who reads, and on which instrument".to_owned(),
                 wanted: Wanted::Text,
             }),
-            Next::Tell => {
-                self.next = Next::Done;
-                Action::Conclude(self.findings())
+            Next::Tell(part) => {
+                self.next = self.from(part + 1);
+                Action::Conclude(self.findings(part))
             }
             Next::Done => Action::Done,
         }
@@ -150,19 +154,21 @@ impl Procedure for Typed {
     fn answer(&mut self, answer: Answer) {
         match (self.next, answer) {
             (Next::Read(part, time), answer) => {
+                self.next = self.after(part, time);
                 if let Answer::Si(ohm) = answer {
                     self.read[part].push((self.times_s[time], ohm, None));
+                    if self.who.is_none() {
+                        self.next = Next::Who(part, time);
+                    }
                 }
-                self.next = match time + 1 < self.times_s.len() {
-                    true => Next::Read(part, time + 1),
-                    false => self.from(part + 1),
-                };
             }
-            (Next::Who, answer) => {
-                if let Answer::Text(who) = answer {
-                    self.who = Some(who);
-                }
-                self.next = Next::Tell;
+            (Next::Who(part, time), answer) => {
+                // Nobody is asked twice.
+                self.who = Some(match answer {
+                    Answer::Text(who) => who,
+                    _ => String::new(),
+                });
+                self.next = self.after(part, time);
             }
             _ => {}
         }
