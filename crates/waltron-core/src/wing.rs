@@ -11,7 +11,7 @@ use crate::procedure::{Registration, Served};
 use crate::quantity::Quantity;
 use crate::section::{Block, Chart, Section, Table};
 use crate::text::document::{DocumentError, Problem, Problems, Source};
-use crate::text::name::nearest;
+use crate::text::name::{Name, nearest};
 use serde::Serialize;
 use serde_json::Value;
 use toml::de::DeValue;
@@ -77,6 +77,11 @@ pub trait Wing: Sync {
     /// every tap.
     fn tables(&self, _asset: &Asset) -> Vec<(String, Table)> {
         Vec::new()
+    }
+
+    /// Where the leads are at the places of a plan, drawn as SVG text; `None` where words are enough.
+    fn leads(&self, _asset: &Asset, _places: &[Name]) -> Option<String> {
+        None
     }
 
     /// Charts of what an asset should do, with the points of a run on them.
@@ -216,6 +221,11 @@ impl Wings {
     /// Charts of what an asset should do.
     pub fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {
         self.of(asset.kind).map(|wing| wing.charts(asset, told)).unwrap_or_default()
+    }
+
+    /// Where the leads are at the places of a plan, drawn.
+    pub fn leads(&self, asset: &Asset, places: &[Name]) -> Option<String> {
+        self.of(asset.kind)?.leads(asset, places)
     }
 
     /// What an asset must show by its file.

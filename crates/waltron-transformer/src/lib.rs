@@ -28,6 +28,7 @@ use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::Registration;
 use waltron_core::section::{Chart, Section, Table};
 use waltron_core::text::document::{DocumentError, Source};
+use waltron_core::text::name::Name;
 use waltron_core::wing::{Depth, ReadOff, Reading, Told, Wing};
 
 /// Transformers.
@@ -132,6 +133,10 @@ impl Wing for TransformerWing {
 
     fn tables(&self, asset: &Asset) -> Vec<(String, Table)> {
         asset.family().map(power::ratios).unwrap_or_default()
+    }
+
+    fn leads(&self, asset: &Asset, places: &[Name]) -> Option<String> {
+        power::drawing(asset.family()?, places)
     }
 
     fn charts(&self, asset: &Asset, told: Told<'_>) -> Vec<Chart> {

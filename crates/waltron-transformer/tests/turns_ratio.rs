@@ -310,3 +310,19 @@ fn a_tenth_of_the_impedance_bounds_the_principal_ratio() {
     assert!((limit(&small, 9) - 0.5).abs() < 1e-9, "a tolerance of its own");
     assert!((limit(&T2.replace("ratio = \"0.5 %\"\n", ""), 9) - 0.5).abs() < 1e-9, "1.04 %");
 }
+
+/// The phase displacement is told in degrees, or in minutes of arc: the same angle.
+#[test]
+fn the_angle_is_told_in_degrees_or_minutes() {
+    let asset = asset(T2);
+    let angle = |keys: &str| {
+        let keys = format!("positions = [\"10\"]\n{keys}");
+        let found = ratio(&asset, T2_RIG, &healthy(T2_TRUTH), 5, &keys);
+        let measured = &of(&found, "10/U").measured;
+        (measured.get("angle").unwrap(), measured.text("angle").unwrap())
+    };
+    let ((degrees, as_degrees), (minutes, as_minutes)) = (angle(""), angle("phase = \"minutes\""));
+    assert!((degrees - minutes).abs() < 1e-12, "{degrees} {minutes}");
+    assert!(as_degrees.contains("deg") || as_degrees.contains('°'), "{as_degrees}");
+    assert_ne!(as_degrees, as_minutes);
+}

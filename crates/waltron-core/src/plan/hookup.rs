@@ -97,8 +97,9 @@ fn details(identity: &Identity) -> Vec<(String, String)> {
 /// The places of a plan in the order in which they are tested.
 fn places(planned: &[(Name, Planned)]) -> Vec<Name> {
     let mut all: Vec<Name> = Vec::new();
-    // What grades nothing by itself comes only if something is looked for, and is asked for then.
-    let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none() && !p.points.is_empty());
+    // What grades nothing by itself and is not certain comes only if something is looked for, and is asked for then.
+    let comes = |p: &Planned| !p.points.is_empty() || p.is_exact;
+    let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none() && comes(p));
     for place in tested.filter_map(|(_, p)| p.program.connection.as_ref()) {
         if !all.contains(place) {
             all.push(place.clone());

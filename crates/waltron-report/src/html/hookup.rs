@@ -8,8 +8,8 @@ use waltron_core::plan::hookup::{Sheet, Wire};
 use waltron_core::section::{Block, Section, Table};
 use waltron_core::text::name::Name;
 
-/// A page with the sheet alone, for the phone and for paper.
-pub fn page(sheet: &Sheet, title: &str) -> String {
+/// A page with the sheet alone, for the phone and for paper; with a drawing of where the leads go, where there is one.
+pub fn page(sheet: &Sheet, title: &str, leads: Option<&str>) -> String {
     let page = markup! {
         (DOCTYPE)
         html lang="en" {
@@ -28,7 +28,7 @@ pub fn page(sheet: &Sheet, title: &str) -> String {
                         div { dt { "Rig" } dd { (sheet.rig) } }
                         div { dt { "Date" } dd {} }
                     }
-                    @for part in parts(sheet) { h2 { (part.title) } (block::blocks(&part.blocks, true)) }
+                    @for part in parts(sheet, leads) { h2 { (part.title) } (block::blocks(&part.blocks, true)) }
                     footer {
                         div.sign { span { "Connected by" } span {} }
                         div.sign { span { "Put back by" } span {} }
@@ -41,20 +41,23 @@ pub fn page(sheet: &Sheet, title: &str) -> String {
 }
 
 /// The sheet as a part of a report.
-pub(super) fn section(sheet: &Sheet) -> Markup {
+pub(super) fn section(sheet: &Sheet, leads: Option<&str>) -> Markup {
     if sheet.wires.is_empty() {
         return markup! {};
     }
     markup! {
         section.hookup {
             h2 { "Hook-up" }
-            @for part in parts(sheet) { h3 { (part.title) } (block::blocks(&part.blocks, false)) }
+            @for part in parts(sheet, leads) { h3 { (part.title) } (block::blocks(&part.blocks, false)) }
         }
     }
 }
 
+/// What lines between terminals mean.
+const LEADS: &str = "Solid with ~ is fed, dashed with V is read, dotted is joined; windings as phasors, the first one's U on top.";
+
 /// The lists, the drawing, and which test uses which connections.
-fn parts(sheet: &Sheet) -> Vec<Section> {
+fn parts(sheet: &Sheet, leads: Option<&str>) -> Vec<Section> {
     let steps = |title: &str, lines: &[String]| {
         (!lines.is_empty()).then(|| Section::new(title, vec![Block::Steps(lines.to_vec())]))
     };
@@ -68,7 +71,11 @@ fn parts(sheet: &Sheet) -> Vec<Section> {
     let before = steps("Before connecting", &sheet.before);
     let after = steps("Afterwards", &sheet.after);
     let places: Vec<String> = sheet.places.iter().map(ToString::to_string).collect();
-    let places = steps("The leads go to", &places);
+    let mut places = steps("The leads go to", &places);
+    if let (Some(places), Some(drawn)) = (&mut places, leads) {
+        places.blocks.push(Block::Note(LEADS.to_owned()));
+        places.blocks.push(Block::Picture(drawn.to_owned()));
+    }
     before.into_iter().chain([connections]).chain(places).chain(after).collect()
 }
 

@@ -4,6 +4,7 @@ use super::{again, block, hookup, tables};
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 use waltron_core::asset::{Asset, Identity};
 use waltron_core::grading::{Verdict, words};
+use waltron_core::plan::hookup::Sheet;
 use waltron_core::quantity::{counted, text};
 use waltron_core::record::{Outcome, Run};
 use waltron_core::section::Block;
@@ -78,6 +79,7 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
         }
         Err(resolved) => vec![tables::resolved(resolved)],
     };
+    let leads = |sheet: &Sheet| wings.leads(asset.as_ref().ok()?, &sheet.places);
     Ok(markup! {
         article {
             header {
@@ -97,7 +99,9 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
             (tables::not_reached(run))
             (again::sections(run))
             @if attempts { (tables::attempts(run)) }
-            @if let Some(sheet) = &run.started.hookup { (hookup::section(sheet)) }
+            @if let Some(sheet) = &run.started.hookup {
+                (hookup::section(sheet, leads(sheet).as_deref()))
+            }
             (signatures(run))
         }
     })

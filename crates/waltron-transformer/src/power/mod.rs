@@ -31,7 +31,7 @@ pub use procedure::{
 };
 pub(crate) use scaffold::{DEFAULTS, new_asset, new_tests};
 pub use settling::{Settling, settling};
-pub(crate) use shown::{charts, sections};
+pub(crate) use shown::{charts, drawing, sections};
 pub use vector_group::{Connection, Side, VectorGroup};
 
 /// The kind of asset, as files name it.

@@ -7,6 +7,7 @@ use crate::files;
 use crate::job::Job;
 use crate::tables;
 use crate::terminal::{STRONG, Terminal, plain, styled};
+use crate::wings::WINGS;
 use waltron_core::plan::hookup::Sheet;
 use waltron_report::hookup::whole_drawing;
 use waltron_report::html::{by_test, hookup_page};
@@ -23,6 +24,7 @@ pub(crate) fn hookup(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
         prepared.keep_only(test);
     }
     let sheet = job.sheet(&prepared);
+    let leads = WINGS.leads(&job.asset, &sheet.places);
     let title = &job.plan.title;
     let Some(output) = &args.output else {
         terminal.print(&text(&sheet, title, terminal));
@@ -32,7 +34,7 @@ pub(crate) fn hookup(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let ending = output.extension().and_then(|e| e.to_str()).unwrap_or_default();
     let page = match ending.to_ascii_lowercase().as_str() {
         "svg" => whole_drawing(&sheet),
-        "html" | "htm" => hookup_page(&sheet, title),
+        "html" | "htm" => hookup_page(&sheet, title, leads.as_deref()),
         "txt" => anstream::adapter::strip_str(&text(&sheet, title, terminal)).to_string(),
         _ => {
             return Err(Failure::usage(format!("no hook-up sheet has the ending `.{ending}`"))

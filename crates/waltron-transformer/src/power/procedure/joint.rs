@@ -155,6 +155,7 @@ impl Procedure for Joint {
         let mut all: Vec<Planned> = Vec::new();
         for (k, step) in self.steps.iter().enumerate().filter(|(k, _)| self.chosen[*k]) {
             let mut planned = step.planned.clone();
+            planned.is_exact = step.is_called_for.is_none();
             // What is graded together is told where it is graded.
             // Told with the last step that comes for certain: others may not be called for.
             let is_certain =

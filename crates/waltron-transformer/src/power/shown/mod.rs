@@ -1,10 +1,13 @@
 //! What reports and charts show of a power transformer.
 
+mod leads;
 mod losses;
 mod points;
 mod ratio;
 mod resistance;
 mod values;
+
+pub(crate) use leads::drawing;
 
 use super::asset::PowerTransformer;
 use waltron_core::asset::Asset;

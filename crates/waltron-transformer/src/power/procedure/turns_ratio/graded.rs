@@ -1,5 +1,6 @@
 //! What the readings of a ratio test come to.
 
+use super::keys::PhaseForm;
 use super::steps::Probes;
 use super::{GROUP, RATIO};
 use crate::measure::{injected, shown};
@@ -7,7 +8,9 @@ use crate::power::identify::{Explained, LINES, explain};
 use crate::power::pairs::{Pair, Terminal};
 use crate::power::procedure::exciting::{SMALLEST_A, current};
 use crate::power::vector_group::VectorGroup;
-use waltron_core::grading::{Finding, Judgement, Limits, PointId, Values, Verdict, judge_between};
+use waltron_core::grading::{
+    Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
+};
 use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::{Dimension, Quantity, significant};
 
@@ -27,6 +30,8 @@ pub(super) struct Required {
     pub(super) limits: Limits,
     /// From what is read to the ratio that is told.
     pub(super) scale: f64,
+    /// What the phase displacement is told in.
+    pub(super) phase: PhaseForm,
     /// What the ratio is at other positions.
     pub(super) elsewhere: Vec<(String, (f64, f64))>,
 }
@@ -47,7 +52,10 @@ impl Required {
         let current = shown(seen, &probes.current).ok();
         let mut measured = Values::none().with_quantity("ratio", value);
         if let Some(angle) = angle {
-            measured = measured.with_quantity("angle", angle);
+            measured = match self.phase {
+                PhaseForm::Degrees => measured.with_quantity("angle", angle),
+                PhaseForm::Minutes => measured.with_value("angle", Value::Minutes(angle.si)),
+            };
         }
         if let Some(current) = current {
             let amps = Quantity { si: current.value, dimension: Dimension::CURRENT };

@@ -32,6 +32,8 @@ pub struct TurnsRatioKeys {
     matrix: Option<bool>,
     /// Which ratio is told: of the `nameplate`'s line voltages (default), or of the `turns`.
     ratio: Option<RatioForm>,
+    /// What the phase displacement is told in: `degrees` (default), or `minutes` of arc.
+    phase: Option<PhaseForm>,
     /// Whether the vector group is looked for where the readings do not fit the nameplate's: nine more
     /// readings; true if not given.
     find_group: Option<bool>,
@@ -48,6 +50,17 @@ pub(super) enum RatioForm {
     Turns,
 }
 
+/// What a phase displacement is told in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum PhaseForm {
+    /// Degrees.
+    #[default]
+    Degrees,
+    /// Minutes of arc.
+    Minutes,
+}
+
 /// A ratio test with its parameters.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TurnsRatioTest {
@@ -58,6 +71,7 @@ pub struct TurnsRatioTest {
     pub(super) time: Time,
     pub(super) positions: Positions,
     pub(super) ratio: RatioForm,
+    pub(super) phase: PhaseForm,
     pub(super) finds: bool,
 }
 
@@ -117,6 +131,7 @@ impl TestKeys for TurnsRatioKeys {
             time,
             positions: positions?,
             ratio: self.ratio.unwrap_or_default(),
+            phase: self.phase.unwrap_or_default(),
             finds: self.find_group.unwrap_or(true),
         }))
     }

@@ -200,6 +200,7 @@ impl<'a> Setting<'a> {
             expected,
             limits: planned.limits.clone(),
             scale,
+            phase: test.phase,
             elsewhere: self.elsewhere(stand, told),
         };
         let probes = self.probes.clone();
