@@ -353,3 +353,20 @@ fn every_place_stands_on_the_sheet() {
     // The nine that look for another group are no part of it.
     assert!(!sheet.contains("1U-1N / 2U-2V"), "{sheet}");
 }
+
+/// Graded again by the same files nothing changes: neither what passes nor what proves nothing.
+#[test]
+fn the_same_files_give_the_same_verdicts() {
+    let site = Site::examples();
+    site.waltron(&["run", "t2.plan.toml", "--yes", "--record", "r.run.jsonl"]).exits(1);
+    let answered = ["run", "at1.plan.toml", "--answers", "at1.answers.toml", "--record"];
+    let args: Vec<&str> = answered.into_iter().chain(["s.run.jsonl"]).collect();
+    site.waltron(&args).exits(1);
+    for (record, name) in [("r.run.jsonl", "t2"), ("s.run.jsonl", "at1")] {
+        let (asset, plan) = (format!("{name}.asset.toml"), format!("{name}.plan.toml"));
+        let args = ["grade", record, "--asset", asset.as_str(), "--plan", plan.as_str()];
+        let again = site.waltron(&args).exits(1).out();
+        assert!(again.contains("no verdict changed"), "{again}");
+        assert!(!site.read(record).contains("not graded again"), "{record}");
+    }
+}

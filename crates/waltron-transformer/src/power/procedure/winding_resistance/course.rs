@@ -7,7 +7,7 @@ use super::programs::{From, Programs};
 use super::{CHANGE, DISCHARGE, HOLD};
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::grading::{Finding, PointId, Values, Verdict};
+use waltron_core::grading::{Finding, PointId, Values};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
@@ -342,13 +342,7 @@ impl Procedure for Course {
                         "The tap changer went two positions at once; outputs are off. Set {stand} and go on"
                     )));
                     // It was another change than the one that was to be looked at.
-                    for change in &mut found {
-                        change.verdict = Verdict::Inconclusive;
-                        change
-                            .reason
-                            .push_str("; it went two positions at once, or taps are exchanged");
-                    }
-                    return found;
+                    return found.into_iter().map(graded::doubled).collect();
                 }
                 let second = graded::beside(places, programs, place, &held);
                 let is_open = second.is_some_and(|(_, settled)| settled.is_none());

@@ -1,7 +1,7 @@
 //! What was seen at a place, and what it comes to.
 
 use super::places::{Alike, Place, Places, ohms};
-use super::programs::{MOTOR, Programs, ends_at};
+use super::programs::{MOTOR, Programs, ends_at, volts_before};
 use super::{CHANGE, CHARGE, DIFFERENCE, HOLD, MOVE, RESISTANCE};
 use crate::material::celsius;
 use crate::measure::{injected, of as shown};
@@ -339,6 +339,20 @@ pub(super) fn is_double(place: &Place, before: &Place, was: f64, is: f64) -> boo
     moved(place, before, was, is).is_some_and(|n| (n - 2.0).abs() < 0.3)
 }
 
+/// The current at the end of what was held.
+fn amps_of(programs: &Programs, program: &Program, seen: &Observation) -> Option<f64> {
+    let hold = segment(program, HOLD)?;
+    let last = seen.in_segment(hold, &programs.amps).last()?;
+    shown(last).ok().map(|read| read.value)
+}
+
+/// A change that was another one than the one that was to be looked at.
+pub(super) fn doubled(mut change: Finding) -> Finding {
+    change.verdict = Verdict::Inconclusive;
+    change.reason.push_str("; it went two positions at once, or taps are exchanged");
+    change
+}
+
 /// The change that led to a place: by its samples, else by what they told before.
 pub(super) fn change(
     places: &Places,
@@ -521,7 +535,19 @@ pub(super) fn again(
     let moved = served
         .iter()
         .rfind(|(program, _)| fits(place, program) && segment(program, MOVE).is_some());
-    let (_, seen) = moved.ok_or("nothing was injected for it")?;
-    change(places, programs, place, seen, Some(&measured.measured))
-        .ok_or_else(|| "these settings do not grade it".to_owned())
+    let (program, seen) = moved.ok_or("nothing was injected for it")?;
+    let found = change(places, programs, place, seen, Some(&measured.measured))
+        .ok_or_else(|| "these settings do not grade it".to_owned())?;
+    // What went two positions at once was no better for being graded again.
+    let before = places.all.iter().position(|p| p == place).and_then(|k| k.checked_sub(1));
+    // What was measured at the position before is told by what the change was noticed by.
+    let was = volts_before(program).zip(amps_of(programs, program, seen));
+    let is = read(programs, &[(program, seen)]).ok();
+    let is_doubled = match (before, was, is) {
+        (Some(k), Some((volts, amps)), Some(is)) => {
+            is_double(place, &places.all[k], volts / amps, is.ohm)
+        }
+        _ => false,
+    };
+    Ok(if is_doubled { doubled(found) } else { found })
 }

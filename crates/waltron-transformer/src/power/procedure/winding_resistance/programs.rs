@@ -285,6 +285,22 @@ fn motor_trace(of: &Name) -> Capture {
     }
 }
 
+/// What dropped in the winding before a change of tap, in V: the middle of what the change is noticed by.
+pub(super) fn volts_before(program: &Program) -> Option<f64> {
+    let moving = program.segments.iter().find(|segment| segment.name == *MOVE)?;
+    let parts = moving.stops.iter().flat_map(|stop| stop.when.parts());
+    let limits: Vec<f64> = parts
+        .filter_map(|part| match part {
+            Condition::Reading { limit_si, .. } => Some(*limit_si),
+            _ => None,
+        })
+        .collect();
+    match limits.as_slice() {
+        [a, b] => Some(f64::midpoint(*a, *b)),
+        _ => None,
+    }
+}
+
 /// Where the tap changers stand after a program.
 pub(super) fn ends_at(program: &Program) -> Vec<Stand> {
     let moves = program.segments.iter().flat_map(|segment| &segment.moves);
