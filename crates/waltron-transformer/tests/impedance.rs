@@ -68,15 +68,16 @@ fn a_delta_is_told_as_the_star_that_it_is_worth() {
     let off = grade.measured.get("impedance").unwrap() / share - 1.0;
     assert!(off.abs() < 0.01, "{off}");
     assert_eq!(grade.verdict, Verdict::Measured, "the nameplate says nothing");
-    // Fed from the low-voltage side it is the same share.
-    let low = "winding = 2\nvoltage = \"5 V\"";
-    let found = measured(&asset, AT1_RIG, &sound.join("\n"), "impedance", low);
-    let off = of(&found, "3/impedance").measured.get("impedance").unwrap_or(0.0) / share - 1.0;
-    let why = &of(&found, "3/impedance").reason;
-    assert!(
-        off.abs() < 0.01 || why.contains("BeyondRange") || why.contains("range"),
-        "{off} {why}"
-    );
+    // From the low-voltage side 100 V would drive many times what the winding is rated for.
+    let refused = |keys: &str| {
+        let plan = support::plan(&asset, &format!("procedure = \"impedance\"\n{keys}"));
+        let rig = support::capability(AT1_RIG);
+        let bench = waltron_core::procedure::Bench { asset: &asset, capability: &rig };
+        plan.tests[0].procedure(bench).err().unwrap().to_string()
+    };
+    let why = refused("winding = 2\nvoltage = \"100 V\"");
+    assert!(why.contains("which is rated for 577.4 A"), "{why}");
+    assert!(refused("winding = 2").contains("less than the output sets"));
 }
 
 /// A coil that has moved has another leakage: the lines that see it differ.
@@ -164,4 +165,10 @@ fn remanence_is_taken_away_and_shown() {
     let refused =
         plan_refused(&asset(T2), "procedure = \"core-demagnetisation\"\ncurrent = \"60 A\"");
     assert!(refused.contains("50 A may flow through winding 2"), "{refused}");
+    let asset = asset(T2);
+    let plan = support::plan(&asset, "procedure = \"core-demagnetisation\"\ncurrent = \"12 mA\"");
+    let rig = support::capability(T2_RIG);
+    let bench = waltron_core::procedure::Bench { asset: &asset, capability: &rig };
+    let why = plan.tests[0].procedure(bench).err().unwrap().to_string();
+    assert!(why.contains("demagnetises nothing"), "{why}");
 }

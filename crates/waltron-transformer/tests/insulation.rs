@@ -355,6 +355,7 @@ fn insulation_resistance_is_that_of_the_dielectric() {
     assert!(failed(&found).contains(&"H") && failed(&found).contains(&"H/polarisation-index"));
     let refused = |more: &str| plan_refused(&asset, &format!("{keys}\n{more}"));
     assert!(refused("times = [\"30 s\"]").contains("60 s among them"));
+    assert!(refused("times = [\"45 s\", \"60 s\"]").contains("15 s, 30 s, 60 s and 600 s"));
     assert!(refused("voltage = \"0 V\"").contains("above zero"));
 }
 

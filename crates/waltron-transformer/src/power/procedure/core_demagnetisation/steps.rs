@@ -139,6 +139,14 @@ impl<'a> Setting<'a> {
         let is_high = winding.is_some_and(|w| w.voltage_v > 1e3) && volts_of(HIGH.0).is_some();
         let excites = if is_high { HIGH } else { LOW };
         let range_v = volts_of(excites.0).ok_or_else(|| lacks(excites.0))?.range.si();
+        let (first_a, last_a) = (test.current.map_or(usual, Measure::si), 1.5 * below_a);
+        if first_a <= last_a {
+            return Err(SetupError::Unknown(format!(
+                "{} is no more than what the rig calls discharged, and demagnetises nothing: {} at least",
+                waltron_core::quantity::text(Current::from_si(first_a)),
+                waltron_core::quantity::text(Current::from_si(2.0 * last_a))
+            )));
+        }
         Ok(Self {
             test,
             of,
@@ -148,8 +156,8 @@ impl<'a> Setting<'a> {
             later: probe(rig, &[excites.1], Property::Phasor)?,
             excites,
             range_v: range_v.min(MOST_V),
-            first_a: test.current.map_or(usual, Measure::si),
-            last_a: 1.5 * below_a,
+            first_a,
+            last_a,
             below_a,
         })
     }

@@ -109,6 +109,17 @@ impl<'a> Setting<'a> {
             Some(volts) => volts,
             None => Voltage::from_si(round_below(most.min(amps * ohm), &[5.0, 2.5, 2.0, 1.0])),
         };
+        // A short circuit takes what the nameplate says, whatever the output would give.
+        if volts.si() / ohm > rated * (1.0 + 1e-9) {
+            return Err(SetupError::Unknown(format!(
+                "{} would drive about {} through winding {}, which is rated for {}: {} at most",
+                text(volts),
+                text(waltron_core::quantity::Current::from_si(volts.si() / ohm)),
+                test.winding,
+                text(waltron_core::quantity::Current::from_si(rated)),
+                text(Voltage::from_si(rated * ohm))
+            )));
+        }
         if volts.si() < LEAST_SHARE * range {
             return Err(SetupError::Unknown(format!(
                 "{} would drive {} through winding {}, and are less than the output sets: feed another winding, or take a source of more current",

@@ -22,7 +22,7 @@ pub struct InsulationResistanceKeys {
     temperature: AnyQuantityText,
     /// The direct voltage; 5 kV, less where a winding or the rig does not allow that, if not given.
     voltage: Option<QuantityText<Voltage>>,
-    /// When it is read; after 15 s, 60 s and 600 s if not given. The resistance is that after 60 s, the polarisation
+    /// When it is read, of 15 s, 30 s, 60 s and 600 s; after 15 s, 60 s and 600 s if not given. The resistance is that after 60 s, the polarisation
     /// index that after 600 s over it.
     times: Option<Spannable<Vec<QuantityText<Time>>>>,
     /// Whether somebody reads an instrument; true where the rig has no output for it, else false, if not given.
@@ -43,6 +43,9 @@ pub struct InsulationResistanceTest {
 /// When the resistance is told, and what the polarisation index holds against it, in s.
 pub(super) const MINUTE_S: f64 = 60.0;
 pub(super) const TEN_S: f64 = 600.0;
+
+/// When it can be read, in s.
+const TOLD_S: [f64; 4] = [15.0, 30.0, MINUTE_S, TEN_S];
 
 /// When it is read where the plan does not say, in s.
 const USUAL_S: [f64; 3] = [15.0, MINUTE_S, TEN_S];
@@ -79,9 +82,9 @@ impl TestKeys for InsulationResistanceKeys {
                 let mut all: Vec<f64> = read.into_iter().collect::<Option<_>>()?;
                 all.sort_by(f64::total_cmp);
                 all.dedup();
-                if !all.contains(&MINUTE_S) || all.iter().any(|t| *t < 1.0 || *t > 7200.0) {
-                    let message =
-                        "times are 1 s to 2 h, with 60 s among them: the resistance is told then";
+                let is_told = |t: &f64| TOLD_S.contains(t);
+                if !all.contains(&MINUTE_S) || !all.iter().all(is_told) {
+                    let message = "times are 15 s, 30 s, 60 s and 600 s, with 60 s among them: the resistance is told then";
                     problems.push(Problem::new(list.span(), message));
                     return None;
                 }

@@ -18,6 +18,8 @@ pub(super) struct Both {
     pub(super) reference_k: f64,
     /// By the sweep, with the energy that it was told by.
     pub(super) sweep: Result<(Corrected, Energy), String>,
+    /// Why an earlier sweep told no energy, where there is one.
+    pub(super) unfit: Option<String>,
     /// By the table: the value and what it is uncertain by from the meters alone.
     pub(super) table: Result<(f64, f64), String>,
 }
@@ -28,12 +30,7 @@ fn hertz(si: f64) -> Quantity {
 
 /// The energy of a part: fitted where an earlier sweep at another temperature is known, else stated, else assumed.
 /// With it, why an earlier sweep did not tell one.
-pub(super) fn energy(
-    of: &Insulation,
-    part: &str,
-    sweep: &[Loss],
-    kelvin: f64,
-) -> (Energy, Option<String>) {
+fn energy(of: &Insulation, part: &str, sweep: &[Loss], kelvin: f64) -> (Energy, Option<String>) {
     let stated = of.energy_ev.map_or(USUAL, |ev| Energy { ev, ..USUAL });
     let Some((earlier_k, earlier)) = of.known(part).and_then(|k| k.sweep.as_ref()) else {
         return (stated, None);
@@ -55,8 +52,10 @@ impl Both {
     ) -> Self {
         let table = of.correction.as_ref();
         let reference_k = table.map_or(REFERENCE_K, |(table, _)| table.reference_k);
+        let mut unfit = None;
         let by_sweep = sweep.and_then(|sweep| {
-            let (energy, _) = energy(of, part, sweep, kelvin);
+            let (energy, why) = energy(of, part, sweep, kelvin);
+            unfit = why;
             if let Some(loss) = sweep.iter().find(|l| l.tan_delta.is_nan() || l.tan_delta <= 0.0) {
                 return Err(format!("the sweep shows no losses at {}", hertz(loss.hertz)));
             }
@@ -86,7 +85,7 @@ impl Both {
                 )),
             },
         };
-        Self { reference_k, sweep: by_sweep, table: by_table }
+        Self { reference_k, sweep: by_sweep, unfit, table: by_table }
     }
 
     /// The value that counts with what it is uncertain by, and how it was had, in words.

@@ -1,6 +1,6 @@
 //! What the readings of insulation come to.
 
-use super::corrected::{Both, energy};
+use super::corrected::Both;
 use super::keys::By;
 use super::parts::Shows;
 use super::steps::farads;
@@ -190,10 +190,8 @@ impl PartRequired {
         let sweep = sweep.and_then(|all| if all.is_empty() { Err(no_sweep()) } else { Ok(all) });
         let sweep = sweep.map(|all| all.iter().map(|read| read.loss).collect::<Vec<Loss>>());
         let of = &self.insulation;
-        let name = self.name();
         let losses = sweep.as_deref().map_err(Clone::clone);
-        let both = Both::of(of, &name, rated.loss, losses.clone(), self.kelvin);
-        let unfit = losses.ok().and_then(|sweep| energy(of, &name, sweep, self.kelvin).1);
+        let both = Both::of(of, &self.name(), rated.loss, losses, self.kelvin);
         let mut measured = Values::none();
         let mut more = Values::none();
         if let Ok((corrected, energy)) = &both.sweep {
@@ -228,7 +226,7 @@ impl PartRequired {
         {
             judged.reason = format!("{}: {}", condition.word, judged.reason);
         }
-        if let Some(unfit) = unfit {
+        if let Some(unfit) = &both.unfit {
             judged.reason.push_str(&format!("; an earlier sweep tells no energy: {unfit}"));
         }
         let mut deviation = Values::none();
