@@ -25,6 +25,7 @@
 #![forbid(unsafe_code)]
 #![warn(clippy::unwrap_used)]
 
+mod alike;
 pub mod asset;
 pub mod characteristic;
 pub mod clearance;

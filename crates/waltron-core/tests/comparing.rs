@@ -24,6 +24,7 @@ fn grade(id: &str, measured: Values, verdict: Verdict) -> Grade {
         verdict,
         reason: String::new(),
         skipped: false,
+        guarded: false,
     }
 }
 

@@ -167,6 +167,24 @@ fn a_guard_band_lies_inside_each_limit() {
         assert_eq!(reason, "inside the limit by 125 ms, less than the uncertainty of 250 ms");
     }
     assert_eq!(time("earliest", 1.0, 1.125).0, Verdict::Inconclusive);
+    // What was told of it stays, and is told again once the rule is another one.
+    let mut told = grade(
+        Values::none().with("time", seconds(1.875)),
+        limited("upper", Value::of(seconds(2.0))),
+        Values::none().with("u", seconds(0.25)),
+    );
+    for reason in ["within tolerance; read by R. Amsel; lamp 2", "read by R. Amsel; lamp 2"] {
+        told.reason = reason.to_owned();
+        let guarded = told.clone().graded(Rule::Guarded);
+        let why = "inside the limit by 125 ms, less than the uncertainty of 250 ms; read by R. Amsel; lamp 2";
+        assert_eq!((guarded.verdict, guarded.reason.as_str()), (Verdict::Inconclusive, why));
+        let before = guarded.before_guard();
+        assert_eq!((before.verdict, before.guarded), (Verdict::Pass, false));
+        assert_eq!(before.reason, "read by R. Amsel; lamp 2");
+        let simple = told.clone().graded(Rule::Simple);
+        assert_eq!(simple, simple.before_guard());
+        assert_eq!(Finding::of(simple), told);
+    }
     // Percent reads in percent.
     let mut ratio = grade(
         Values::none().with_percent("reset", 0.95),

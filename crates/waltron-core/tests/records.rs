@@ -51,6 +51,7 @@ fn record() -> String {
             verdict,
             reason: "–".into(),
             skipped: false,
+            guarded: false,
         })
     };
     let mut events = vec![Event::RunStarted(Box::new(started))];

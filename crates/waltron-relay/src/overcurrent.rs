@@ -1,7 +1,6 @@
 //! Overcurrent functions.
 
 use num_complex::Complex64;
-use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Function;
 use waltron_core::characteristic::{Acceptance, Characteristic, Form, acceptance};
@@ -145,9 +144,5 @@ impl Function for Overcurrent {
     fn settling(&self) -> Time {
         let reset = self.characteristic.reset_time();
         if reset > Time::default() { self.tolerances.time.upper(reset) * 1.25 } else { reset }
-    }
-
-    fn is_same(&self, other: &dyn Function) -> bool {
-        (other as &dyn Any).downcast_ref() == Some(self)
     }
 }

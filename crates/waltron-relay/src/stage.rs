@@ -1,6 +1,5 @@
 //! Voltage and frequency functions, which sequences test by their settings.
 
-use std::any::Any;
 use std::sync::Arc;
 use waltron_core::asset::Function;
 use waltron_core::characteristic::Acceptance;
@@ -173,9 +172,5 @@ impl Function for Stage {
 
     fn once_picked_up(&self) -> Option<Acceptance> {
         Some(self.delayed())
-    }
-
-    fn is_same(&self, other: &dyn Function) -> bool {
-        (other as &dyn Any).downcast_ref() == Some(self)
     }
 }

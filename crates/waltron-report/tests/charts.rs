@@ -82,6 +82,7 @@ fn grade() -> impl Strategy<Value = Grade> {
                 verdict,
                 reason: "r".into(),
                 skipped: false,
+                guarded: false,
             }
         },
     )

@@ -68,6 +68,7 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
         verdict,
         reason: "because <script>".into(),
         skipped: false,
+        guarded: false,
     }
 }
 

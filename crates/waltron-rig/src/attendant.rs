@@ -1,10 +1,11 @@
 //! The person at the panel, as the runner and the rig see them.
 
+use std::fmt;
 use waltron_core::grading::Grade;
 use waltron_core::injection::program::Stand;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::quantity::{Quantity, Time};
+use waltron_core::quantity::{Measure, Quantity, Time, text};
 use waltron_core::text::name::Name;
 
 /// Answers prompts and can stop the run.
@@ -101,6 +102,26 @@ pub struct Waiting {
     pub towards: Quantity,
     /// How long that takes if it goes on as it does, where it goes there at all.
     pub left: Option<Time>,
+}
+
+impl Waiting {
+    /// How long it takes, in words.
+    pub fn time_left(&self) -> String {
+        match self.left {
+            Some(left) if left.si() >= 1.0 => {
+                format!("about {} left", text(Time::from_si(left.si().round())))
+            }
+            Some(_) => "almost there".to_owned(),
+            None => "it does not rise".to_owned(),
+        }
+    }
+}
+
+impl fmt::Display for Waiting {
+    /// `winding current 3.210 A of 4.900 A`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {:.3} of {:.3}", self.of, self.value, self.towards)
+    }
 }
 
 /// Confirms everything and never stops: for unattended runs and tests.

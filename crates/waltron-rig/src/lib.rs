@@ -14,6 +14,7 @@ mod description;
 mod external;
 mod form;
 pub mod instruments;
+mod live;
 mod player;
 pub mod reader;
 mod rig;

@@ -3,18 +3,22 @@
 #![allow(clippy::unwrap_used, missing_docs)]
 
 use std::cell::Cell;
+use std::net::TcpListener;
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 use std::time::{Duration, Instant};
 use waltron_core::asset::Ratings;
 use waltron_core::clearance::clear;
-use waltron_core::injection::program::{Finish, Program, Segment};
+use waltron_core::injection::measuring::{Probe, Property};
+use waltron_core::injection::program::{Condition, Finish, Program, Relation, Segment, Stop, Then};
 use waltron_core::injection::stimulus::{Dc, Drive, Stimulus};
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::phasor::Phasor;
-use waltron_core::quantity::{Current, Frequency, Measure, amperes, degrees, seconds};
+use waltron_core::quantity::{Current, Dimension, Frequency, Measure, amperes, degrees, seconds};
 use waltron_core::text::document::Source;
-use waltron_rig::attendant::{Attendant, Unattended};
-use waltron_rig::test_set::{Session, TestSet};
+use waltron_rig::attendant::{Attendant, Present, Unattended, Waiting};
+use waltron_rig::scpi_rig::ScpiRig;
+use waltron_rig::test_set::{Session, TestSet, serve};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Description, Rig, RigFile, RigForm};
 use waltron_specimen::SpecimenForm;
@@ -139,4 +143,111 @@ fn a_test_set_discharges_when_its_controller_has_gone() {
         std::thread::sleep(Duration::from_millis(5));
     }
     assert!(set.reading("flowing").unwrap() < 0.05, "{:?}", set.reading("flowing"));
+}
+
+/// A core so small that 4 V saturate it within a second.
+const SMALL: &str = r#"
+[specimen]
+kind = "power-transformer"
+[power_transformer]
+frequency = "50 Hz"
+volts_per_turn = "2 V"
+exciting = "2 A"
+yoke = "1 A"
+losses = "1 A"
+saturation = "115 %"
+off_drop = "4 V"
+[[winding]]
+turns = 300
+resistance = "0.8 Ohm"
+coils = [{ at = "1U-1N", limb = 1 }, { at = "1V-1N", limb = 2 }, { at = "1W-1N", limb = 3 }]
+[[winding]]
+turns = 100
+resistance = "0.2 Ohm"
+coils = [{ at = "2W-2U", limb = 1 }, { at = "2U-2V", limb = 2 }, { at = "2V-2W", limb = 3 }]
+"#;
+
+/// Sits at the other end of a line and looks on.
+#[derive(Default)]
+struct Looking {
+    waits: Vec<Waiting>,
+    seen: usize,
+    drained: usize,
+}
+
+impl Attendant for Looking {
+    fn ask(&mut self, _: &Question) -> Answer {
+        Answer::Stop
+    }
+
+    fn is_watching(&self) -> bool {
+        true
+    }
+
+    fn sees(&mut self, _: &Present<'_>) {
+        self.seen += 1;
+    }
+
+    fn waits(&mut self, waiting: &Waiting) {
+        self.waits.push(waiting.clone());
+    }
+
+    fn drains(&mut self) {
+        self.drained += 1;
+    }
+
+    fn wants_to_stop(&self) -> bool {
+        false
+    }
+}
+
+/// Over a line, too, it is shown how far the current is on its way, for how long about, and that what was charged is
+/// being discharged; once, and before anybody is told that it is over.
+#[test]
+fn over_a_line_charging_and_discharging_are_told() {
+    let text = RIG.replace("compliance = \"50 V\"", "compliance = \"4 V\"");
+    let capability = RigForm::load(&Source::new("r", text)).unwrap().capability;
+    let small = {
+        let capability = capability.clone();
+        move || {
+            let mut specimen = SpecimenForm::load(&Source::new("s", SMALL), 1).unwrap();
+            specimen.connect(&capability).unwrap();
+            VirtualRig::new("bench".into(), capability.clone(), specimen, Pace::Real)
+        }
+    };
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    let description = Description::of("bench", &capability, true, true);
+    let rig = small();
+    let build = Box::new(move |_| Some(small()));
+    let set = Arc::new(TestSet::new(description, capability.clone(), rig, build));
+    let kept = Arc::clone(&set);
+    std::thread::spawn(move || serve(&listener, &set, &AtomicBool::new(false), &|_| ()));
+    let mut wire = ScpiRig::connect("bench".into(), &address, capability.clone(), 1).unwrap();
+
+    let mut program = Program::clone(&charging(20.0, Finish::Off));
+    let probe =
+        Probe { of: "winding current".into(), what: Property::Dc, dimension: Dimension::CURRENT };
+    let (relation, limit_si) = (Relation::AtLeast, 3.0);
+    let when = Condition::Reading { probe, relation, limit_si };
+    program.segments[0].stops.push(Stop { when, then: Then::End });
+    let cleared = clear(Arc::new(program), &Ratings::unknown(None), &capability).unwrap();
+    let mut looking = Looking::default();
+    let observation = wire.play(&cleared, &mut looking).unwrap();
+
+    assert!(observation.discharge.unwrap().is_done && !kept.is_charged());
+    assert_eq!(looking.drained, 1);
+    assert!(looking.seen >= looking.waits.len() && looking.waits.len() > 5, "{:?}", looking.waits);
+    let values: Vec<f64> = looking.waits.iter().map(|w| w.value.si).collect();
+    assert!(values.is_sorted_by(|a, b| a <= &(b + 0.01)), "it rises: {values:?}");
+    for waiting in &looking.waits {
+        assert_eq!(
+            (waiting.towards.to_string(), waiting.of.as_str()),
+            ("3 A".into(), "winding current")
+        );
+        assert_eq!(waiting.value.dimension, Dimension::CURRENT);
+        // As far as it goes at this pace, and no further than a program lasts.
+        assert!(waiting.left.is_none_or(|left| left > seconds(0.0)), "{waiting:?}");
+    }
+    assert!(looking.waits.iter().any(|w| w.left.is_some()));
 }

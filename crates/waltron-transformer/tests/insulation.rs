@@ -7,6 +7,7 @@ use proptest::prelude::*;
 use support::{WINGS, asset, failed, of, plan_refused, play};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Verdict};
+use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_core::text::document::Source;
 use waltron_transformer::power::{
     CorrectionForm, Energy, Loss, at_reference, fit, shipped, shipped_names, turns,
@@ -362,7 +363,6 @@ fn insulation_resistance_is_that_of_the_dielectric() {
 /// Read by somebody: asked for each value, told with who read it; what nobody reads is not tested.
 #[test]
 fn typed_insulation_resistances_are_graded_with_who_read_them() {
-    use waltron_core::procedure::{Answer, Question, Wanted};
     let asset = asset(T2);
     let keys = "procedure = \"insulation-resistance\"\ntemperature = \"20 degC\"\nby_hand = true";
     let answer = |question: &Question| match (&question.wanted, question.text.as_str()) {
@@ -381,4 +381,39 @@ fn typed_insulation_resistances_are_graded_with_who_read_them() {
     assert_eq!(of(&found, "HL").verdict, Verdict::NotTested);
     assert_eq!(of(&found, "L").verdict, Verdict::Fail, "{}", of(&found, "L").reason);
     assert!(bench.asked.len() == 10, "nine readings, and who: {:?}", bench.asked);
+    // Graded again, which every play here does, it keeps who read it, however they write that.
+    let answer = |question: &Question| match question.wanted {
+        Wanted::Text => Answer::Text("J. Ilves; megohmmeter 3, read by lamp".to_owned()),
+        _ => Answer::Si(1e9),
+    };
+    let found = support::Played::new(WINGS, T2_RIG, T2_TRUTH, 1).play(&asset, keys, &answer).0;
+    let was = of(&found, "HL");
+    assert!(was.reason.ends_with(", read by J. Ilves; megohmmeter 3, read by lamp"), "{was:?}");
+}
+
+/// A plan's voltage is put on what carries it, and less on what does not; what nothing carries is refused.
+#[test]
+fn each_part_gets_no_more_than_it_carries() {
+    let small = asset(&T2.replace("voltage = \"20 kV\"", "voltage = \"400 V\""));
+    let volts = |found: &[Finding], point: &str| of(found, point).stimulus.get("voltage").unwrap();
+    let direct = "procedure = \"insulation-resistance\"\ntemperature = \"20 degC\"";
+    // 400 V stand 500 V of direct voltage; 20 kV to earth 11.5 kV.
+    let found = play(&small, T2_RIG, T2_TRUTH, 4, &format!("{direct}\nvoltage = \"2.5 kV\"")).0;
+    assert_eq!(["H", "HL", "L"].map(|p| volts(&found, p)), [2500.0, 500.0, 500.0]);
+    let found = play(&small, T2_RIG, T2_TRUTH, 4, &format!("{direct}\nvoltage = \"300 V\"")).0;
+    assert_eq!(["H", "HL", "L"].map(|p| volts(&found, p)), [300.0; 3]);
+    let by_hand = format!("{direct}\nvoltage = \"5 kV\"\nby_hand = true");
+    let answer = |_: &Question| Answer::Si(1e9);
+    let found = support::Played::new(WINGS, T2_RIG, T2_TRUTH, 1).play(&small, &by_hand, &answer).0;
+    assert_eq!(["H", "HL", "L"].map(|p| volts(&found, p)), [5000.0, 500.0, 500.0]);
+    let losses = "procedure = \"tan-delta\"\ntemperature = \"20 degC\"\nsweep = false";
+    let found = play(&small, T2_RIG, T2_TRUTH, 4, &format!("{losses}\nvoltage = \"8 kV\"")).0;
+    // 400 V to earth are 231 V: the highest round voltage below.
+    assert_eq!(["H", "HL", "L"].map(|p| volts(&found, p)), [8000.0, 8000.0, 200.0]);
+    let refused =
+        |keys: String| support::Played::new(WINGS, T2_RIG, T2_TRUTH, 1).refused(&small, &keys);
+    let why = refused(format!("{losses}\nvoltage = \"11 kV\""));
+    assert!(why.contains("11 kV is more than any part may carry: 10 kV at most, on H"), "{why}");
+    let why = refused(format!("{losses}\nvoltage = \"20 kV\""));
+    assert!(why.contains("is more than the rig puts out"), "{why}");
 }

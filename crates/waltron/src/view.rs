@@ -304,6 +304,7 @@ mod tests {
             verdict,
             reason: "no operation within 8 s".into(),
             skipped: false,
+            guarded: false,
         }
     }
 

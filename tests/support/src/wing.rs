@@ -1,15 +1,21 @@
 //! Tests of a wing played on its simulated specimens, from text to findings.
 
+use std::collections::HashMap;
+use std::convert::Infallible;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::clear;
-use waltron_core::grading::{Finding, Verdict};
+use waltron_core::clearance::duty::Warm;
+use waltron_core::grading::{Finding, Grade, Rule, Verdict};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::plan::{Plan, PlanForm};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question};
+use waltron_core::record::again::Again;
+use waltron_core::record::{Chain, Event, Line};
 use waltron_core::text::document::{DocumentError, Source};
+use waltron_core::text::name::Name;
 use waltron_core::wing::Wings;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
@@ -54,6 +60,8 @@ pub struct Played {
     machine: VirtualRig,
     /// What was asked, in order.
     pub asked: Vec<Question>,
+    /// What a record would hold of the last test.
+    events: Vec<Event>,
 }
 
 impl Played {
@@ -64,7 +72,7 @@ impl Played {
         let mut specimen = SpecimenForm::load(&source, seed).unwrap_or_else(|e| panic!("{e:?}"));
         specimen.connect(&rig).unwrap();
         let machine = VirtualRig::new("bench".into(), rig.clone(), specimen, Pace::Fast);
-        Self { wings, rig, machine, asked: Vec::new() }
+        Self { wings, rig, machine, asked: Vec::new(), events: Vec::new() }
     }
 
     /// What a test finds, with what it did; somebody answers what is asked.
@@ -77,7 +85,69 @@ impl Played {
         let plan = plan(self.wings, asset, test);
         let bench = Bench { asset, capability: &self.rig };
         let procedure = plan.tests[0].procedure(bench).unwrap().expect("no sequence");
-        self.run(asset, procedure, answer)
+        self.events.clear();
+        let (found, seen) = self.run(asset, procedure, answer);
+        self.is_graded_again(asset, &plan, &found);
+        (found, seen)
+    }
+
+    /// Why a test cannot be set up.
+    pub fn refused(&self, asset: &Asset, test: &str) -> String {
+        let plan = plan(self.wings, asset, test);
+        let bench = Bench { asset, capability: &self.rig };
+        plan.tests[0].procedure(bench).err().expect("a refusal").to_string()
+    }
+
+    /// Grades again, under a rule, what a record of another rule holds.
+    fn again(
+        &self,
+        asset: &Asset,
+        plan: &Plan,
+        [then, now]: [Rule; 2],
+        with_samples: bool,
+    ) -> Vec<Grade> {
+        let scripts = HashMap::<Name, Infallible>::new();
+        let bench = Bench { asset, capability: &self.rig };
+        let plan = Plan { rule: now, ..plan.clone() };
+        let mut again = Again::new(&plan, bench, &scripts);
+        for event in &self.events {
+            let event = match event {
+                Event::Graded(grade) => &Event::Graded(Finding::of(grade.clone()).graded(then)),
+                other => other,
+            };
+            let line = Chain::default().line("now", event).unwrap();
+            let mut read = Line::read(line.as_bytes()).unwrap().event;
+            if let (Event::Observed { observation, .. }, Event::Observed { observation: kept, .. }) =
+                (&mut read, event)
+                && with_samples
+            {
+                observation.captures.clone_from(&kept.captures);
+            }
+            again.take(read);
+        }
+        again.finish()
+    }
+
+    /// Graded again from what a record holds of it, by what it was tested with, everything stays as it was,
+    /// whatever the rule was then and is now.
+    fn is_graded_again(&self, asset: &Asset, plan: &Plan, found: &[Finding]) {
+        let (simple, guarded) = (Rule::Simple, Rule::Guarded);
+        for rules in [[simple, simple], [guarded, simple], [simple, guarded], [guarded, guarded]] {
+            let again = self.again(asset, plan, rules, true);
+            let mut last: HashMap<&str, &Finding> = HashMap::new();
+            last.extend(found.iter().map(|finding| (finding.point.id.as_str(), finding)));
+            for grade in &again {
+                let was = last.remove(grade.point.id.as_str()).expect("a point of the run");
+                is_same(&was.clone().graded(rules[1]), grade);
+            }
+            assert!(last.is_empty(), "not graded again: {:?}", last.keys());
+        }
+        // Without the samples that stood beside the record nothing is told that was not.
+        let again = self.again(asset, plan, [simple, simple], true);
+        for (lost, grade) in self.again(asset, plan, [simple, simple], false).iter().zip(&again) {
+            let is_open = matches!(lost.verdict, Verdict::Inconclusive | Verdict::NotTested);
+            assert!(lost.verdict == grade.verdict || is_open, "{lost:?} {grade:?}");
+        }
     }
 
     /// The same of a procedure that is set up already.
@@ -89,9 +159,12 @@ impl Played {
     ) -> (Vec<Finding>, Seen) {
         let planned = procedure.planned();
         let (mut found, mut seen) = (Vec::new(), Vec::new());
+        let test: Name = "t".into();
+        let grade = |finding: &Finding| Event::Graded(finding.clone().graded(Rule::default()));
         loop {
             match procedure.next() {
                 Action::Inject(program) => {
+                    let points = procedure.injection().serves;
                     // Nothing comes that was not told before.
                     for (channel, most, _) in program.maxima() {
                         let told = planned.iter().flat_map(|p| p.program.maxima());
@@ -104,22 +177,56 @@ impl Played {
                     let observation = self.machine.play(&cleared, &mut Unattended).unwrap();
                     // Off, unless it says that it stays on; and then by the end.
                     assert!(program.finish == Finish::Keep || !self.machine.is_energised());
-                    found.extend(procedure.observe(&observation));
+                    let graded = procedure.observe(&observation);
+                    self.events.push(Event::Observed {
+                        test: test.clone(),
+                        points,
+                        program: Arc::clone(&program),
+                        observation: observation.clone(),
+                        warm: Warm::default(),
+                    });
+                    self.events.extend(graded.iter().map(grade));
+                    found.extend(graded);
                     seen.push((program, observation));
                 }
                 Action::Ask(question) => {
-                    procedure.answer(answer(&question));
+                    let answer = answer(&question);
+                    self.events.push(Event::Asked(question.clone()));
+                    self.events.push(Event::Answered { answer: answer.clone() });
+                    procedure.answer(answer);
                     self.asked.push(question);
                 }
-                Action::Conclude(more) => found.extend(more),
+                Action::Conclude(more) => {
+                    self.events.extend(more.iter().map(grade));
+                    found.extend(more);
+                }
                 Action::Off => self.machine.off().unwrap(),
                 Action::Done => break,
                 other => panic!("{other:?}"),
             }
         }
         assert!(!self.machine.is_energised(), "it ends with outputs on");
+        self.events.push(Event::TestEnded { test, skipped: false });
         (found, seen)
     }
+}
+
+/// Fails where a grade tells something else than another one of the same point.
+fn is_same(was: &Grade, again: &Grade) {
+    let id = &was.point.id;
+    let (one, other) = ((was.verdict, &was.reason), (again.verdict, &again.reason));
+    assert_eq!(one, other, "{id} graded again");
+    let of = |grade: &Grade| -> Vec<(String, f64)> {
+        let all = grade.measured.iter().chain(grade.uncertainty.iter());
+        all.map(|(name, value)| (name.to_owned(), value.si())).collect()
+    };
+    let (values, again) = (of(was), of(again));
+    // A record holds twelve digits, and what follows from differences fewer.
+    let is_near = |(a, b): (&(String, f64), &(String, f64))| {
+        a.0 == b.0 && (a.1 - b.1).abs() <= 1e-5 * a.1.abs()
+    };
+    let is_same = values.len() == again.len() && values.iter().zip(&again).all(is_near);
+    assert!(is_same, "{id}: {values:?} again {again:?}");
 }
 
 /// The finding of a point of the test `t`.

@@ -1,8 +1,7 @@
 //! A high-speed direct-current breaker, as its file tells it.
 
 use crate::span::Ends;
-use std::any::Any;
-use waltron_core::asset::{Family, Precautions};
+use waltron_core::asset::{Called, Family, Precautions};
 use waltron_core::grading::{Limits, Value};
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity};
@@ -65,6 +64,10 @@ impl DcBreaker {
     fn told(&self) -> String {
         format!("{}, tolerance {}", Quantity::of(self.setting), self.tolerance)
     }
+}
+
+impl Called for DcBreaker {
+    const CALLED: &'static str = "direct-current breaker";
 }
 
 impl Family for DcBreaker {
@@ -134,13 +137,5 @@ impl Family for DcBreaker {
         p.after
             .push("Put line test and automatic reclosing back, leave the breaker open".to_owned());
         p
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Family) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -4,8 +4,7 @@ use super::band::{Band, Times};
 use super::procedure::{CURRENT, PORT};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
-use waltron_core::asset::{Family, Precautions};
+use waltron_core::asset::{Called, Family, Precautions};
 use waltron_core::grading::Criterion;
 use waltron_core::quantity::{Dimension, Quantity, Time, significant};
 use waltron_core::text::name::Name;
@@ -143,6 +142,10 @@ impl TripFunction {
     }
 }
 
+impl Called for LvBreaker {
+    const CALLED: &'static str = "low-voltage breaker";
+}
+
 impl Family for LvBreaker {
     fn values(&self) -> Vec<(String, Quantity)> {
         let of = |si| Quantity { si, dimension: Dimension::CURRENT };
@@ -227,13 +230,5 @@ impl Family for LvBreaker {
         p.after.push("Set the trip unit back to the settings that were written down".to_owned());
         p.after.push("Leave the breaker open, its spring discharged".to_owned());
         p
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Family) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -1,5 +1,6 @@
 //! Protection elements, whatever they watch.
 
+use crate::alike::Alike;
 use crate::characteristic::Acceptance;
 use crate::injection::stimulus::Stimulus;
 use crate::quantity::tolerance::AnyTolerance;
@@ -27,7 +28,7 @@ pub struct Element<F: ?Sized = dyn Function> {
 }
 
 /// What an element watches and when it operates, by its settings.
-pub trait Function: Any + Debug + Send + Sync {
+pub trait Function: Alike + Debug + Send + Sync {
     /// What it is, in words: `overcurrent`, `undervoltage`.
     fn name(&self) -> &'static str;
 
@@ -63,9 +64,6 @@ pub trait Function: Any + Debug + Send + Sync {
     fn settling(&self) -> Time {
         Time::default()
     }
-
-    /// Whether another one says the same.
-    fn is_same(&self, other: &dyn Function) -> bool;
 }
 
 impl Element {
@@ -109,6 +107,6 @@ impl<F: ?Sized> Deref for Element<F> {
 impl PartialEq for Element {
     fn eq(&self, other: &Self) -> bool {
         let head = |e: &Self| (e.id.clone(), e.enabled, e.trip.clone(), e.start.clone());
-        head(self) == head(other) && self.function.is_same(&*other.function)
+        head(self) == head(other) && (*self.function).is_same(&*other.function as &dyn Any)
     }
 }

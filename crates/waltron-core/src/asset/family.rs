@@ -1,5 +1,6 @@
 //! What is peculiar to a family of assets.
 
+use crate::alike::Alike;
 use crate::asset::Precautions;
 use crate::quantity::Quantity;
 use crate::text::name::Name;
@@ -8,7 +9,7 @@ use std::fmt::Debug;
 
 /// What an asset's file says besides what every asset has. Wings know what is behind it; everybody else
 /// asks it here.
-pub trait Family: Debug + Send + Sync {
+pub trait Family: Alike + Debug + Send + Sync {
     /// Its values by name, for expressions: `rated.ratio`.
     fn values(&self) -> Vec<(String, Quantity)> {
         Vec::new()
@@ -27,16 +28,16 @@ pub trait Family: Debug + Send + Sync {
     /// What the person at the panel must see to where these are connected: outputs and meters of the rig
     /// by what they are connected to.
     fn precautions(&self, connected: &[Name]) -> Precautions;
+}
 
-    /// Itself, for its wing.
-    fn as_any(&self) -> &dyn Any;
-
-    /// Whether another one says the same.
-    fn is_same(&self, other: &dyn Family) -> bool;
+/// A family by the name that its assets go by.
+pub trait Called: Family {
+    /// What one of them is called, in the middle of a sentence: `circuit breaker`.
+    const CALLED: &'static str;
 }
 
 impl PartialEq for dyn Family {
     fn eq(&self, other: &Self) -> bool {
-        self.is_same(other)
+        self.is_same(other as &dyn Any)
     }
 }

@@ -10,7 +10,7 @@ mod settings;
 mod withstand;
 
 pub use element::{Element, Function};
-pub use family::Family;
+pub use family::{Called, Family};
 pub use form::IdentityForm;
 pub use precautions::Precautions;
 pub use ratings::{Ratings, Withstands};
@@ -21,6 +21,7 @@ use crate::injection::stimulus::Stimulus;
 use crate::quantity::Time;
 use crate::text::name::{Name, nearest};
 use serde::{Deserialize, Serialize};
+use std::any::Any;
 use std::sync::Arc;
 
 /// The thing under test.
@@ -70,7 +71,8 @@ pub struct Identity {
 impl Asset {
     /// What is peculiar to it, as its wing knows it.
     pub fn family<F: 'static>(&self) -> Option<&F> {
-        self.own.as_ref().and_then(|own| own.as_any().downcast_ref())
+        let own: &dyn Any = self.own.as_deref()?;
+        own.downcast_ref()
     }
 
     /// Finds an element by its id.

@@ -50,6 +50,24 @@ impl Finding {
         }
     }
 
+    /// What a grade says, without how often it was tested.
+    pub fn of(grade: Grade) -> Self {
+        let Grade { point, criterion, stimulus, expected, measured, deviation, limits, .. } = grade;
+        let Grade { uncertainty, verdict, reason, .. } = grade;
+        Self {
+            point,
+            criterion,
+            stimulus,
+            expected,
+            measured,
+            deviation,
+            limits,
+            uncertainty,
+            verdict,
+            reason,
+        }
+    }
+
     /// The same with another outcome.
     #[must_use]
     pub fn judged(self, judged: Judgement) -> Self {
@@ -58,9 +76,7 @@ impl Finding {
 
     /// The grade of the first attempt: the verdict under a rule.
     pub fn graded(mut self, rule: Rule) -> Grade {
-        if rule == Rule::Guarded {
-            guard(&mut self);
-        }
+        let guarded = rule == Rule::Guarded && guard(&mut self);
         let Self { point, criterion, stimulus, expected, measured, deviation, .. } = self;
         Grade {
             point,
@@ -75,6 +91,7 @@ impl Finding {
             uncertainty: self.uncertainty,
             reason: self.reason,
             skipped: false,
+            guarded,
         }
     }
 }

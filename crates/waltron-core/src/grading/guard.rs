@@ -1,6 +1,7 @@
 //! Measurement uncertainty in verdicts (JCGM 106:2012, 8.3; ILAC-G8:09/2019, 4.2).
 
-use super::{Finding, Value, Verdict};
+use super::judge::WITHIN;
+use super::{Finding, Grade, Value, Verdict};
 use crate::quantity::Quantity;
 use serde::{Deserialize, Serialize};
 
@@ -22,12 +23,13 @@ impl Rule {
     }
 }
 
-/// Turns a pass that is nearer to a limit than its uncertainty into an inconclusive verdict.
-pub fn guard(grade: &mut Finding) {
+/// Turns a pass that is nearer to a limit than its uncertainty into an inconclusive verdict; whether it did. What was
+/// told of it stays, behind why.
+pub fn guard(grade: &mut Finding) -> bool {
     let measured = grade.measured.iter().next().map(|(_, v)| v);
-    let (Some(value), Some(u)) = (measured, grade.uncertainty.get("u")) else { return };
+    let (Some(value), Some(u)) = (measured, grade.uncertainty.get("u")) else { return false };
     if grade.verdict != Verdict::Pass {
-        return;
+        return false;
     }
     let with = |si: f64| match value {
         Value::Plain(q) => Value::Plain(Quantity { si, ..q }),
@@ -36,14 +38,34 @@ pub fn guard(grade: &mut Finding) {
     };
     let below = grade.limits.upper().map(|upper| upper - value.si());
     let above = grade.limits.lower().map(|lower| value.si() - lower);
-    let Some(inside) = [below, above].into_iter().flatten().reduce(f64::min) else { return };
-    if inside < u {
-        grade.verdict = Verdict::Inconclusive;
-        grade.reason = format!(
-            "inside the limit by {}, less than the uncertainty of {}",
-            with(inside.max(0.0)),
-            with(u)
-        );
+    let Some(inside) = [below, above].into_iter().flatten().reduce(f64::min) else { return false };
+    if inside >= u {
+        return false;
+    }
+    grade.verdict = Verdict::Inconclusive;
+    let why = format!(
+        "inside the limit by {}, less than the uncertainty of {}",
+        with(inside.max(0.0)),
+        with(u)
+    );
+    let told = std::mem::take(&mut grade.reason);
+    let told = told.strip_prefix(WITHIN).unwrap_or(&told).trim_start_matches(BEHIND);
+    grade.reason = if told.is_empty() { why } else { format!("{why}{BEHIND}{told}") };
+    true
+}
+
+/// What stands between why a pass is withheld and what was told of it.
+const BEHIND: &str = "; ";
+
+impl Grade {
+    /// What it was before its uncertainty bore on it, with what was told besides.
+    #[must_use]
+    pub fn before_guard(&self) -> Self {
+        if !self.guarded {
+            return self.clone();
+        }
+        let told = self.reason.split_once(BEHIND).map_or("", |(_, told)| told);
+        Self { verdict: Verdict::Pass, reason: told.to_owned(), guarded: false, ..self.clone() }
     }
 }
 

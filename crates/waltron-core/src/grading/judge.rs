@@ -4,6 +4,9 @@ use super::Verdict;
 use crate::characteristic::Acceptance;
 use crate::quantity::{Measure, Quantity, Time, text};
 
+/// Why a value passes.
+pub(super) const WITHIN: &str = "within tolerance";
+
 /// A verdict with its reason.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Judgement {
@@ -34,6 +37,9 @@ pub fn judge_trip_time(band: &Acceptance, outcome: TripOutcome) -> Judgement {
     use TripOutcome::{Operated, Waited};
     use Verdict::{Fail, Inconclusive, Pass};
     match (outcome, band.earliest, band.latest) {
+        (Operated(t) | Waited(t), ..) if t.si().is_nan() => {
+            Judgement::new(Inconclusive, "the time is no number")
+        }
         (Operated(t), None, _) => {
             Judgement::new(Fail, format!("operated after {} below pickup", text(t)))
         }
@@ -76,7 +82,9 @@ const LARGEST_SHARE: f64 = 2.0;
 /// bit of a double.
 pub fn judge_between(value: Quantity, lower: f64, upper: f64) -> Judgement {
     let size = if upper.is_finite() { upper.abs() } else { lower.abs() };
+    // What is infinite is beyond every limit, and no slack brings it back.
     let slack = 1e-9 * value.si.abs().max(size);
+    let slack = if slack.is_finite() { slack } else { 0.0 };
     let show = |si: f64| {
         // The narrow shares of a reset ratio read better in percent; a factor does not.
         let quantity = Quantity { si, ..value };
@@ -92,15 +100,22 @@ pub fn judge_between(value: Quantity, lower: f64, upper: f64) -> Judgement {
     } else if value.si > upper + slack {
         let by = show(value.si - upper);
         Judgement::new(Verdict::Fail, format!("{by} above the upper limit"))
+    } else if value.si >= lower - slack && value.si <= upper + slack {
+        Judgement::new(Verdict::Pass, WITHIN)
     } else {
-        Judgement::new(Verdict::Pass, "within tolerance")
+        // What is no number lies neither within its limits nor beyond them.
+        Judgement::new(
+            Verdict::Inconclusive,
+            "what was measured, or what is required, is no number",
+        )
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::quantity::{amperes, seconds};
+    use crate::quantity::{Dimension, amperes, seconds};
+    use proptest::prelude::*;
 
     fn band(expected: Option<f64>, earliest: Option<f64>, latest: Option<f64>) -> Acceptance {
         Acceptance {
@@ -143,5 +158,31 @@ mod tests {
         assert_eq!(judge(1.236).verdict, Verdict::Pass);
         assert!(judge(1.26).reason.contains("24 mA above"));
         assert!(judge(1.1).reason.contains("64 mA below"));
+        let nothing = |t| judge_trip_time(&band(Some(4.0), Some(3.6), Some(4.4)), t).verdict;
+        assert_eq!(nothing(TripOutcome::Operated(seconds(f64::NAN))), Verdict::Inconclusive);
+        assert_eq!(nothing(TripOutcome::Waited(seconds(f64::NAN))), Verdict::Inconclusive);
+    }
+
+    proptest! {
+        /// Whatever stands for a value or a limit, of no number too: only what lies between its limits passes, and
+        /// what fails lies beyond one of them.
+        #[test]
+        fn only_what_is_within_passes(
+            value in prop::num::f64::ANY, a in prop::num::f64::ANY, b in prop::num::f64::ANY,
+            of_time: bool, lower: bool, upper: bool,
+        ) {
+            let limit = |is: bool, v: f64, none: f64| if is { v } else { none };
+            let (low, high) = (limit(lower, a, f64::NEG_INFINITY), limit(upper, b, f64::INFINITY));
+            let dimension = if of_time { Dimension::TIME } else { Dimension::NUMBER };
+            let judged = judge_between(Quantity { si: value, dimension }, low, high).verdict;
+            let size = value.abs().max(a.abs()).max(b.abs());
+            let slack = if size.is_finite() { 1e-8 * size } else { 0.0 };
+            match judged {
+                Verdict::Pass => prop_assert!(low - slack <= value && value <= high + slack),
+                Verdict::Fail => prop_assert!(value < low || value > high),
+                Verdict::Inconclusive => prop_assert!([value, low, high].iter().any(|v| v.is_nan())),
+                other => prop_assert!(false, "{other:?}"),
+            }
+        }
     }
 }

@@ -103,6 +103,9 @@ pub struct Grade {
     /// Whether the attendant left it out, so that it is offered again.
     #[serde(skip_serializing_if = "is_false", default)]
     pub skipped: bool,
+    /// Whether it would have passed but for its uncertainty, see [`Rule::Guarded`].
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub guarded: bool,
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref, reason = "the serializer wants it so")]

@@ -3,7 +3,7 @@
 use crate::asset::{Asset, Element, Identity};
 use crate::injection::capability::Capability;
 use crate::injection::program::{Condition, Program};
-use crate::plan::Plan;
+use crate::plan::{Plan, Test};
 use crate::procedure::Planned;
 use crate::quantity::{Current, Measure, Voltage, text};
 use crate::text::name::Name;
@@ -108,6 +108,18 @@ fn places(planned: &[(Name, Planned)]) -> Vec<Name> {
     all
 }
 
+/// What the person at the panel must see to because of the tests of which something is planned, each once.
+fn of_tests(plan: &Plan, planned: &[(Name, Planned)]) -> Vec<String> {
+    let mut all: Vec<String> = Vec::new();
+    let is_planned = |test: &&Test| planned.iter().any(|(id, _)| *id == test.id);
+    for line in plan.tests.iter().filter(is_planned).flat_map(Test::precautions) {
+        if !all.contains(&line) {
+            all.push(line);
+        }
+    }
+    all
+}
+
 impl Carries {
     /// Whether it goes from the rig to the asset; else the asset tells the rig something.
     pub fn is_to_asset(self) -> bool {
@@ -192,7 +204,7 @@ impl Sheet {
             wires,
             after: Vec::new(),
         };
-        sheet.precautions(site);
+        sheet.precautions(site, &of_tests(site.plan, planned));
         sheet
     }
 
@@ -200,12 +212,14 @@ impl Sheet {
         self.wires.iter().any(|w| w.carries == carries)
     }
 
-    fn precautions(&mut self, site: Site<'_>) {
+    /// What to see to; `of_tests` besides, because of the tests.
+    fn precautions(&mut self, site: Site<'_>, of_tests: &[String]) {
         let ratings = &site.asset.ratings;
         let ratio = |r: &Option<String>| r.as_ref().map_or_else(String::new, |r| format!(" ({r})"));
         let own = &site.plan.hookup;
         let mut before = own.first.clone();
         if self.wires.is_empty() {
+            before.extend(of_tests.iter().cloned());
             before.extend(own.before.iter().cloned());
             (self.before, self.after) = (before, own.after.clone());
             return;
@@ -245,9 +259,9 @@ impl Sheet {
             ));
             after.push("Connect the voltage transformers again".to_owned());
         }
-        for line in site.plan.tests.iter().flat_map(crate::plan::Test::precautions) {
-            if !before.contains(&line) {
-                before.push(line);
+        for line in of_tests {
+            if !before.contains(line) {
+                before.push(line.clone());
             }
         }
         if emergency.is_some() {

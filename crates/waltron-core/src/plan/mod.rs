@@ -53,22 +53,12 @@ pub struct Test {
 }
 
 /// A procedure with its parameters.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum ProcedureSettings {
     /// One that a wing has registered.
     Built(Arc<dyn Method>),
     /// A script.
     Sequence(SequenceSettings),
-}
-
-impl PartialEq for ProcedureSettings {
-    fn eq(&self, other: &Self) -> bool {
-        match (self, other) {
-            (Self::Built(a), Self::Built(b)) => a.is_same(&**b),
-            (Self::Sequence(a), Self::Sequence(b)) => a == b,
-            _ => false,
-        }
-    }
 }
 
 /// A hand-written sequence.

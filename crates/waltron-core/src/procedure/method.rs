@@ -1,5 +1,6 @@
 //! Procedures as plans name them: their keys, and what the keys mean.
 
+use crate::alike::Alike;
 use crate::asset::Asset;
 use crate::grading::{Finding, Grade};
 use crate::injection::observation::Observation;
@@ -17,7 +18,7 @@ use toml::Spanned;
 use toml::de::DeTable;
 
 /// A procedure with its parameters, read and checked against the asset.
-pub trait Method: Debug + Send + Sync {
+pub trait Method: Alike + Debug + Send + Sync {
     /// Its name as written in plans.
     fn word(&self) -> &'static str;
 
@@ -42,8 +43,8 @@ pub trait Method: Debug + Send + Sync {
         None
     }
 
-    /// Whether all of its points are graded by injections; else somebody may have read what a point holds, and that
-    /// alone is graded again.
+    /// Whether all of its points are graded again by the injections that served them; else by what was told of them
+    /// alone, such as what somebody has read.
     fn injects(&self) -> bool {
         true
     }
@@ -69,12 +70,12 @@ pub trait Method: Debug + Send + Sync {
     ) -> Option<Vec<Finding>> {
         None
     }
+}
 
-    /// Itself, to be compared.
-    fn as_any(&self) -> &dyn Any;
-
-    /// Whether another one has the same parameters.
-    fn is_same(&self, other: &dyn Method) -> bool;
+impl PartialEq for dyn Method {
+    fn eq(&self, other: &Self) -> bool {
+        self.is_same(other as &dyn Any)
+    }
 }
 
 /// The part of a test that every procedure has.

@@ -10,6 +10,7 @@
 
 mod also;
 mod contact;
+mod family;
 mod method;
 mod served;
 mod setup;
@@ -17,6 +18,7 @@ mod shots;
 
 pub use also::{Also, Span};
 pub use contact::{closed_already, seen_trip};
+pub use family::{FamilyKeys, of_family};
 pub(crate) use method::schema_of;
 pub use method::{Method, Registration, TestHead, TestKeys};
 pub use served::Served;

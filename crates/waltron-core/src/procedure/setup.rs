@@ -30,6 +30,12 @@ impl Bench<'_> {
     }
 }
 
+impl From<SetupError> for String {
+    fn from(error: SetupError) -> Self {
+        error.to_string()
+    }
+}
+
 /// Why a test cannot be set up at all.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 #[non_exhaustive]

@@ -5,7 +5,6 @@ use crate::grading::{Finding, Grade, PointId, Values};
 use crate::injection::observation::Observation;
 use crate::injection::program::Program;
 use crate::procedure::Method;
-use std::any::Any;
 use std::sync::Arc;
 
 /// Grades an injection's points by what was observed.
@@ -104,15 +103,7 @@ impl<T: Measuring> Method for T {
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
         let (_, seen) = served.last().ok_or("nothing was injected for it")?;
-        self.shots(bench).map_err(|e| e.to_string())?.grade_again(measured, seen)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
+        self.shots(bench)?.grade_again(measured, seen)
     }
 }
 

@@ -84,7 +84,7 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
         Dimension::CAPACITANCE => {
             pick(&[(1e-4, "mF", 1e-3), (1e-6, "uF", 1e-6), (1e-9, "nF", 1e-9), (0.0, "pF", 1e-12)])
         }
-        Dimension::ENERGY => ("eV", 1.602_176_634e-19),
+        Dimension::ENERGY => ("eV", super::ELECTRONVOLT),
         Dimension::CHARGE => ("As", 1.0),
         Dimension::TEMPERATURE => ("K", 1.0),
         _ => ("(SI)", 1.0),

@@ -17,7 +17,7 @@ mod unit;
 pub use dimension::Dimension;
 pub use display::{counted, exact, fixed, significant, text};
 pub use parse::{QuantityError, parse, parse_as};
-pub use unit::Unit;
+pub use unit::{ELECTRONVOLT, Unit};
 
 /// Electric current; RMS unless a name says otherwise.
 pub type Current = uom::si::f64::ElectricCurrent;

@@ -28,7 +28,7 @@ const fn symbol(text: &'static str, dimension: Dimension, factor: f64, prefixed:
 use Dimension as D;
 
 /// The energy of an elementary charge after one volt, in J (SI brochure, 9th edition, table 8).
-const ELECTRONVOLT: f64 = 1.602_176_634e-19;
+pub const ELECTRONVOLT: f64 = 1.602_176_634e-19;
 
 /// Symbols that may stand alone. The first of a dimension is the one suggested in messages.
 const SYMBOLS: &[Symbol] = &[

@@ -2,7 +2,6 @@
 
 use crate::pickup::{self, PICKUP, Pickup, PickupSettings, RESET_RATIO};
 use crate::trip_time::{self, TripTime, TripTimeSettings};
-use std::any::Any;
 use waltron_core::grading::{Finding, Grade};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
@@ -37,14 +36,6 @@ impl Method for PickupSettings {
         let down = served.get(1).filter(|_| measured.criterion == RESET_RATIO).copied();
         pickup::grade_again(self, bench, measured, up, down)
     }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
-    }
 }
 
 impl Method for TripTimeSettings {
@@ -73,13 +64,5 @@ impl Method for TripTimeSettings {
     ) -> Result<Finding, String> {
         let last = served.last().ok_or("nothing was injected for it")?;
         trip_time::grade_again(self, bench, &measured.point, *last)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -153,7 +153,7 @@ impl<'a> Watch<'a> {
         let left = (limit - value) / rises;
         let of = |si| Quantity { si, dimension: probe.dimension };
         Some(Waiting {
-            of: probe.of.to_string(),
+            of: probe.of.to_string().replace('`', ""),
             value: of(value),
             towards: of(limit),
             left: (rises > 0.0 && left.is_finite() && left > 0.0).then(|| seconds(left)),

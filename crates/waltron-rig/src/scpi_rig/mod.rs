@@ -7,8 +7,9 @@ mod link;
 
 pub use link::Link;
 
-use crate::attendant::{Attendant, Present};
+use crate::attendant::Attendant;
 use crate::description::Description;
+use crate::live::Live;
 use crate::player::wait;
 use crate::rig::{Announced, Rig, RigError};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -22,8 +23,7 @@ use waltron_core::injection::capability::{Capability, ParameterValue};
 use waltron_core::injection::measuring::digest_of;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Condition, Finish, Profile, Program};
-use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::quantity::{Dimension, Quantity, Time, seconds};
+use waltron_core::quantity::{Dimension, Quantity, Time};
 use waltron_core::text::name::Name;
 use waltron_wire::scpi::reply::{block, number, parts, quoted};
 
@@ -139,7 +139,7 @@ impl ScpiRig {
         }
         // What an earlier controller has charged is let go first: nothing is begun anew before.
         if wanted.discharge.is_some() {
-            until_discharged(&mut link)?;
+            until_discharged(&mut link, &mut || ())?;
         }
         let mut begin = format!("*RST;*CLS;:SYST:WATC {WATCHDOG}");
         if description.simulated {
@@ -221,6 +221,7 @@ impl ScpiRig {
     ) -> Result<bool, RigError> {
         let query = format!("PROG:STAT? {LOOK}");
         let (mut state, mut stopping, mut outside) = (first, false, false);
+        let (charges, mut is_told) = (self.capability.discharge.is_some(), false);
         loop {
             let fields = parts(&state).unwrap_or_default();
             match fields.iter().map(String::as_str).collect::<Vec<_>>()[..] {
@@ -251,6 +252,10 @@ impl ScpiRig {
             if attendant.is_watching() {
                 self.show(attendant)?;
             }
+            if charges && !is_told && drains(&mut self.link())? {
+                attendant.drains();
+                is_told = true;
+            }
             state = self.link().ask_after(query.as_bytes(), &query, LOOK_PATIENCE)?;
         }
     }
@@ -278,10 +283,8 @@ impl ScpiRig {
     fn show(&mut self, attendant: &mut dyn Attendant) -> Result<(), RigError> {
         let json = self.link().ask_block("MEAS:LIVE?")?;
         // What cannot be shown is not worth stopping for.
-        if let Ok((now_s, out, closed)) =
-            serde_json::from_slice::<(f64, Stimulus, Vec<Name>)>(&json)
-        {
-            attendant.sees(&Present { now: seconds(now_s), out: &out, closed: &closed });
+        if let Ok(live) = serde_json::from_slice::<Live>(&json) {
+            live.show(attendant);
         }
         Ok(())
     }
@@ -351,7 +354,7 @@ impl Rig for ScpiRig {
     ) -> Result<Observation, RigError> {
         let program = program.program();
         if self.capability.discharge.is_some() {
-            until_discharged(&mut self.link())?;
+            until_discharged(&mut self.link(), &mut || attendant.drains())?;
         }
         // Whoever moves something under current is told when the current is there for it.
         let moves = program.segments.iter().flat_map(|segment| &segment.moves);
@@ -431,28 +434,34 @@ impl Rig for ScpiRig {
         }
         self.energised = false;
         if self.capability.discharge.is_some() {
-            until_discharged(&mut self.link())?;
+            until_discharged(&mut self.link(), &mut || ())?;
         }
         Ok(())
     }
 }
 
-/// Waits until the test set says that nothing is charged any more.
-fn until_discharged(link: &mut Link) -> Result<(), RigError> {
+/// Whether outputs are off, and what was charged is being discharged.
+fn drains(link: &mut Link) -> Result<bool, RigError> {
+    let answer = link.ask("OUTP:CHAR?")?;
+    match answer.trim() {
+        "0" => Ok(false),
+        "1" => Ok(true),
+        // Nobody touches a winding on a word that is none.
+        _ => Err(link.nonsense("OUTP:CHAR?", answer.as_bytes(), "0 or 1 was wanted")),
+    }
+}
+
+/// Waits until the test set says that nothing is charged any more; told where something is.
+fn until_discharged(link: &mut Link, told: &mut dyn FnMut()) -> Result<(), RigError> {
     let began = Instant::now();
-    loop {
-        let answer = link.ask("OUTP:CHAR?")?;
-        match answer.trim() {
-            "0" => return Ok(()),
-            "1" => {}
-            // Nobody touches a winding on a word that is none.
-            _ => return Err(link.nonsense("OUTP:CHAR?", answer.as_bytes(), "0 or 1 was wanted")),
-        }
+    while drains(link)? {
+        told();
         if began.elapsed() > LONGEST_DISCHARGE {
             return Err(RigError::StillCharged("an unknown current".to_owned()));
         }
         std::thread::sleep(BEAT / 2);
     }
+    Ok(())
 }
 
 impl Drop for ScpiRig {

@@ -18,9 +18,10 @@ pub use serve::{Served, serve};
 pub use session::Session;
 
 use crate::description::Description;
+use crate::live::Live;
 use crate::virtual_rig::{Pace, VirtualRig};
 use crate::{Rig, RigError};
-use player::{Flags, Live};
+use player::Flags;
 use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};

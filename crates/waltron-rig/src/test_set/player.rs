@@ -1,6 +1,7 @@
 //! Playing a program on a thread of its own, with a line back to the instrument.
 
-use crate::attendant::{Attendant, Present};
+use crate::attendant::{Attendant, Present, Waiting};
+use crate::live::Live;
 use crate::virtual_rig::VirtualRig;
 use crate::{Rig, RigError};
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -10,7 +11,6 @@ use waltron_core::clearance::Cleared;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::text::name::Name;
 
 /// What the instrument tells a program that plays.
 #[derive(Debug, Default)]
@@ -52,14 +52,6 @@ impl Flags {
     }
 }
 
-/// What is put out and seen at present.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Live {
-    pub(super) now_s: f64,
-    pub(super) out: Stimulus,
-    pub(super) closed: Vec<Name>,
-}
-
 struct Remote {
     flags: Arc<Flags>,
     live: Arc<Mutex<Live>>,
@@ -89,9 +81,13 @@ impl Attendant for Remote {
 
     fn sees(&mut self, present: &Present<'_>) {
         if let Ok(mut live) = self.live.lock() {
-            live.now_s = present.now.value;
-            live.out = present.out.clone();
-            live.closed = present.closed.to_vec();
+            live.sees(present);
+        }
+    }
+
+    fn waits(&mut self, waiting: &Waiting) {
+        if let Ok(mut live) = self.live.lock() {
+            live.waits(waiting);
         }
     }
 

@@ -3,7 +3,7 @@
 use super::dielectric::{Dielectric, Loss};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::quantity::{Dimension, Quantity, Ratio};
+use waltron_core::quantity::{Dimension, ELECTRONVOLT, Ratio};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Number, Problem, Problems, QuantityText, Spannable,
 };
@@ -32,8 +32,7 @@ pub(crate) struct InsulationForm {
 
 /// An energy in eV.
 fn electronvolts(text: &AnyQuantityText, problems: &mut Problems) -> Option<f64> {
-    let one = Quantity::parse("1 eV").ok()?.si;
-    text.positive_of(Dimension::ENERGY, problems).map(|q| q.si / one)
+    text.positive_of(Dimension::ENERGY, problems).map(|q| q.si / ELECTRONVOLT)
 }
 
 impl InsulationForm {

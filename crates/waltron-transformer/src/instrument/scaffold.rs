@@ -89,12 +89,7 @@ pub(crate) fn asset(kind: &str) -> Option<String> {
 
 /// Whether a rig has a meter or an output for something; of a rig that is not known, it has.
 fn has(rig: Option<&Capability>, meaning: &str) -> bool {
-    rig.is_none_or(|rig| {
-        let currents = rig.currents.iter().map(|c| &c.meaning);
-        let voltages = rig.voltages.iter().map(|c| &c.meaning);
-        let meters = rig.meters.iter().map(|m| &m.meaning);
-        currents.chain(voltages).chain(meters).any(|m| *m == meaning)
-    })
+    rig.is_none_or(|rig| rig.connects(meaning))
 }
 
 /// The tests of a day's work, in its order.

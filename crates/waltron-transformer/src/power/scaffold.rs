@@ -156,16 +156,6 @@ pub(crate) fn new_asset(own: &Defaults) -> String {
         .replace("{tolerances}", &tolerances)
 }
 
-/// Whether a rig has an output or a meter for something; of a rig that is not known, it has.
-fn has(rig: Option<&Capability>, meaning: &str) -> bool {
-    rig.is_none_or(|rig| {
-        let currents = rig.currents.iter().map(|c| &c.meaning);
-        let voltages = rig.voltages.iter().map(|c| &c.meaning);
-        let meters = rig.meters.iter().map(|m| &m.meaning);
-        currents.chain(voltages).chain(meters).any(|m| *m == meaning)
-    })
-}
-
 /// The tests of a day's work, one after the other.
 struct Day<'a> {
     of: &'a PowerTransformer,
@@ -193,8 +183,9 @@ pub(crate) fn new_tests(
 }
 
 impl Day<'_> {
+    /// Whether the rig has an output or a meter for something; one that is not known has.
     fn has(&self, meaning: &str) -> bool {
-        has(self.rig, meaning)
+        self.rig.is_none_or(|rig| rig.connects(meaning))
     }
 
     fn add(&mut self, why: &str, lines: &str) {

@@ -30,7 +30,9 @@ use waltron_rig::writer::{Durability, Reopened, WriteError};
 pub(crate) fn grade(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let reopened = reopened(&args.record)?;
     let bytes = read_bytes(&args.record)?;
-    let run = Run::read(&bytes).map_err(|e| Failure::file(&args.record, e.to_string()))?;
+    let mut run = Run::read(&bytes).map_err(|e| Failure::file(&args.record, e.to_string()))?;
+    run.read_injections(&bytes, WINGS);
+    crate::recording::fill(&mut run, &args.record);
     let again = graded(args, &run)?;
     let (mut writer, _) = reopened.go_on(Durability::Disk).map_err(trouble)?;
     let mut clock = super::run::clock()?;
@@ -115,8 +117,16 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
     let bench = Bench { asset: &asset, capability: &capability };
     let mut again = Again::new(&plan, bench, &scripts);
     let unreadable = |error: EventError| Failure::file(&args.record, error.to_string());
+    let mut filled = run.served.iter();
     for line in Events::open(&args.record).map_err(unreadable)? {
-        again.take(line.map_err(unreadable)?.event);
+        let mut event = line.map_err(unreadable)?.event;
+        // With the samples that were kept beside the record.
+        if let Event::Observed { observation, .. } = &mut event
+            && let Some(served) = filled.next()
+        {
+            observation.captures.clone_from(&served.observation.captures);
+        }
+        again.take(event);
     }
     let grades = again.finish();
     let scripts: Vec<FileCopy> = sources.iter().map(copy).collect();

@@ -230,6 +230,7 @@ mod tests {
             verdict,
             reason: "64 ms too late".into(),
             skipped: false,
+            guarded: false,
         }
     }
 

@@ -229,16 +229,8 @@ impl State {
 
     /// Takes what is waited for.
     pub(super) fn waits(&mut self, waiting: &Waiting) {
-        let left = match waiting.left {
-            Some(left) if left.si() >= 1.0 => {
-                format!("about {} left", text(Time::from_si(left.si().round())))
-            }
-            Some(_) => "almost there".to_owned(),
-            None => "it does not rise".to_owned(),
-        };
         self.waits_at = self.now;
-        let Waiting { of, value, towards, .. } = waiting;
-        self.waits = Some([format!("{of} {value:.3} of {towards:.3}"), left]);
+        self.waits = Some([waiting.to_string(), waiting.time_left()]);
     }
 
     /// Takes what is put out and seen now.

@@ -27,6 +27,8 @@ pub(crate) struct Panel {
     voice: Voice,
     terminal: Terminal,
     bar: ProgressBar,
+    /// What is injected, in words.
+    stage: String,
     /// How long a prompt waits; for ever where nothing else was asked for.
     limit: Option<Duration>,
     pause_on_fail: bool,
@@ -52,6 +54,7 @@ impl Panel {
             voice,
             terminal: Terminal::new(Colour::Auto),
             bar: ProgressBar::hidden(),
+            stage: String::new(),
             limit: None,
             pause_on_fail: false,
             typed: VecDeque::new(),
@@ -297,7 +300,10 @@ impl Attendant for Panel {
     fn begins(&mut self, stage: &str) {
         match &self.voice {
             Voice::Live(live) => live.begins(stage),
-            _ => self.bar.set_prefix(plain(stage)),
+            _ => {
+                self.stage = plain(stage);
+                self.bar.set_prefix(self.stage.clone());
+            }
         }
     }
 
@@ -319,7 +325,7 @@ impl Attendant for Panel {
     }
 
     fn is_watching(&self) -> bool {
-        matches!(self.voice, Voice::Live(_))
+        matches!(self.voice, Voice::Live(_)) || !self.bar.is_hidden()
     }
 
     fn sees(&mut self, present: &Present<'_>) {
@@ -329,8 +335,12 @@ impl Attendant for Panel {
     }
 
     fn waits(&mut self, waiting: &Waiting) {
-        if let Voice::Live(live) = &self.voice {
-            live.waits(waiting);
+        match &self.voice {
+            Voice::Live(live) => live.waits(waiting),
+            _ => {
+                let words = format!("{}: {waiting}, {}", self.stage, waiting.time_left());
+                self.bar.set_prefix(plain(&words));
+            }
         }
     }
 

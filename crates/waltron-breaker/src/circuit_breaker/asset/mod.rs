@@ -8,8 +8,7 @@ pub use limits::{Limits, Measurand, Span};
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
-use waltron_core::asset::{Family, Precautions};
+use waltron_core::asset::{Called, Family, Precautions};
 use waltron_core::quantity::{Dimension, Quantity, significant};
 use waltron_core::text::name::Name;
 
@@ -170,6 +169,10 @@ impl CircuitBreaker {
     }
 }
 
+impl Called for CircuitBreaker {
+    const CALLED: &'static str = "circuit breaker";
+}
+
 impl Family for CircuitBreaker {
     fn values(&self) -> Vec<(String, Quantity)> {
         let of = |dimension, si| Quantity { si, dimension };
@@ -271,14 +274,6 @@ impl Family for CircuitBreaker {
             .push("Discharge the springs: open, close, open without the motor's supply".to_owned());
         p.after.push("Set the breaker back to remote operation".to_owned());
         p
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Family) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

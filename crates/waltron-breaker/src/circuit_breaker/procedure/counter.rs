@@ -1,21 +1,18 @@
 //! The counter of operations: read by the attendant, held against what the run has made.
 
 use super::step::look;
-use super::task::breaker;
-use crate::circuit_breaker::asset::Counts;
+use crate::circuit_breaker::asset::{CircuitBreaker, Counts};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Grade, Judgement, Limits, PointId, Values, Verdict,
 };
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
-    Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure, Question,
-    SetupError, TestHead, TestKeys, Wanted,
+    Action, Answer, Bench, Carried, FamilyKeys, Injection, Method, Planned, PlannedPoint,
+    Procedure, Question, SetupError, TestHead, Wanted,
 };
 use waltron_core::quantity::{Dimension, Quantity, seconds};
 use waltron_core::text::document::{Field, Problem, Problems};
@@ -46,18 +43,19 @@ pub struct CounterTest {
     counts: Counts,
 }
 
-impl TestKeys for CounterKeys {
-    fn read(
+impl FamilyKeys for CounterKeys {
+    type Family = CircuitBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &CircuitBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let counts = match breaker(asset) {
-            Ok(of) => of.counter.ok_or_else(|| "the asset's file has no `counter`".to_owned()),
-            Err(error) => Err(error.to_string()),
+        let Some(counts) = of.counter else {
+            problems.push(Problem::new(head.id.span(), "the asset's file has no `counter`"));
+            return None;
         };
-        let counts = counts.map_err(|why| problems.push(Problem::new(head.id.span(), why))).ok()?;
         Some(Arc::new(CounterTest { test: head.name(), counts }))
     }
 }
@@ -86,14 +84,6 @@ impl Method for CounterTest {
         // What was read, and what was made, stay what they were.
         let found = self.finding(measured.measured.clone(), measured.expected.clone());
         Ok(found.judged(Judgement::new(measured.verdict, measured.reason.clone())))
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

@@ -3,20 +3,19 @@
 use super::grade::{Measured, Missing, Setup, Wanted};
 use super::resistance::{CURRENT, VOLTAGE, direct};
 use super::step::{RATE_HZ, TRAVEL, control, seen_contacts};
-use super::task::{Breaking, Task, Tested, breaker};
+use super::task::{Breaking, Task, Tested};
 use crate::circuit_breaker::analysis::dynamic;
-use crate::circuit_breaker::asset::{Coil, Measurand};
+use crate::circuit_breaker::asset::{CircuitBreaker, Coil, Measurand};
 use crate::four_wire::USUAL_A;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::Values;
 use waltron_core::injection::measuring::{Capture, Part};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment, Switching};
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
@@ -40,27 +39,26 @@ pub struct DynamicResistanceTest {
     trip: Coil,
 }
 
-impl TestKeys for DynamicResistanceKeys {
-    fn read(
+impl FamilyKeys for DynamicResistanceKeys {
+    type Family = CircuitBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &CircuitBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let found = breaker(asset).map_err(|e| e.to_string());
-        let trip = found.and_then(|of| {
-            let trip = of.coils(false).next().cloned();
-            trip.ok_or_else(|| "the asset's file has no coil that trips the breaker".to_owned())
-                .map(|trip| (trip, of.rated_a))
-        });
-        let (trip, rated_a) =
-            trip.map_err(|why| problems.push(Problem::new(head.id.span(), why))).ok()?;
+        let Some(trip) = of.coils(false).next().cloned() else {
+            let why = "the asset's file has no coil that trips the breaker";
+            problems.push(Problem::new(head.id.span(), why));
+            return None;
+        };
         let current = match &self.current {
             None => None,
             Some(field) => Some((field.positive(problems)?, field.span())),
         };
-        if let Some((_, span)) = current.as_ref().filter(|(amps, _)| amps.si() > rated_a) {
-            let rated = Quantity { si: rated_a, dimension: Dimension::CURRENT };
+        if let Some((_, span)) = current.as_ref().filter(|(amps, _)| amps.si() > of.rated_a) {
+            let rated = Quantity { si: of.rated_a, dimension: Dimension::CURRENT };
             problems.push(Problem::new(span.clone(), format!("the breaker carries {rated}")));
             return None;
         }

@@ -2,17 +2,16 @@
 
 use super::grade::{Missing, Setup, Wanted};
 use super::step::{CHARGED, CHARGING, MOTOR_SUPPLY, RATE_HZ, control};
-use super::task::{Breaking, Task, Tested, breaker};
-use crate::circuit_breaker::asset::{Measurand, Motor};
+use super::task::{Breaking, Task, Tested};
+use crate::circuit_breaker::asset::{CircuitBreaker, Measurand, Motor};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::Values;
 use waltron_core::injection::measuring::{Capture, Part};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{Condition, Program, Segment, Stop, Switching, Then};
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
@@ -45,18 +44,19 @@ pub struct MotorTest {
     at_most: Time,
 }
 
-impl TestKeys for MotorKeys {
-    fn read(
+impl FamilyKeys for MotorKeys {
+    type Family = CircuitBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &CircuitBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let motor = match breaker(asset) {
-            Ok(of) => of.motor.ok_or_else(|| "the asset's file has no `[motor]`".to_owned()),
-            Err(error) => Err(error.to_string()),
+        let Some(motor) = of.motor else {
+            problems.push(Problem::new(head.id.span(), "the asset's file has no `[motor]`"));
+            return None;
         };
-        let motor = motor.map_err(|why| problems.push(Problem::new(head.id.span(), why))).ok()?;
         let usual = seconds(CHARGING);
         let at_most = self.at_most.as_ref().map_or(Some(usual), |t| t.positive(problems))?;
         Some(Arc::new(Tested(MotorTest { test: head.name(), motor, at_most })))

@@ -3,14 +3,13 @@
 
 use super::grade::{Setup, Wanted};
 use super::step::{CHARGING, Operation, Step};
-use super::task::{Breaking, Task, Tested, of_test};
+use super::task::{Breaking, Task, Tested};
 use crate::circuit_breaker::asset::{CircuitBreaker, Coil, Measurand};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::Values;
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Ratio, Time, seconds, significant};
 use waltron_core::text::document::{Field, Number, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::{Name, nearest};
@@ -44,14 +43,15 @@ pub struct OperationTest {
     is_first: bool,
 }
 
-impl TestKeys for OperationKeys {
-    fn read(
+impl FamilyKeys for OperationKeys {
+    type Family = CircuitBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &CircuitBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = of_test(head, asset, problems)?;
         let operations = self.operations(problems)?;
         let mut shares = Vec::new();
         for text in self.voltage.iter().flatten() {

@@ -2,18 +2,17 @@
 
 use super::grade::{Missing, Setup, Wanted};
 use super::step::{CHARGED, CHARGING, CONTROL, MOTOR_SUPPLY, control, seen_contacts};
-use super::task::{Breaking, Task, Tested, of_test};
-use crate::circuit_breaker::asset::{Coil, Measurand};
+use super::task::{Breaking, Task, Tested};
+use crate::circuit_breaker::asset::{CircuitBreaker, Coil, Measurand};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::Values;
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{
     Condition, Profile, Program, Rest, Segment, Steps, Stop, Switching, Then,
 };
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Ratio, Time, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::{Name, nearest};
@@ -48,14 +47,15 @@ pub struct LowestPickupTest {
     pause: Time,
 }
 
-impl TestKeys for LowestPickupKeys {
-    fn read(
+impl FamilyKeys for LowestPickupKeys {
+    type Family = CircuitBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &CircuitBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = of_test(head, asset, problems)?;
         let coils: Vec<Coil> = match &self.coil {
             None => of.coils.clone(),
             Some(text) => {

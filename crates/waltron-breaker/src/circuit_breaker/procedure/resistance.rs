@@ -1,18 +1,17 @@
 //! The contact resistance of a pole that is closed: a direct current through it, four wires.
 
 use super::grade::{Missing, Setup, Wanted};
-use super::task::{Breaking, Task, Tested, of_test};
-use crate::circuit_breaker::asset::Measurand;
+use super::task::{Breaking, Task, Tested};
+use crate::circuit_breaker::asset::{CircuitBreaker, Measurand};
 use crate::four_wire;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::Values;
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Current, Frequency, Measure, Time, seconds};
 use waltron_core::text::document::{Problems, QuantityText};
 use waltron_core::text::name::Name;
@@ -39,14 +38,15 @@ pub struct ContactResistanceTest {
     time: Time,
 }
 
-impl TestKeys for ContactResistanceKeys {
-    fn read(
+impl FamilyKeys for ContactResistanceKeys {
+    type Family = CircuitBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &CircuitBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = of_test(head, asset, problems)?;
         let current = four_wire::current(self.current.as_ref(), of.rated_a, problems)?;
         let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems))?;
         Some(Arc::new(Tested(ContactResistanceTest { test: head.name(), current, time })))

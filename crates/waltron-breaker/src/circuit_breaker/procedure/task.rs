@@ -6,38 +6,17 @@ use super::grade::{LIMIT, Missing, Setup, UNASSESSED, Wanted};
 use super::step::{Operation, Step, look, seen_contacts};
 use crate::circuit_breaker::analysis::contact::{operations, spread};
 use crate::circuit_breaker::asset::{CircuitBreaker, Measurand};
-use std::any::Any;
 use std::fmt::Debug;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Grade, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
     Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure, Question,
-    SetupError, TestHead, Wanted as Asked,
+    SetupError, Wanted as Asked,
 };
 use waltron_core::quantity::{Measure, Time, seconds};
-use waltron_core::text::document::{Field, Problem, Problems};
 use waltron_core::text::name::Name;
-
-/// The breaker of an asset.
-pub(super) fn breaker(asset: &Asset) -> Result<&CircuitBreaker, SetupError> {
-    asset.family().ok_or_else(|| {
-        let tag = &asset.identity.tag;
-        SetupError::Unknown(format!("{tag} is no circuit breaker"))
-    })
-}
-
-/// The breaker that a test is of; a problem where the asset is none.
-pub(super) fn of_test<'a>(
-    head: TestHead<'_>,
-    asset: &'a Asset,
-    problems: &mut Problems,
-) -> Option<&'a CircuitBreaker> {
-    let found = breaker(asset);
-    found.map_err(|e| problems.push(Problem::new(head.id.span(), e.to_string()))).ok()
-}
 
 /// What a task's injection has shown.
 type Grader = Arc<dyn Fn(&Observation) -> Vec<Finding> + Send + Sync>;
@@ -80,7 +59,7 @@ pub(super) trait Breaking: Debug + Send + Sync + PartialEq + 'static {
     }
 
     fn setup(&self, bench: Bench<'_>) -> Result<Setup, SetupError> {
-        let of = breaker(bench.asset)?.clone();
+        let of = bench.family::<CircuitBreaker>()?.clone();
         let hertz = bench.asset.ratings.frequency.map(Measure::si);
         Ok(Setup { test: self.test().clone(), of, rig: bench.capability.clone(), hertz })
     }
@@ -143,8 +122,8 @@ impl<T: Breaking> Method for Tested<T> {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let setup = self.0.setup(bench).map_err(|e| e.to_string())?;
-        let tasks = self.0.tasks(&setup, bench).map_err(|e| e.to_string())?;
+        let setup = self.0.setup(bench)?;
+        let tasks = self.0.tasks(&setup, bench)?;
         let id = &measured.point.id;
         let found = tasks.iter().find_map(|task| {
             let is_it = |w: &&Wanted| setup.point(&task.label, w).id == *id;
@@ -176,14 +155,6 @@ impl<T: Breaking> Method for Tested<T> {
             }
             _ => Ok(again),
         }
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

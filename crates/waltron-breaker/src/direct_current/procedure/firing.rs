@@ -6,19 +6,16 @@ use super::source::{QUICK_HZ, Source, floor, samples};
 use crate::direct_current::analysis::circuit::{Circuit, fit};
 use crate::direct_current::analysis::pulse::Shown;
 use crate::direct_current::asset::{DcBreaker, amps};
-use std::any::Any;
 use std::fmt::Debug;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Limits, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
     Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure, Question,
-    SetupError, TestHead,
+    SetupError,
 };
 use waltron_core::quantity::{Dimension, Measure, Time, seconds};
-use waltron_core::text::document::{Field, Problem, Problems};
 use waltron_core::text::name::Name;
 
 /// The first voltage that looks at the circuit, as a share of the source's range.
@@ -27,24 +24,6 @@ const LOOK: f64 = 0.02;
 const LOOK_S: f64 = 0.2;
 /// The share of the setting that is enough to know the circuit by, and the one that is aimed at.
 const ENOUGH: (f64, f64) = (0.1, 0.25);
-
-/// The direct-current breaker of an asset.
-pub(super) fn breaker(asset: &Asset) -> Result<&DcBreaker, SetupError> {
-    asset.family().ok_or_else(|| {
-        let tag = &asset.identity.tag;
-        SetupError::Unknown(format!("{tag} is no direct-current breaker"))
-    })
-}
-
-/// The breaker that a test is of; a problem where the asset is none.
-pub(super) fn of_test<'a>(
-    head: TestHead<'_>,
-    asset: &'a Asset,
-    problems: &mut Problems,
-) -> Option<&'a DcBreaker> {
-    let found = breaker(asset);
-    found.map_err(|e| problems.push(Problem::new(head.id.span(), e.to_string()))).ok()
-}
 
 /// Where a test is.
 pub(super) struct At<'a> {
@@ -120,7 +99,7 @@ impl<T: Firing> Method for Fired<T> {
     }
 
     fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        let of = breaker(bench.asset)?.clone();
+        let of = bench.family::<DcBreaker>()?.clone();
         let source = Source::new(bench.capability, &of)?;
         let foreseen = self.0.foreseen(&of, &source)?;
         let calibration =
@@ -145,21 +124,18 @@ impl<T: Firing> Method for Fired<T> {
         }))
     }
 
+    /// What was measured holds, whatever is injected for it.
+    fn injects(&self) -> bool {
+        false
+    }
+
     fn grade_again(
         &self,
         bench: Bench<'_>,
         measured: &Grade,
         _served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        Ok(again(breaker(bench.asset).map_err(|e| e.to_string())?, measured))
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
+        Ok(again(bench.family()?, measured))
     }
 }
 

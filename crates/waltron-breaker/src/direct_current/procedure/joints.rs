@@ -1,6 +1,5 @@
 //! Resistances of contacts and joints: a direct current through each, four wires.
 
-use super::firing::{breaker, of_test};
 use super::judging::{Found, JOINT, judged, point, quantity, required};
 use super::source::{CLOSE, direct};
 use crate::direct_current::asset::{DcBreaker, Joint, amps};
@@ -8,7 +7,6 @@ use crate::four_wire;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::Probe;
@@ -16,7 +14,7 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment, Switching};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
-    Bench, Measuring, Method, Planned, PlannedPoint, SetupError, Shot, Shots, TestHead, TestKeys,
+    Bench, FamilyKeys, Measuring, Method, Planned, PlannedPoint, SetupError, Shot, Shots, TestHead,
 };
 use waltron_core::quantity::{Current, Dimension, Time, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
@@ -43,14 +41,15 @@ struct JointResistance {
     time: Time,
 }
 
-impl TestKeys for JointResistanceKeys {
-    fn read(
+impl FamilyKeys for JointResistanceKeys {
+    type Family = DcBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &DcBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = of_test(head, asset, problems)?;
         if of.joints.is_empty() {
             let problem =
                 Problem::new(head.id.span(), "the breaker's file names no joint to be measured");
@@ -123,7 +122,7 @@ impl Measuring for JointResistance {
     const WORD: &'static str = "joint-resistance";
 
     fn shots(&self, bench: Bench<'_>) -> Result<Shots, SetupError> {
-        let of = breaker(bench.asset)?;
+        let of: &DcBreaker = bench.family()?;
         let (fed, out, probe) = self.setup(of, bench.capability)?;
         let shot = |joint: &Joint| {
             let at = point(&self.test, &format!("resistance/{}", joint.name));

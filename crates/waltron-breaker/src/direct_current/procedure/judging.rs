@@ -146,13 +146,21 @@ pub(super) fn again(of: &DcBreaker, measured: &Grade) -> Finding {
         let kept = Finding { limits: required, ..kept };
         return kept.judged(Judgement::new(verdict, measured.reason.clone()));
     }
-    // What was told of a value that passed is still so; of one that failed it was told why.
+    // What was told of a value is still so; of one that failed it stands behind why.
     let note = match measured.verdict {
-        Verdict::Fail => String::from("graded again"),
+        Verdict::Fail => told_behind(measured).to_owned(),
         _ => measured.reason.clone(),
     };
     let (values, uncertainty) = (kept.measured.clone(), kept.uncertainty.clone());
     judged(of, kept, Found { measured: values, uncertainty, note })
+}
+
+/// What was told of a value besides that it failed, and where to look first.
+fn told_behind(failed: &Grade) -> &str {
+    let behind = failed.reason.split_once("; ").map_or("", |(_, behind)| behind);
+    let meanings = [false, true].map(|is_above| meaning(&failed.criterion, is_above));
+    let meant = meanings.into_iter().filter(|m| !m.is_empty()).find_map(|m| behind.strip_prefix(m));
+    meant.unwrap_or(behind).trim_start_matches("; ")
 }
 
 pub(super) fn quantity(si: f64, dimension: Dimension) -> Quantity {

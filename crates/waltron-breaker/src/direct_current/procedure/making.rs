@@ -1,6 +1,6 @@
 //! Making: it closes against rising currents, and must stay closed.
 
-use super::firing::{At, Fired, Firing, Foreseen, Next, of_test};
+use super::firing::{At, Fired, Firing, Foreseen, Next};
 use super::judging::{Found, MAKING, judged, point, required};
 use super::source::{CLOSE, QUICK_HZ, Source, floor, samples};
 use crate::direct_current::analysis::pulse::Shown;
@@ -8,11 +8,10 @@ use crate::direct_current::asset::{DcBreaker, amps};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Switching};
-use waltron_core::procedure::{Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Measure, Ratio, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
@@ -46,14 +45,15 @@ pub(super) struct Making {
     levels: Vec<f64>,
 }
 
-impl TestKeys for MakingKeys {
-    fn read(
+impl FamilyKeys for MakingKeys {
+    type Family = DcBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &DcBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = of_test(head, asset, problems)?;
         let setting = of.setting.si();
         let share = |field: &Option<QuantityText<Ratio>>, usual: f64, problems: &mut Problems| {
             field.as_ref().map_or(Some(usual), |f| f.positive(problems).map(|r| r.value))

@@ -1,6 +1,6 @@
 //! The opening time: from the current passing the setting to the contacts parting, on a step.
 
-use super::firing::{At, Fired, Firing, Foreseen, Next, of_test};
+use super::firing::{At, Fired, Firing, Foreseen, Next};
 use super::judging::{Found, OPENING, judged, point, quantity, required};
 use super::source::{QUICK_HZ, Source, floor, samples};
 use super::trip_level::FOUND;
@@ -9,10 +9,9 @@ use crate::direct_current::asset::{DcBreaker, amps};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::observation::Observation;
-use waltron_core::procedure::{Carried, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Carried, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, seconds};
 use waltron_core::text::document::{Field, Number, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
@@ -47,14 +46,15 @@ pub(super) struct Opening {
     times: usize,
 }
 
-impl TestKeys for OpeningTimeKeys {
-    fn read(
+impl FamilyKeys for OpeningTimeKeys {
+    type Family = DcBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &DcBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = of_test(head, asset, problems)?;
         let current_a = match &self.current {
             None => None,
             Some(field) => {

@@ -1,6 +1,6 @@
 //! The level at which it trips: ramps of several rates of rise, extrapolated to none, which is the setting itself.
 
-use super::firing::{At, Fired, Firing, Foreseen, Next, of_test};
+use super::firing::{At, Fired, Firing, Foreseen, Next};
 use super::judging::{Found, LEVEL, SETTING, SPREAD, judged, point, quantity, required};
 use super::source::{SLOW_HZ, Source, floor, samples};
 use crate::direct_current::analysis::line::line;
@@ -9,11 +9,10 @@ use crate::direct_current::asset::{DcBreaker, amps};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Judgement, Limits, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Profile, Program, Segment, Slope};
-use waltron_core::procedure::{Carried, Method, Served, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Carried, FamilyKeys, Method, Served, SetupError, TestHead};
 use waltron_core::quantity::{Dimension, Measure, Ratio, seconds};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Number, Problem, Problems, QuantityText,
@@ -64,14 +63,15 @@ pub(super) struct TripLevel {
     margin: f64,
 }
 
-impl TestKeys for TripLevelKeys {
-    fn read(
+impl FamilyKeys for TripLevelKeys {
+    type Family = DcBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        _of: &DcBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        of_test(head, asset, problems)?;
         let mut rates: Vec<f64> = Vec::new();
         for field in self.rates.iter().flatten() {
             let rate = field.positive_of(Dimension::CURRENT_RATE, problems)?.si;

@@ -8,14 +8,13 @@ use super::way::{Through, Way};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Judgement, Limits, Value, Values, Verdict, judge_between};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{
     Condition, Profile, Program, Rest, Segment, Steps, Stop, Then,
 };
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Ratio, Time, seconds};
 use waltron_core::text::document::{
     Field, Number, Problem, Problems, QuantityText, Spannable, Text,
@@ -52,14 +51,16 @@ pub(super) struct Pulses {
     way: Way,
 }
 
-impl TestKeys for InstantaneousKeys {
-    fn read(
+impl FamilyKeys for InstantaneousKeys {
+    type Family = LvBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &LvBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let (of, _) = function(Acts::Instantaneous, head, asset, problems)?;
+        function(Acts::Instantaneous, head, of, problems)?;
         let share = |field: &Option<QuantityText<Ratio>>, usual, problems: &mut Problems| {
             field.as_ref().map_or(Some(usual), |f| f.positive(problems).map(|r| r.value))
         };

@@ -7,10 +7,9 @@ use super::way::{Through, Way};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, Values, Verdict};
 use waltron_core::injection::observation::Observation;
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Ratio, Time, seconds};
 use waltron_core::text::document::{Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::Name;
@@ -44,14 +43,16 @@ struct Holding {
     way: Way,
 }
 
-impl TestKeys for NoTripKeys {
-    fn read(
+impl FamilyKeys for NoTripKeys {
+    type Family = LvBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &LvBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let (of, _) = function(Acts::LongTime, head, asset, problems)?;
+        function(Acts::LongTime, head, of, problems)?;
         let at = self.at.as_ref();
         let at = at.map_or(Some(CONVENTIONAL.0), |f| f.positive(problems).map(|r| r.value))?;
         let usual = seconds(CONVENTIONAL.1);

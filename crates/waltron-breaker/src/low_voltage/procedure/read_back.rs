@@ -2,14 +2,12 @@
 
 use super::super::asset::LvBreaker;
 use super::course::TRIPPED_SO_FAR;
-use super::shots::breaker;
 use super::timed::point;
 use super::unit::{CLOSED, GROUP, TRIPPED, TRIPS, UNIT, all, look, told, word};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
-use waltron_core::asset::{Asset, Family};
+use waltron_core::asset::Family;
 use waltron_core::grading::{
     Criterion, Finding, Grade, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
 };
@@ -17,11 +15,11 @@ use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
-    Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure,
-    SetupError, TestHead, TestKeys,
+    Action, Answer, Bench, Carried, FamilyKeys, Injection, Method, Planned, PlannedPoint,
+    Procedure, SetupError, TestHead,
 };
 use waltron_core::quantity::{Quantity, seconds};
-use waltron_core::text::document::{Field, Problem, Problems};
+use waltron_core::text::document::Problems;
 use waltron_core::text::name::Name;
 
 /// That a setting is what the file says.
@@ -46,15 +44,15 @@ struct ReadBack {
     test: Name,
 }
 
-impl TestKeys for ReadBackKeys {
-    fn read(
+impl FamilyKeys for ReadBackKeys {
+    type Family = LvBreaker;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
-        problems: &mut Problems,
+        _of: &LvBreaker,
+        _problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let found = breaker(asset);
-        found.map_err(|e| problems.push(Problem::new(head.id.span(), e.to_string()))).ok()?;
         Some(Arc::new(ReadBack { test: head.name() }))
     }
 }
@@ -192,7 +190,7 @@ impl Method for ReadBack {
     }
 
     fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        let of = breaker(bench.asset)?;
+        let of: &LvBreaker = bench.family()?;
         let items = self.items(of, bench.capability);
         if items.is_empty() {
             let lacks = format!(
@@ -212,7 +210,7 @@ impl Method for ReadBack {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let of = breaker(bench.asset).map_err(|e| e.to_string())?;
+        let of: &LvBreaker = bench.family()?;
         let items = self.items(of, bench.capability);
         let item = items.iter().find(|item| self.point(item).0.id == measured.point.id);
         let item = item.ok_or("these settings make no such point")?;
@@ -227,14 +225,6 @@ impl Method for ReadBack {
             return Ok(found.judged(Judgement::new(measured.verdict, measured.reason.clone())));
         }
         Ok(self.graded(item, bench.capability, seen, &Carried::new()))
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

@@ -5,10 +5,8 @@ use super::course::Course;
 use super::source::{AUXILIARY, DEFEAT, FLOWS, current, impedance};
 use super::unit::{self, CLOSED, GROUP, READY, TRIPPED};
 use super::way::Way;
-use std::any::Any;
 use std::fmt::Debug;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Limits, PointId, Values};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::Probe;
@@ -23,14 +21,6 @@ pub(crate) const CONNECTION: Criterion = Criterion::named("connection");
 
 /// The share of its sensor that is put through a pole to look at the connection, and for how long, in s.
 pub(super) const LOOK: (f64, f64) = (0.1, 0.4);
-
-/// The low-voltage breaker of an asset.
-pub(super) fn breaker(asset: &Asset) -> Result<&LvBreaker, SetupError> {
-    asset.family().ok_or_else(|| {
-        let tag = &asset.identity.tag;
-        SetupError::Unknown(format!("{tag} is no low-voltage breaker"))
-    })
-}
 
 /// What a shot's injection has shown.
 pub(super) type Grader = Arc<dyn Fn(&Observation) -> Vec<Finding> + Send + Sync>;
@@ -113,7 +103,7 @@ impl<T: Shooting> Method for Shots<T> {
     }
 
     fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        let of = breaker(bench.asset)?.clone();
+        let of = bench.family::<LvBreaker>()?.clone();
         let rig = bench.capability.clone();
         let way = self.0.way();
         way.sees_trips(&rig)?;
@@ -142,7 +132,7 @@ impl<T: Shooting> Method for Shots<T> {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let of = breaker(bench.asset).map_err(|e| e.to_string())?;
+        let of: &LvBreaker = bench.family()?;
         let id = &measured.point.id;
         if measured.criterion == CONNECTION || measured.criterion == READY {
             let found = Finding {
@@ -157,20 +147,12 @@ impl<T: Shooting> Method for Shots<T> {
             };
             return Ok(found.judged(Judgement::new(measured.verdict, measured.reason.clone())));
         }
-        let shots = self.0.shots(of, bench).map_err(|e| e.to_string())?;
+        let shots = self.0.shots(of, bench)?;
         let found = shots.iter().find(|s| s.points.iter().any(|(point, _)| point.id == *id));
         let shot = found.ok_or("these settings make no such point")?;
         let (_, seen) = served.last().ok_or("nothing was injected for it")?;
         let again = (shot.grade)(seen).into_iter().find(|f| f.point.id == *id);
         again.ok_or_else(|| "these settings do not grade it".to_owned())
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

@@ -1,14 +1,13 @@
 //! Long time, short time, ground fault: a current, and the time until it ends.
 
 use super::super::asset::{Acts, LvBreaker, TripFunction};
-use super::shots::{Shooting, Shot, Shots, breaker, defeating, tripped};
+use super::shots::{Shooting, Shot, Shots, defeating, tripped};
 use super::source::{AUXILIARY, FLOWS, flowing};
 use super::unit::{self, CLOSED, TRIPPED};
 use super::way::{Through, Way};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
 };
@@ -16,7 +15,7 @@ use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::{Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Condition, Program, Segment, Stop, Then};
-use waltron_core::procedure::{Bench, Method, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{
     Current, Dimension, Measure, Quantity, Ratio, Time, seconds, significant,
 };
@@ -72,14 +71,16 @@ macro_rules! keys {
             #[serde(transparent)]
             pub(crate) struct $name(TimedKeys);
 
-            impl TestKeys for $name {
-                fn read(
+            impl FamilyKeys for $name {
+                type Family = LvBreaker;
+
+                fn read_for(
                     &self,
                     head: TestHead<'_>,
-                    asset: &Asset,
+                    of: &LvBreaker,
                     problems: &mut Problems,
                 ) -> Option<Arc<dyn Method>> {
-                    self.0.of(Acts::$acts, head, asset, problems)
+                    self.0.of(Acts::$acts, head, of, problems)
                 }
             }
         )*
@@ -116,22 +117,20 @@ pub(super) fn poles(
     Some(all)
 }
 
-/// The breaker and its function that a test is of; a problem where there is none, or where it is off.
+/// The function that a test is of; a problem where the breaker has none, or where it is off.
 pub(super) fn function<'a>(
     acts: Acts,
     head: TestHead<'_>,
-    asset: &'a Asset,
+    of: &'a LvBreaker,
     problems: &mut Problems,
-) -> Option<(&'a LvBreaker, &'a TripFunction)> {
-    let found = breaker(asset).map_err(|e| e.to_string()).and_then(|of| {
-        let function = of.functions.iter().find(|f| f.acts == acts);
-        match function {
-            None => Err(format!("the asset's file has no function `{}`", acts.key())),
-            Some(f) if !f.is_on => Err(format!("`{}` is off in the asset's file", acts.key())),
-            Some(f) => Ok((of, f)),
-        }
-    });
-    found.map_err(|why| problems.push(Problem::new(head.id.span(), why))).ok()
+) -> Option<&'a TripFunction> {
+    let why = match of.functions.iter().find(|f| f.acts == acts) {
+        Some(function) if function.is_on => return Some(function),
+        Some(_) => format!("`{}` is off in the asset's file", acts.key()),
+        None => format!("the asset's file has no function `{}`", acts.key()),
+    };
+    problems.push(Problem::new(head.id.span(), why));
+    None
 }
 
 impl TimedKeys {
@@ -139,10 +138,10 @@ impl TimedKeys {
         &self,
         acts: Acts,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &LvBreaker,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let (of, _) = function(acts, head, asset, problems)?;
+        function(acts, head, of, problems)?;
         let mut at = Vec::new();
         for text in self.at.iter().flatten() {
             let multiple = text.positive(problems)?.value;

@@ -180,6 +180,13 @@ impl Capability {
         by_meaning.or_else(|| self.meters.iter().find(|m| m.id == name))
     }
 
+    /// Whether an analogue output or a meter is connected to what has this meaning.
+    pub fn connects(&self, meaning: &str) -> bool {
+        let outputs = self.currents.iter().map(|c| &c.meaning);
+        let outputs = outputs.chain(self.voltages.iter().map(|c| &c.meaning));
+        outputs.chain(self.meters.iter().map(|m| &m.meaning)).any(|m| *m == meaning)
+    }
+
     /// Whether a binary output has this meaning.
     pub fn switches(&self, meaning: &Name) -> bool {
         self.switches.iter().any(|s| s.meaning == *meaning)

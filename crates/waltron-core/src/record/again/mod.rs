@@ -193,6 +193,7 @@ impl<'a, S: Playable> Again<'a, S> {
         if measured.verdict == Verdict::NotTested {
             return measured.clone();
         }
+        let measured = &measured.before_guard();
         let again = self.by_settings(measured).unwrap_or_else(|why| Finding {
             measured: measured.measured.clone(),
             uncertainty: measured.uncertainty.clone(),
@@ -217,6 +218,10 @@ impl<'a, S: Playable> Again<'a, S> {
             ProcedureSettings::Sequence(_) => true,
         };
         if serving.is_empty() && is_injected {
+            // What was given up without a measurement proves nothing by other settings either.
+            if measured.verdict == Verdict::Inconclusive && measured.measured.is_empty() {
+                return Ok(Finding::of(measured.clone()));
+            }
             return Err("the record does not tell which injection served it".to_owned());
         }
         match &test.procedure {

@@ -1,7 +1,8 @@
 //! What a client asks.
 
-use super::super::{Inner, Phase, player};
+use super::super::{Inner, Phase};
 use super::{MOST_WAIT, Meaning, Session, TREE};
+use crate::live::Live;
 use std::time::Duration;
 use waltron_core::injection::measuring::Reading;
 use waltron_core::injection::program::Program;
@@ -133,8 +134,7 @@ impl Session {
                 joined(inputs)
             }
             M::Live => {
-                let live = self.live();
-                return json_block(&(live.now_s, live.out, live.closed));
+                return json_block(&self.live());
             }
             M::Output => u8::from(self.set.is_energised()).to_string(),
             M::Interlock => u8::from(self.interlock()).to_string(),
@@ -150,7 +150,7 @@ impl Session {
         Ok(text.into_bytes())
     }
 
-    fn live(&self) -> player::Live {
+    fn live(&self) -> Live {
         self.set.live.lock().map(|live| live.clone()).unwrap_or_default()
     }
 

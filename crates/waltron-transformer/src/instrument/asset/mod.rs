@@ -9,9 +9,7 @@ pub use place::{Spot, Wanted};
 pub use secondary::{Secondary, Tap};
 
 use crate::material::celsius;
-use std::any::Any;
-use waltron_core::asset::Family;
-use waltron_core::asset::Precautions;
+use waltron_core::asset::{Called, Family, Precautions};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::text::name::Name;
@@ -88,6 +86,10 @@ impl InstrumentTransformer {
             })
         })
     }
+}
+
+impl Called for InstrumentTransformer {
+    const CALLED: &'static str = "instrument transformer";
 }
 
 impl Family for InstrumentTransformer {
@@ -205,13 +207,5 @@ impl Family for InstrumentTransformer {
             ));
         }
         p
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Family) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -1,13 +1,11 @@
 //! The burden: a current through what is connected to the secondary, and the voltage at it.
 
-use super::places::transformer;
 use super::places::{spots, wanted};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use crate::measure::{between, current, injected, point, probe, shown};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
@@ -15,7 +13,7 @@ use waltron_core::injection::measuring::Property;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, seconds, significant};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
@@ -51,19 +49,17 @@ pub struct BurdenTest {
     wanted: Wanted,
 }
 
-impl TestKeys for BurdenKeys {
-    fn read(
+impl FamilyKeys for BurdenKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = transformer(asset).map_err(|error| error.to_string());
-        let of = of.and_then(|of| match of.kind {
-            Kind::Current => Ok(of),
-            Kind::Voltage => Err("the burden of current transformers is measured so".to_owned()),
-        });
-        if let Err(why) = of {
+        if of.kind == Kind::Voltage {
+            let why = "the burden of current transformers is measured so";
             problems.push(Problem::new(head.id.span(), why));
             return None;
         }
@@ -73,7 +69,7 @@ impl TestKeys for BurdenKeys {
         };
         let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems));
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         Some(Arc::new(BurdenTest { test: head.name(), current, time: time?, wanted }))
     }
 }

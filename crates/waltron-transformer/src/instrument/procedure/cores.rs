@@ -1,19 +1,17 @@
 //! Between the cores of a unit: one fed from its secondary, the terminals of the others looked at.
 
-use super::places::transformer;
 use crate::instrument::asset::{InstrumentTransformer, Kind, Secondary, Spot, Wanted};
 use crate::measure::{injected, point, probe, shown, voltage};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, Value, Values, Verdict};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::Property;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage, seconds, significant};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
@@ -48,22 +46,23 @@ pub struct CoresTest {
     core: Option<String>,
 }
 
-impl TestKeys for CoresKeys {
-    fn read(
+impl FamilyKeys for CoresKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let why = match transformer(asset) {
-            Err(error) => Some(error.to_string()),
-            Ok(of) if of.kind == Kind::Voltage => {
+        let why = match of.kind {
+            Kind::Voltage => {
                 Some("the windings of a voltage transformer share their core".to_owned())
             }
-            Ok(of) if of.secondaries.len() < 2 => {
+            Kind::Current if of.secondaries.len() < 2 => {
                 Some("the asset has one core: there is nothing between cores".to_owned())
             }
-            Ok(of) => of.secondaries.iter().find_map(|secondary| {
+            Kind::Current => of.secondaries.iter().find_map(|secondary| {
                 let whole = secondary.whole();
                 let lacks = match (whole.terminals.is_empty(), whole.primary) {
                     (true, _) => "terminals",
@@ -78,7 +77,7 @@ impl TestKeys for CoresKeys {
             return None;
         }
         let (phase, core) = (self.phase.as_ref(), self.core.as_ref());
-        super::places::wanted(phase, core, None, head, asset, problems)?;
+        super::places::wanted(phase, core, None, head, of, problems)?;
         let level = match &self.level {
             Some(level) => Some(level.positive(problems)?),
             None => None,

@@ -6,20 +6,18 @@ use super::excite::{Excitation, Resolution};
 use super::places::{spots, wanted};
 use super::resistance::{DISCHARGED, Direct};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
-use crate::instrument::asset::{Spot, Wanted};
+use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
 use crate::measure::{direct, injected, of as shown_of, point, probe};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Criterion, Finding, Grade, Judgement, Limits, Value, Values, Verdict};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Condition, Program, Relation, Segment, Stop, Then};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
-    Bench, Method, Planned, PlannedPoint, Procedure, SetupError, TestHead, TestKeys,
+    Bench, FamilyKeys, Method, Planned, PlannedPoint, Procedure, SetupError, TestHead,
 };
 use waltron_core::quantity::{Current, Measure, seconds, significant};
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText, Text};
@@ -56,14 +54,16 @@ pub struct DemagnetiseTest {
     wanted: Wanted,
 }
 
-impl TestKeys for DemagnetiseKeys {
-    fn read(
+impl FamilyKeys for DemagnetiseKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        of_current(head, asset, problems)?;
+        of_current(head, of, problems)?;
         let current = match &self.current {
             Some(field) => Some(field.positive(problems)?),
             None => None,
@@ -76,7 +76,7 @@ impl TestKeys for DemagnetiseKeys {
             None => None,
         };
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         if current.is_some_and(|c| c.si().is_nan()) {
             problems.push(Problem::new(head.id.span(), "the current is no number"));
             return None;
@@ -203,7 +203,7 @@ impl Method for DemagnetiseTest {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let (course, spots) = self.course(bench).map_err(|e| e.to_string())?;
+        let (course, spots) = self.course(bench)?;
         grade_again(&course, &spots, measured, served)
     }
 
@@ -214,14 +214,6 @@ impl Method for DemagnetiseTest {
     ) -> Option<Vec<Finding>> {
         let (course, spots) = self.course(bench).ok()?;
         all_again(&course, &spots, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

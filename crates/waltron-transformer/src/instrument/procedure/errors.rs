@@ -8,7 +8,6 @@ use crate::measure::{current, injected, point, probe, shown};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict,
 };
@@ -16,7 +15,7 @@ use waltron_core::injection::measuring::Property;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Measure, Time, seconds, significant};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
@@ -50,14 +49,16 @@ pub struct ErrorsTest {
     wanted: Wanted,
 }
 
-impl TestKeys for ErrorsKeys {
-    fn read(
+impl FamilyKeys for ErrorsKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        of_current(head, asset, problems)?;
+        of_current(head, of, problems)?;
         let at: Vec<Option<Current>> = self.at.iter().map(|f| f.positive(problems)).collect();
         let at: Vec<Current> = at.into_iter().collect::<Option<_>>()?;
         if at.is_empty() {
@@ -66,7 +67,7 @@ impl TestKeys for ErrorsKeys {
         }
         let time = self.time.as_ref().map_or(Some(seconds(2.0)), |t| t.positive(problems));
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         Some(Arc::new(ErrorsTest { test: head.name(), at, time: time?, wanted }))
     }
 }

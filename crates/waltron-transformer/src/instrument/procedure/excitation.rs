@@ -1,7 +1,6 @@
 //! The excitation curve by itself, with its knee points.
 
 use super::excite::{Excitation, Resolution, read_curve};
-use super::places::transformer;
 use super::places::{spots, wanted};
 use super::staged::{Course, Seen, Staged, all_again, grade_again};
 use crate::instrument::analysis::{ExcitationCurve, KneeKind};
@@ -9,16 +8,14 @@ use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use crate::measure::{injected, point};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Grade, Judgement, Limits, Value, Values, Verdict, judge_between,
 };
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
-    Bench, Method, Planned, PlannedPoint, Procedure, SetupError, TestHead, TestKeys,
+    Bench, FamilyKeys, Method, Planned, PlannedPoint, Procedure, SetupError, TestHead,
 };
 use waltron_core::quantity::{Dimension, Quantity, significant};
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, Text};
@@ -62,13 +59,16 @@ pub struct ExcitationTest {
 }
 
 /// A current transformer's test, or why it is none.
-pub(super) fn of_current(head: TestHead<'_>, asset: &Asset, problems: &mut Problems) -> Option<()> {
-    let of = transformer(asset).map_err(|error| error.to_string());
-    let of = of.and_then(|of| match of.kind {
-        Kind::Current => Ok(()),
-        Kind::Voltage => Err("current transformers are tested so".to_owned()),
-    });
-    of.map_err(|why| problems.push(Problem::new(head.id.span(), why))).ok()
+pub(super) fn of_current(
+    head: TestHead<'_>,
+    of: &InstrumentTransformer,
+    problems: &mut Problems,
+) -> Option<()> {
+    if of.kind == Kind::Current {
+        return Some(());
+    }
+    problems.push(Problem::new(head.id.span(), "current transformers are tested so"));
+    None
 }
 
 /// What `until` may be.
@@ -89,21 +89,23 @@ pub(super) fn until(
     None
 }
 
-impl TestKeys for ExcitationKeys {
-    fn read(
+impl FamilyKeys for ExcitationKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        of_current(head, asset, problems)?;
+        of_current(head, of, problems)?;
         let until = until(self.until.as_ref(), problems)?;
         let resistance_ohm = match &self.resistance {
             Some(field) => Some(field.positive_of(Dimension::RESISTANCE, problems)?.si),
             None => None,
         };
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         let resolution = self.resolution.unwrap_or_default();
         let test = head.name();
         let waveforms = self.waveforms.unwrap_or(false);
@@ -159,7 +161,7 @@ impl Method for ExcitationTest {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let (course, spots) = self.course(bench).map_err(|e| e.to_string())?;
+        let (course, spots) = self.course(bench)?;
         grade_again(&course, &spots, measured, served)
     }
 
@@ -170,14 +172,6 @@ impl Method for ExcitationTest {
     ) -> Option<Vec<Finding>> {
         let (course, spots) = self.course(bench).ok()?;
         all_again(&course, &spots, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

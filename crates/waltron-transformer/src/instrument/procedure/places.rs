@@ -2,7 +2,7 @@
 
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
 use waltron_core::asset::Asset;
-use waltron_core::procedure::{SetupError, TestHead};
+use waltron_core::procedure::{SetupError, TestHead, of_family};
 use waltron_core::text::document::{Field, Problem, Problems, Text};
 
 /// The keys `phase`, `core` and `tap` of a test.
@@ -11,13 +11,12 @@ pub(super) fn wanted(
     core: Option<&Text>,
     tap: Option<&Text>,
     head: TestHead<'_>,
-    asset: &Asset,
+    of: &InstrumentTransformer,
     problems: &mut Problems,
 ) -> Option<Wanted> {
-    let of = |text: Option<&Text>| text.map(|t| t.as_str().to_owned());
-    let wanted = Wanted { phase: of(phase), core: of(core), tap: of(tap) };
-    let found = transformer(asset).and_then(|of| of.spots(&wanted));
-    match found {
+    let owned = |text: Option<&Text>| text.map(|t| t.as_str().to_owned());
+    let wanted = Wanted { phase: owned(phase), core: owned(core), tap: owned(tap) };
+    match of.spots(&wanted) {
         Ok(_) => Some(wanted),
         Err(error) => {
             let place = [phase, core, tap].into_iter().flatten().next();
@@ -33,14 +32,6 @@ pub(super) fn spots<'a>(
     asset: &'a Asset,
     wanted: &Wanted,
 ) -> Result<(&'a InstrumentTransformer, Vec<Spot>), SetupError> {
-    let of = transformer(asset)?;
+    let of: &InstrumentTransformer = of_family(asset)?;
     Ok((of, of.spots(wanted)?))
-}
-
-/// The asset as this wing knows it.
-pub(super) fn transformer(asset: &Asset) -> Result<&InstrumentTransformer, SetupError> {
-    asset.family().ok_or_else(|| {
-        let tag = &asset.identity.tag;
-        SetupError::Unknown(format!("{tag} is no instrument transformer"))
-    })
 }

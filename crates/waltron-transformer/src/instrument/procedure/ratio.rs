@@ -1,13 +1,11 @@
 //! The ratio: one side fed, both sides read; with it the polarity.
 
-use super::places::transformer;
 use super::places::{spots, wanted};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use crate::measure::{between, current, injected, point, probe, shown, voltage};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
@@ -15,7 +13,7 @@ use waltron_core::injection::measuring::{Property, words};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, Voltage, seconds};
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
@@ -64,20 +62,15 @@ pub struct RatioTest {
     wanted: Wanted,
 }
 
-impl TestKeys for RatioKeys {
-    fn read(
+impl FamilyKeys for RatioKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let by_current = self.by == Some(ByForm::Current);
         if by_current && of.kind == Kind::Voltage {
             let message = "a voltage transformer has no ratio of currents";
@@ -91,7 +84,7 @@ impl TestKeys for RatioKeys {
             None => Some(None),
         };
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         if self.level.is_none() {
             for spot in of.spots(&wanted).unwrap_or_default() {
                 if let Err(why) = usual(of, &spot, by_current) {

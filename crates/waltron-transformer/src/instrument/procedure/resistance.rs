@@ -1,7 +1,6 @@
 //! The secondary winding's resistance: a direct current, four wires, until the value is steady; then the
 //! winding is discharged, and that is waited for.
 
-use super::places::transformer;
 use super::places::{spots, wanted};
 use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
@@ -10,7 +9,6 @@ use crate::measure::{between, direct, injected, of, point, probe};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
@@ -20,7 +18,7 @@ use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{Condition, Program, Relation, Segment, Stop, Then};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{
     Current, Dimension, Frequency, Measure, Quantity, Ratio, Time, seconds, significant, text,
 };
@@ -67,17 +65,15 @@ pub struct ResistanceTest {
     wanted: Wanted,
 }
 
-impl TestKeys for ResistanceKeys {
-    fn read(
+impl FamilyKeys for ResistanceKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        if let Err(error) = transformer(asset) {
-            problems.push(Problem::new(head.id.span(), error.to_string()));
-            return None;
-        }
         let time = |field: &Option<QuantityText<Time>>, usual, problems: &mut Problems| {
             field.as_ref().map_or(Some(seconds(usual)), |t| t.positive(problems))
         };
@@ -102,7 +98,7 @@ impl TestKeys for ResistanceKeys {
             return None;
         }
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         Some(Arc::new(ResistanceTest {
             test: head.name(),
             current,

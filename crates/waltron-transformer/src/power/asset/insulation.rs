@@ -3,7 +3,7 @@
 use crate::power::insulation::{Class, Correction, Loss, find};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::quantity::{Dimension, Measure, Quantity, Ratio, Voltage};
+use waltron_core::quantity::{Dimension, ELECTRONVOLT, Measure, Quantity, Ratio, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Source, Spannable, Text, optional,
 };
@@ -149,10 +149,7 @@ impl InsulationForm {
             Some(text) => Some(self.table(find(text, source, problems)?, problems)?),
         };
         let energy_ev = match &self.activation_energy {
-            Some(text) => {
-                let one = Quantity::parse("1 eV").ok()?.si;
-                Some(text.positive_of(Dimension::ENERGY, problems)?.si / one)
-            }
+            Some(text) => Some(text.positive_of(Dimension::ENERGY, problems)?.si / ELECTRONVOLT),
             None => None,
         };
         let most = optional(self.test_voltage.as_ref().map(|v| v.positive(problems)))?;

@@ -2,8 +2,7 @@
 
 use super::{ChangerKind, Insulation, Known, PowerTransformer, volts};
 use crate::material::celsius;
-use std::any::Any;
-use waltron_core::asset::{Family, Precautions};
+use waltron_core::asset::{Called, Family, Precautions};
 use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
 use waltron_core::section::Table;
 use waltron_core::text::name::Name;
@@ -71,6 +70,10 @@ pub(crate) fn ratios(of: &PowerTransformer) -> Vec<(String, Table)> {
         all.push((name, table));
     }
     all
+}
+
+impl Called for PowerTransformer {
+    const CALLED: &'static str = "power transformer";
 }
 
 impl Family for PowerTransformer {
@@ -236,14 +239,6 @@ impl Family for PowerTransformer {
         p.after.push("Earth all bushings before anything is taken off".to_owned());
         p.after.push("Put the protection back into service".to_owned());
         p
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Family) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
 

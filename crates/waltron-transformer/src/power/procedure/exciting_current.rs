@@ -1,24 +1,21 @@
 //! Exciting currents at high voltage, phase by phase, against the pattern that the connection makes.
 
 use super::exciting::{Exciting, is_of_two};
-use super::joint::{Joint, Step};
+use super::joint::{Joint, Step, Stepped, Stepwise};
 use super::positions::{self, Positions, as_stands, prefix};
-use super::{round_below, transformer};
+use super::round_below;
 use crate::measure::{point, probe, voltage};
 use crate::power::asset::{PowerTransformer, Stand};
 use crate::power::pairs::Shot;
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
-use waltron_core::grading::{Finding, Grade, Values};
+use waltron_core::grading::Values;
 use waltron_core::injection::measuring::Property;
-use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
-use waltron_core::procedure::{Bench, Method, Procedure, SetupError, TestHead, TestKeys};
+use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Measure, Voltage, seconds, text};
-use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
+use waltron_core::text::document::{Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::Name;
 
 /// The exciting current of each phase with a high voltage on one winding and the others open.
@@ -51,20 +48,15 @@ const TIME_S: f64 = 1.0;
 /// What is fed at most where the plan does not say, in V.
 const USUAL_V: f64 = 10e3;
 
-impl TestKeys for ExcitingCurrentKeys {
-    fn read(
+impl FamilyKeys for ExcitingCurrentKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let winding = super::winding(of, self.winding.as_ref(), 1, &head, problems)?;
         let voltage = match &self.voltage {
             Some(text) => Some(text.positive(problems)?),
@@ -78,7 +70,8 @@ impl TestKeys for ExcitingCurrentKeys {
             Positions::All => Positions::principal(of),
             chosen => chosen,
         };
-        Some(Arc::new(ExcitingCurrentTest { test: head.name(), winding, voltage, positions }))
+        let test = ExcitingCurrentTest { test: head.name(), winding, voltage, positions };
+        Some(Arc::new(Stepped(test)))
     }
 }
 
@@ -112,9 +105,16 @@ impl ExcitingCurrentTest {
             None => Ok(Voltage::from_si(round_below(most.min(USUAL_V), &[5.0, 2.5, 2.0, 1.0]))),
         }
     }
+}
 
-    fn joint(&self, bench: Bench<'_>) -> Result<Joint, SetupError> {
-        let of = transformer(bench.asset)?;
+impl Stepwise for ExcitingCurrentTest {
+    const WORD: &'static str = "exciting-current";
+    const SEE_TO: &'static [&'static str] = &[
+        "Leave all other windings open, and their neutrals as they are in service",
+        "Exciting currents are measured before anything magnetises the core",
+    ];
+
+    fn joint(&self, of: &PowerTransformer, bench: Bench<'_>) -> Result<Joint, SetupError> {
         let rig = bench.capability;
         let current = probe(rig, &["measured current"], Property::Phasor)?;
         let fed = probe(rig, &["high voltage"], Property::Phasor)?;
@@ -141,39 +141,5 @@ impl ExcitingCurrentTest {
             groups.push(exciting.group((first..first + 3).collect(), current.clone()));
         }
         Ok(Joint::new(steps, groups))
-    }
-}
-
-impl Method for ExcitingCurrentTest {
-    fn word(&self) -> &'static str {
-        "exciting-current"
-    }
-
-    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(Box::new(self.joint(bench)?))
-    }
-
-    fn precautions(&self) -> Vec<String> {
-        vec![
-            "Leave all other windings open, and their neutrals as they are in service".to_owned(),
-            "Exciting currents are measured before anything magnetises the core".to_owned(),
-        ]
-    }
-
-    fn grade_again(
-        &self,
-        bench: Bench<'_>,
-        measured: &Grade,
-        served: &[(&Program, &Observation)],
-    ) -> Result<Finding, String> {
-        self.joint(bench).map_err(|e| e.to_string())?.grade_again(measured, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -1,14 +1,55 @@
 //! Injections that grade points of their own, and some further ones together: the differences between
 //! phases, what several readings say of each other.
 
+use crate::power::asset::PowerTransformer;
+use std::fmt::Debug;
 use std::sync::Arc;
 use waltron_core::grading::{Finding, Grade, Limits, PointId, Values};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
-    Action, Answer, Grader, Injection, Planned, PlannedPoint, Procedure,
+    Action, Answer, Bench, Grader, Injection, Method, Planned, PlannedPoint, Procedure, SetupError,
 };
 use waltron_core::quantity::Time;
+
+/// A test that is a list of steps, with what they grade together.
+pub(super) trait Stepwise: Debug + Send + Sync + PartialEq + 'static {
+    /// Its procedure's name as written in plans.
+    const WORD: &'static str;
+
+    /// What the person at the panel must see to before outputs come on, a line each.
+    const SEE_TO: &'static [&'static str] = &[];
+
+    /// Its steps for a transformer on a rig.
+    fn joint(&self, of: &PowerTransformer, bench: Bench<'_>) -> Result<Joint, SetupError>;
+}
+
+/// Such a test, as a procedure that plans can name.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Stepped<T>(pub(super) T);
+
+impl<T: Stepwise> Method for Stepped<T> {
+    fn word(&self) -> &'static str {
+        T::WORD
+    }
+
+    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
+        Ok(Box::new(self.0.joint(bench.family()?, bench)?))
+    }
+
+    fn precautions(&self) -> Vec<String> {
+        T::SEE_TO.iter().map(|line| (*line).to_owned()).collect()
+    }
+
+    fn grade_again(
+        &self,
+        bench: Bench<'_>,
+        measured: &Grade,
+        served: &[(&Program, &Observation)],
+    ) -> Result<Finding, String> {
+        self.0.joint(bench.family()?, bench)?.grade_again(measured, served)
+    }
+}
 
 /// One injection with the points that it grades alone.
 #[derive(Clone)]

@@ -8,6 +8,7 @@ mod insulation_resistance;
 mod joint;
 mod leads;
 mod positions;
+mod put_on;
 mod tan_delta;
 mod turns_ratio;
 mod winding_resistance;
@@ -27,17 +28,8 @@ pub(crate) use winding_resistance::{CHANGE, DIFFERENCE, RESISTANCE, can, traced}
 pub use winding_resistance::{WindingResistanceKeys, WindingResistanceTest};
 
 use super::asset::PowerTransformer;
-use waltron_core::asset::Asset;
-use waltron_core::procedure::{SetupError, TestHead};
+use waltron_core::procedure::TestHead;
 use waltron_core::text::document::{Field, Problem, Problems, Spannable};
-
-/// The asset as this folder knows it.
-fn transformer(asset: &Asset) -> Result<&PowerTransformer, SetupError> {
-    asset.family().ok_or_else(|| {
-        let tag = &asset.identity.tag;
-        SetupError::Unknown(format!("{tag} is no power transformer"))
-    })
-}
 
 /// The winding that a key names by its number.
 fn winding(

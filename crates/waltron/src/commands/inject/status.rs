@@ -2,11 +2,12 @@
 
 use crate::terminal::{Terminal, plain};
 use std::time::{Duration, Instant};
+use waltron_core::injection::program::Stand;
 use waltron_core::injection::stimulus::Drive;
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Measure, Time, seconds, text};
 use waltron_core::text::name::Name;
-use waltron_rig::attendant::{Attendant, Moment, Present, Wish};
+use waltron_rig::attendant::{Attendant, Moment, Present, Waiting, Wish};
 
 /// How often the line is renewed.
 const EVERY: Duration = Duration::from_millis(100);
@@ -105,8 +106,20 @@ impl Attendant for Shown<'_> {
         self.attendant.outside()
     }
 
+    fn begins(&mut self, stage: &str) {
+        self.attendant.begins(stage);
+    }
+
+    fn moves(&mut self, to: &Stand) {
+        self.attendant.moves(to);
+    }
+
     fn drains(&mut self) {
         self.attendant.drains();
+    }
+
+    fn waits(&mut self, waiting: &Waiting) {
+        self.attendant.waits(waiting);
     }
 
     fn is_watching(&self) -> bool {

@@ -10,23 +10,20 @@ pub(super) use graded::{criterion, verdict};
 
 use super::excitation::until;
 use super::excite::Resolution;
-use super::places::transformer;
 use super::places::{spots, wanted};
 use super::staged::{Course, Staged, all_again, grade_again};
 use super::voltage::{ABOVE, OfVoltageClass};
-use crate::instrument::asset::{Kind, Spot, Wanted};
+use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use course::OfClass;
 use schemars::JsonSchema;
 use serde::Deserialize;
-use std::any::Any;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Grade};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::Wanted as Asked;
 use waltron_core::procedure::{
-    Answer, Bench, Method, Procedure, Question, SetupError, TestHead, TestKeys,
+    Answer, Bench, FamilyKeys, Method, Procedure, Question, SetupError, TestHead,
 };
 use waltron_core::quantity::{Current, Dimension, Quantity};
 use waltron_core::text::document::{
@@ -77,18 +74,16 @@ pub struct ClassTest {
     wanted: Wanted,
 }
 
-impl TestKeys for ClassKeys {
-    fn read(
+impl FamilyKeys for ClassKeys {
+    type Family = InstrumentTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &InstrumentTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        if let Err(error) = transformer(asset) {
-            problems.push(Problem::new(head.id.span(), error.to_string()));
-            return None;
-        }
-        let is_current = transformer(asset).is_ok_and(|of| of.kind == Kind::Current);
+        let is_current = of.kind == Kind::Current;
         let only_of_current = [
             ("temperature", self.temperature.as_ref().map(Field::span)),
             ("until", self.until.as_ref().map(Field::span)),
@@ -129,8 +124,7 @@ impl TestKeys for ClassKeys {
             None => None,
         };
         let (phase, core, tap) = (self.phase.as_ref(), self.core.as_ref(), self.tap.as_ref());
-        let wanted = wanted(phase, core, tap, head, asset, problems)?;
-        let of = transformer(asset).ok()?;
+        let wanted = wanted(phase, core, tap, head, of, problems)?;
         let rated = of.secondaries.iter().filter_map(|s| s.whole().primary).map(|p| p.si);
         Some(Arc::new(ClassTest {
             test: head.name(),
@@ -215,7 +209,7 @@ impl Method for ClassTest {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let (course, spots) = self.course(bench).map_err(|e| e.to_string())?;
+        let (course, spots) = self.course(bench)?;
         grade_again(&*course, &spots, measured, served)
     }
 
@@ -226,13 +220,5 @@ impl Method for ClassTest {
     ) -> Option<Vec<Finding>> {
         let (course, spots) = self.course(bench).ok()?;
         all_again(&*course, &spots, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

@@ -1,11 +1,12 @@
 //! What a plan says of a demagnetisation.
 
-use crate::power::procedure::{self, transformer};
+use crate::power::asset::PowerTransformer;
+use crate::power::procedure;
+use crate::power::procedure::joint::Stepped;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Measure, text};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable};
 use waltron_core::text::name::Name;
@@ -30,20 +31,15 @@ pub struct CoreDemagnetisationTest {
     pub(super) current: Option<Current>,
 }
 
-impl TestKeys for CoreDemagnetisationKeys {
-    fn read(
+impl FamilyKeys for CoreDemagnetisationKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let lowest = of.windings.iter().min_by(|a, b| a.voltage_v.total_cmp(&b.voltage_v))?;
         let number = procedure::winding(of, self.winding.as_ref(), lowest.number, &head, problems)?;
         let most = of.winding(number)?.most_a();
@@ -62,6 +58,10 @@ impl TestKeys for CoreDemagnetisationKeys {
                 Some(current)
             }
         };
-        Some(Arc::new(CoreDemagnetisationTest { test: head.name(), winding: number, current }))
+        Some(Arc::new(Stepped(CoreDemagnetisationTest {
+            test: head.name(),
+            winding: number,
+            current,
+        })))
     }
 }

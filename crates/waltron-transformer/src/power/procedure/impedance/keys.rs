@@ -1,12 +1,13 @@
 //! What a plan says of a measurement of impedances.
 
+use crate::power::asset::PowerTransformer;
+use crate::power::procedure;
+use crate::power::procedure::joint::Stepped;
 use crate::power::procedure::positions::{self, Positions};
-use crate::power::procedure::{self, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::Voltage;
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::Name;
@@ -51,20 +52,15 @@ pub struct ImpedanceTest {
     pub(super) positions: Positions,
 }
 
-impl TestKeys for ImpedanceKeys {
-    fn read(
+impl FamilyKeys for ImpedanceKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let sequence = self.sequence.unwrap_or_default();
         let neutral = of.group.sides.iter().position(|side| side.neutral);
         let usual = match sequence {
@@ -101,13 +97,13 @@ impl TestKeys for ImpedanceKeys {
             Some(list) => positions::read(of, Some(list), None, false, &windings, problems)?,
             None => Positions::principal(of),
         };
-        Some(Arc::new(ImpedanceTest {
+        Some(Arc::new(Stepped(ImpedanceTest {
             test: head.name(),
             sequence,
             winding,
             shorted,
             voltage,
             positions,
-        }))
+        })))
     }
 }

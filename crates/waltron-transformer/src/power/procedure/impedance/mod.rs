@@ -7,13 +7,10 @@ mod steps;
 
 pub use keys::{ImpedanceKeys, ImpedanceTest};
 
-use super::joint::Joint;
-use super::transformer;
-use std::any::Any;
-use waltron_core::grading::{Criterion, Finding, Grade};
-use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Bench, Method, Procedure, SetupError};
+use super::joint::{Joint, Stepwise};
+use crate::power::asset::PowerTransformer;
+use waltron_core::grading::Criterion;
+use waltron_core::procedure::{Bench, SetupError};
 
 /// The short-circuit impedance is the nameplate's.
 pub(crate) const IMPEDANCE: Criterion = Criterion::named("short_circuit_impedance");
@@ -28,42 +25,14 @@ pub(crate) const ZERO: Criterion = Criterion::named("zero_sequence_impedance");
 const SHORTED: &str = "short circuit";
 const TOGETHER: &str = "zero sequence";
 
-impl ImpedanceTest {
-    fn joint(&self, bench: Bench<'_>) -> Result<Joint, SetupError> {
-        steps::joint(self, transformer(bench.asset)?, bench)
-    }
-}
+impl Stepwise for ImpedanceTest {
+    const WORD: &'static str = "impedance";
+    const SEE_TO: &'static [&'static str] = &[
+        "Short-circuit with straps as heavy as the winding's leads, at the bushings: what they have is measured too",
+        "Take the voltage at the bushings by leads of its own",
+    ];
 
-impl Method for ImpedanceTest {
-    fn word(&self) -> &'static str {
-        "impedance"
-    }
-
-    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(Box::new(self.joint(bench)?))
-    }
-
-    fn precautions(&self) -> Vec<String> {
-        vec![
-            "Short-circuit with straps as heavy as the winding's leads, at the bushings: what they have is measured too".to_owned(),
-            "Take the voltage at the bushings by leads of its own".to_owned(),
-        ]
-    }
-
-    fn grade_again(
-        &self,
-        bench: Bench<'_>,
-        measured: &Grade,
-        served: &[(&Program, &Observation)],
-    ) -> Result<Finding, String> {
-        self.joint(bench).map_err(|e| e.to_string())?.grade_again(measured, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
+    fn joint(&self, of: &PowerTransformer, bench: Bench<'_>) -> Result<Joint, SetupError> {
+        steps::joint(self, of, bench)
     }
 }

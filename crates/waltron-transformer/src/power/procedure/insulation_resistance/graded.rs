@@ -6,11 +6,10 @@ use crate::material::celsius;
 use crate::measure::{injected, point};
 use crate::power::asset::PowerTransformer;
 use crate::power::procedure::leads::{letters, others, to_all, to_other};
-use crate::power::procedure::round_below;
 use waltron_core::grading::{
     Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_between,
 };
-use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage, significant};
+use waltron_core::quantity::{Dimension, Quantity, Voltage, significant};
 
 /// A part of the insulation.
 #[derive(Clone, Debug, PartialEq)]
@@ -44,26 +43,6 @@ pub(super) fn parts(of: &PowerTransformer) -> Vec<Part> {
         }
     }
     all
-}
-
-impl Part {
-    /// What is put on it: the plan's voltage, or the highest round one.
-    ///
-    /// # Errors
-    /// What it may carry, where the plan asks for more.
-    pub(super) fn volts(&self, asked: Option<Voltage>, range: f64) -> Result<Voltage, String> {
-        let most = self.most_v.min(range);
-        match asked {
-            Some(volts) if volts.si() > most * (1.0 + 1e-9) => Err(format!(
-                "{} is more than {} may carry: {} at most; a test of its own takes the rest",
-                waltron_core::quantity::text(volts),
-                self.name,
-                waltron_core::quantity::text(Voltage::from_si(most))
-            )),
-            Some(volts) => Ok(volts),
-            None => Ok(Voltage::from_si(round_below(most, &[5.0, 2.5, 2.0, 1.0]))),
-        }
-    }
 }
 
 fn ohms(si: f64) -> Quantity {
@@ -149,15 +128,16 @@ impl Required {
         });
         let first = injected(self.resistance.clone(), RESISTANCE, &self.stimulus);
         let first = Finding { measured, uncertainty, limits: self.limits(), ..first };
-        let told = format!("{} at {} after 1 min{how}", ohms(minute), celsius(self.kelvin));
+        let told = format!("{} at {} after 1 min", ohms(minute), celsius(self.kelvin));
         let judged = match self.least_ohm {
             Some(least) => {
                 let mut judged = judge_between(ohms(at_20), least, f64::INFINITY);
-                judged.reason = format!("{told}; {}", judged.reason);
+                judged.reason = format!("{told}; {}{how}", judged.reason);
                 judged
             }
             None => {
-                Judgement::new(Verdict::Measured, format!("{told}; the file gives no least one"))
+                let why = format!("{told}; the file gives no least one{how}");
+                Judgement::new(Verdict::Measured, why)
             }
         };
         let mut all = vec![first.judged(judged)];
@@ -181,15 +161,15 @@ impl Required {
                 .with_quantity("resistance", ohms(minute)),
             ..found
         };
-        let told = format!("{} over {}{how}", ohms(ten), ohms(minute));
+        let told = format!("{} over {}", ohms(ten), ohms(minute));
         let Some(least) = self.least_index else {
-            let why = format!("{told}; the file gives no least one");
+            let why = format!("{told}; the file gives no least one{how}");
             return found.judged(Judgement::new(Verdict::Measured, why));
         };
         let lower = Some(Value::Plain(Quantity::number(least)));
         let found = Finding { limits: Limits::Between { lower, upper: None }, ..found };
         let mut judged = judge_between(Quantity::number(index), least, f64::INFINITY);
-        judged.reason = format!("{told}; {}", judged.reason);
+        judged.reason = format!("{told}; {}{how}", judged.reason);
         found.judged(judged)
     }
 }

@@ -1,12 +1,11 @@
 //! What a plan says of a measurement of insulation resistance.
 
-use crate::power::procedure::transformer;
+use crate::power::asset::PowerTransformer;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Dimension, Measure, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable,
@@ -20,7 +19,7 @@ use waltron_core::text::name::Name;
 pub struct InsulationResistanceKeys {
     /// The temperature of oil and insulation, such as `28 degC`.
     temperature: AnyQuantityText,
-    /// The direct voltage; 5 kV, less where a winding or the rig does not allow that, if not given.
+    /// The direct voltage, less on what carries less; 5 kV, or what a winding and the rig allow, if not given.
     voltage: Option<QuantityText<Voltage>>,
     /// When it is read, of 15 s, 30 s, 60 s and 600 s; after 15 s, 60 s and 600 s if not given. The resistance is that after 60 s, the polarisation
     /// index that after 600 s over it.
@@ -58,17 +57,15 @@ impl InsulationResistanceTest {
     }
 }
 
-impl TestKeys for InsulationResistanceKeys {
-    fn read(
+impl FamilyKeys for InsulationResistanceKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        _of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        if let Err(error) = transformer(asset) {
-            problems.push(Problem::new(head.id.span(), error.to_string()));
-            return None;
-        }
         let kelvin = self.temperature.positive_of(Dimension::TEMPERATURE, problems)?.si;
         let voltage = match &self.voltage {
             Some(text) => Some(text.positive(problems)?),

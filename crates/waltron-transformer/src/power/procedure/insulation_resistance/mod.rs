@@ -8,8 +8,7 @@ mod typed;
 
 pub use keys::{InsulationResistanceKeys, InsulationResistanceTest};
 
-use super::transformer;
-use std::any::Any;
+use crate::power::asset::PowerTransformer;
 use waltron_core::grading::{Criterion, Finding, Grade};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
@@ -30,9 +29,9 @@ impl Method for InsulationResistanceTest {
     }
 
     fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        let of = transformer(bench.asset)?;
+        let of: &PowerTransformer = bench.family()?;
         if self.is_by_hand(bench.capability) {
-            return Ok(Box::new(typed::Typed::new(self, of)));
+            return Ok(Box::new(typed::Typed::try_new(self, of)?));
         }
         Ok(Box::new(steps::joint(self, of, bench)?))
     }
@@ -54,19 +53,11 @@ impl Method for InsulationResistanceTest {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let of = transformer(bench.asset).map_err(|e| e.to_string())?;
+        let of: &PowerTransformer = bench.family()?;
         if served.is_empty() {
             return typed::again(self, of, measured);
         }
-        let joint = steps::joint(self, of, bench).map_err(|e| e.to_string())?;
+        let joint = steps::joint(self, of, bench)?;
         joint.grade_again(measured, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }

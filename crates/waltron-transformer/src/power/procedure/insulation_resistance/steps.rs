@@ -1,11 +1,12 @@
 //! Insulation resistances by the rig: a direct voltage that is held, and read at its times.
 
-use super::graded::{Reading, Required, parts};
+use super::graded::{Part, Reading, Required, parts};
 use super::keys::InsulationResistanceTest;
 use super::{HELD, INDEX, RESISTANCE};
 use crate::measure::{of as shown, probe};
 use crate::power::asset::PowerTransformer;
 use crate::power::procedure::joint::{Joint, Step};
+use crate::power::procedure::put_on::PutOn;
 use std::sync::Arc;
 use waltron_core::grading::{Values, Verdict};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
@@ -31,8 +32,10 @@ pub(super) fn joint(
         what: "outputs",
     })?;
     let mut steps = Vec::new();
-    for part in parts(of) {
-        let volts = part.volts(test.voltage, output.range.si()).map_err(SetupError::Unknown)?;
+    let parts = parts(of);
+    let put_on = put_on(test, &parts, output.range.si())?;
+    for part in parts {
+        let volts = put_on.on(part.most_v);
         let nothing = Phasor::new(Voltage::from_si(0.0), degrees(0.0));
         let mut drive = Drive::sine(output.id.clone(), nothing, bench.frequency()?);
         drive.dc = Some(Dc::constant(volts));
@@ -63,6 +66,15 @@ pub(super) fn joint(
         steps.push(step);
     }
     Ok(Joint::new(steps, Vec::new()))
+}
+
+/// What is put on the parts.
+pub(super) fn put_on(
+    test: &InsulationResistanceTest,
+    parts: &[Part],
+    range_v: f64,
+) -> Result<PutOn, SetupError> {
+    PutOn::new(test.voltage, range_v, parts.iter().map(|part| (part.name.as_str(), part.most_v)))
 }
 
 /// What was read at the end of each segment, by the time since the voltage came.

@@ -2,6 +2,7 @@
 
 use super::graded::{Part, Reading, Required, parts};
 use super::keys::InsulationResistanceTest;
+use super::steps::put_on;
 use super::{INDEX, RESISTANCE};
 use crate::power::asset::PowerTransformer;
 use std::sync::Arc;
@@ -9,12 +10,15 @@ use waltron_core::grading::{Finding, Grade, PointId, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
-    Action, Answer, Injection, Planned, PlannedPoint, Procedure, Question, Wanted,
+    Action, Answer, Injection, Planned, PlannedPoint, Procedure, Question, SetupError, Wanted,
 };
 use waltron_core::quantity::{Dimension, seconds, significant};
 
 /// The largest resistance that an instrument shows, in ohms: 100 TOhm.
 const MOST_OHM: f64 = 1e14;
+
+/// What comes before who has read.
+const READ_BY: &str = ", read by ";
 
 /// What comes next.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -39,23 +43,22 @@ pub(super) struct Typed {
 }
 
 impl Typed {
-    pub(super) fn new(test: &InsulationResistanceTest, of: &PowerTransformer) -> Self {
-        let parts: Vec<(Part, Required)> = parts(of)
-            .into_iter()
-            .map(|part| {
-                let required = Required::new(test, of, &part, test.voltage);
-                (part, required)
-            })
-            .collect();
+    /// # Errors
+    /// Where no part carries the plan's voltage.
+    pub(super) fn try_new(
+        test: &InsulationResistanceTest,
+        of: &PowerTransformer,
+    ) -> Result<Self, SetupError> {
+        let parts = required(test, of)?;
         let count = parts.len();
-        Self {
+        Ok(Self {
             parts,
             times_s: test.times_s.clone(),
             chosen: vec![true; count],
             read: vec![Vec::new(); count],
             who: None,
             next: Next::Read(0, 0),
-        }
+        })
     }
 
     /// The next part that is chosen, from one on.
@@ -92,7 +95,7 @@ impl Typed {
 
     fn findings(&self, part: usize) -> Vec<Finding> {
         let who = self.who.as_deref().filter(|who| !who.trim().is_empty());
-        let how = who.map_or(", read by hand".to_owned(), |who| format!(", read by {who}"));
+        let how = format!("{READ_BY}{}", who.unwrap_or("hand"));
         let ((_, required), read) = (&self.parts[part], &self.read[part]);
         match read.is_empty() {
             true => required.none(Verdict::NotTested, "nobody read it"),
@@ -192,6 +195,21 @@ impl Procedure for Typed {
     }
 }
 
+/// The parts, and what each must have. What the instrument puts on is known where the plan tells it.
+fn required(
+    test: &InsulationResistanceTest,
+    of: &PowerTransformer,
+) -> Result<Vec<(Part, Required)>, SetupError> {
+    let parts = parts(of);
+    let put_on = put_on(test, &parts, f64::INFINITY)?;
+    let with = |part: Part| {
+        let volts = test.voltage.map(|_| put_on.on(part.most_v));
+        let required = Required::new(test, of, &part, volts);
+        (part, required)
+    };
+    Ok(parts.into_iter().map(with).collect())
+}
+
 /// What was typed in, graded again: the values stay what they were.
 ///
 /// # Errors
@@ -202,7 +220,7 @@ pub(super) fn again(
     measured: &Grade,
 ) -> Result<Finding, String> {
     let id = &measured.point.id;
-    let mut all = parts(of).into_iter().map(|part| Required::new(test, of, &part, test.voltage));
+    let mut all = required(test, of)?.into_iter().map(|(_, required)| required);
     let fits =
         |r: &Required| r.resistance.id == *id || r.index.as_ref().is_some_and(|i| i.id == *id);
     let required = all.find(fits).ok_or("these settings make no such point")?;
@@ -211,8 +229,8 @@ pub(super) fn again(
         [("after_15s", 15.0), ("after_30s", 30.0), ("resistance", 60.0), ("after_600s", 600.0)];
     let readings: Vec<Reading> =
         times.into_iter().filter_map(|(name, t)| Some((t, value(name)?, None))).collect();
-    let how = measured.reason.split(", read by ").nth(1).and_then(|rest| rest.split(';').next());
-    let how = how.map_or(String::new(), |who| format!(", read by {who}"));
-    let found = required.graded(&readings, &how).into_iter().find(|f| f.point.id == *id);
+    // Whoever reads stands last, in words of their own.
+    let how = measured.reason.find(READ_BY).map_or("", |at| &measured.reason[at..]);
+    let found = required.graded(&readings, how).into_iter().find(|f| f.point.id == *id);
     found.ok_or_else(|| "these settings do not grade it".to_owned())
 }

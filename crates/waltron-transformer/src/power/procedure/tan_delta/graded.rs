@@ -16,7 +16,7 @@ use waltron_core::grading::{
 use waltron_core::injection::measuring::{Probe, Property, Reading};
 use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::tolerance::AnyTolerance;
-use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::quantity::{Dimension, ELECTRONVOLT, Quantity, significant};
 
 /// By how much a sum may differ from its parts, as a share, whatever the meters are uncertain by.
 const APART: f64 = 0.01;
@@ -275,8 +275,7 @@ fn hertz(si: f64) -> Quantity {
 }
 
 fn electronvolts(ev: f64) -> Quantity {
-    let one = Quantity::parse("1 eV").map_or(f64::NAN, |q| q.si);
-    Quantity { si: ev * one, dimension: Dimension::ENERGY }
+    Quantity { si: ev * ELECTRONVOLT, dimension: Dimension::ENERGY }
 }
 
 /// What a winding to everything else must be.

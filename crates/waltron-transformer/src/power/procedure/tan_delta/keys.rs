@@ -1,11 +1,11 @@
 //! What a plan says of a measurement of capacitance and tan δ.
 
-use crate::power::procedure::transformer;
+use crate::power::asset::PowerTransformer;
+use crate::power::procedure::joint::Stepped;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable,
@@ -20,8 +20,8 @@ pub struct TanDeltaKeys {
     of: Option<Spannable<OfForm>>,
     /// The temperature of oil and insulation, such as `28 degC`.
     temperature: AnyQuantityText,
-    /// What is put on; the highest round voltage that each winding, its tap and the rig allow, 10 kV at most, if
-    /// not given.
+    /// What is put on, less on what carries less; the highest round voltage that each winding, its tap and the rig
+    /// allow, 10 kV at most, if not given.
     voltage: Option<QuantityText<Voltage>>,
     /// Whether the losses are measured over frequency too, and told at 20 °C by that; true where the rig's output
     /// tells its frequencies.
@@ -83,20 +83,15 @@ pub(super) enum Sweeps {
 /// The temperatures that insulation has in a test, in K.
 const BELIEVED: std::ops::RangeInclusive<f64> = 223.15..=393.15;
 
-impl TestKeys for TanDeltaKeys {
-    fn read(
+impl FamilyKeys for TanDeltaKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let what = self.of.as_ref().map_or(OfForm::default(), |o| *o.get());
         if what == OfForm::Bushings && of.insulation.bushings.is_empty() {
             let place = self.of.as_ref().map_or_else(|| head.id.span(), Field::span);
@@ -132,7 +127,7 @@ impl TestKeys for TanDeltaKeys {
             let message = "without a sweep there is no use for `sweep_voltage`";
             problems.push(Problem::new(text.span(), message));
         }
-        Some(Arc::new(TanDeltaTest {
+        Some(Arc::new(Stepped(TanDeltaTest {
             test: head.name(),
             of: what,
             temperature_k: kelvin,
@@ -140,7 +135,7 @@ impl TestKeys for TanDeltaKeys {
             sweeps,
             sweep_voltage,
             by: self.correct_by.unwrap_or_default(),
-        }))
+        })))
     }
 }
 

@@ -11,13 +11,10 @@ mod steps;
 pub(crate) use graded::{Read, over_frequency};
 pub use keys::{TanDeltaKeys, TanDeltaTest};
 
-use super::joint::Joint;
-use super::transformer;
-use std::any::Any;
-use waltron_core::grading::{Criterion, Finding, Grade};
-use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Bench, Method, Procedure, SetupError};
+use super::joint::{Joint, Stepwise};
+use crate::power::asset::PowerTransformer;
+use waltron_core::grading::Criterion;
+use waltron_core::procedure::{Bench, SetupError};
 
 /// tan δ lies below its limit.
 pub(crate) const LOSSES: Criterion = Criterion::named("dissipation_factor");
@@ -32,44 +29,15 @@ pub(crate) const SUM: Criterion = Criterion::named("sum_of_parts");
 const MEASURED: &str = "tan delta";
 const SWEEP: &str = "sweep";
 
-impl TanDeltaTest {
-    fn joint(&self, bench: Bench<'_>) -> Result<Joint, SetupError> {
-        steps::joint(self, transformer(bench.asset)?, bench)
-    }
-}
+impl Stepwise for TanDeltaTest {
+    const WORD: &'static str = "tan-delta";
+    const SEE_TO: &'static [&'static str] = &[
+        "Join all terminals of a winding, its neutral too, so that the whole winding has one potential",
+        "H, L and T are the windings, the high-voltage one first; tank is what is earthed",
+        "Clean and dry the bushings: what creeps over them is measured as losses",
+    ];
 
-impl Method for TanDeltaTest {
-    fn word(&self) -> &'static str {
-        "tan-delta"
-    }
-
-    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(Box::new(self.joint(bench)?))
-    }
-
-    fn precautions(&self) -> Vec<String> {
-        let all = [
-            "Join all terminals of a winding, its neutral too, so that the whole winding has one potential",
-            "H, L and T are the windings, the high-voltage one first; tank is what is earthed",
-            "Clean and dry the bushings: what creeps over them is measured as losses",
-        ];
-        all.map(str::to_owned).to_vec()
-    }
-
-    fn grade_again(
-        &self,
-        bench: Bench<'_>,
-        measured: &Grade,
-        served: &[(&Program, &Observation)],
-    ) -> Result<Finding, String> {
-        self.joint(bench).map_err(|e| e.to_string())?.grade_again(measured, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
+    fn joint(&self, of: &PowerTransformer, bench: Bench<'_>) -> Result<Joint, SetupError> {
+        steps::joint(self, of, bench)
     }
 }

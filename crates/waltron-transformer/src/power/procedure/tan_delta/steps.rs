@@ -8,7 +8,7 @@ use crate::measure::{point, probe, voltage};
 use crate::power::asset::PowerTransformer;
 use crate::power::insulation::turns;
 use crate::power::procedure::joint::{Group, Joint, Step};
-use crate::power::procedure::round_below;
+use crate::power::procedure::put_on::PutOn;
 use std::sync::Arc;
 use waltron_core::grading::Values;
 use waltron_core::injection::capability::Channel;
@@ -16,9 +16,7 @@ use waltron_core::injection::measuring::{Property, Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, PlannedPoint, SetupError};
-use waltron_core::quantity::{
-    Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds, text,
-};
+use waltron_core::quantity::{Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds};
 
 /// What is put on during a sweep where the plan does not say, in V.
 const SWEEP_V: f64 = 2e3;
@@ -87,25 +85,6 @@ fn sweep(
     }
 }
 
-/// What is put on a part: the plan's voltage, or the highest round one that is allowed.
-fn volts(test: &TanDeltaTest, taken: &Taken, range: f64) -> Result<Voltage, SetupError> {
-    let most = taken.most_v.min(range);
-    match test.voltage {
-        // A tap stands less than the winding that the plan speaks of.
-        Some(volts) if matches!(taken.shows, Shows::C2(_)) && volts.si() > most => {
-            Ok(Voltage::from_si(most))
-        }
-        Some(volts) if volts.si() > most * (1.0 + 1e-9) => Err(SetupError::Unknown(format!(
-            "{} is more than {} may carry to earth: {} at most; a test of its own with another `voltage` takes the rest",
-            text(volts),
-            taken.leads.split(':').next().unwrap_or_default(),
-            text(Voltage::from_si(most))
-        ))),
-        Some(volts) => Ok(volts),
-        None => Ok(Voltage::from_si(round_below(most, &[5.0, 2.5, 2.0, 1.0]))),
-    }
-}
-
 /// All steps and what they grade together.
 pub(super) fn joint(
     test: &TanDeltaTest,
@@ -125,11 +104,15 @@ pub(super) fn joint(
     };
     let rated = bench.frequency()?;
     let sweep = sweep(test, of, &bench)?;
-    let range = output(&bench)?.range.si();
+    // A tap stands less than the winding that the plan speaks of.
+    let named = |t: &Taken| !matches!(t.shows, Shows::C2(_));
+    let each = taken.iter().filter(|t| named(t));
+    let each = each.map(|t| (t.leads.split(':').next().unwrap_or_default(), t.most_v));
+    let put_on = PutOn::new(test.voltage, output(&bench)?.range.si(), each)?;
     let (mut steps, mut groups) = (Vec::new(), Vec::new());
     for one in &taken {
         let is_sum = matches!(one.shows, Shows::Sum(..));
-        let put_on = volts(test, one, range)?;
+        let volts = put_on.on(one.most_v);
         let hold = |name: &str, volts: Voltage, hertz: Frequency| {
             let out = voltage(rig, "high voltage", volts, hertz)?;
             let mut segment = Segment::hold(name, out, reading(hertz.si()));
@@ -138,11 +121,11 @@ pub(super) fn joint(
             segment.reads = all.into_iter().map(read).collect();
             Ok::<_, SetupError>(segment)
         };
-        let mut segments = vec![hold(MEASURED, put_on, rated)?];
+        let mut segments = vec![hold(MEASURED, volts, rated)?];
         // Of sums and flanges nobody needs losses at another temperature.
         let sweeps = !is_sum && !matches!(one.shows, Shows::C2(_));
         let own = sweep.clone().ok().filter(|_| sweeps).unwrap_or_default();
-        let during = test.sweep_voltage.map_or(SWEEP_V, Measure::si).min(put_on.si());
+        let during = test.sweep_voltage.map_or(SWEEP_V, Measure::si).min(volts.si());
         for hertz in &own {
             let frequency = Frequency::from_si(*hertz);
             segments.push(hold(SWEEP, Voltage::from_si(during), frequency)?);
@@ -150,7 +133,7 @@ pub(super) fn joint(
         let likely = segments.iter().filter_map(Segment::longest).fold(seconds(0.0), |a, b| a + b);
         let mut program = Program::of(segments);
         program.connection = Some(one.leads.as_str().into());
-        let stimulus = Values::none().with("voltage", put_on);
+        let stimulus = Values::none().with("voltage", volts);
         let mut step = Step::of(program, stimulus.clone(), likely);
         let planned = &mut step.planned;
         let id = |more: &str| point(&test.test, &format!("{}{more}", one.shows.id()));
@@ -196,7 +179,7 @@ pub(super) fn joint(
         let sum = SumRequired {
             point: id.clone(),
             parts: parts.clone(),
-            stimulus: Values::none().with("voltage", volts(test, one, range)?),
+            stimulus: Values::none().with("voltage", put_on.on(one.most_v)),
         };
         let probes = probes.clone();
         let grade = move |seen: &[Option<&Observation>]| {

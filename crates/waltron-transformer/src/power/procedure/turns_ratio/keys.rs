@@ -1,12 +1,13 @@
 //! What a plan says of a ratio test.
 
+use crate::power::asset::PowerTransformer;
+use crate::power::procedure;
+use crate::power::procedure::joint::Stepped;
 use crate::power::procedure::positions::{self, Positions};
-use crate::power::procedure::{self, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Time, Voltage, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::Name;
@@ -81,20 +82,15 @@ const USUAL_S: f64 = 0.6;
 /// The shortest one, in which a window of measurement fits.
 const LEAST_S: f64 = 0.3;
 
-impl TestKeys for TurnsRatioKeys {
-    fn read(
+impl FamilyKeys for TurnsRatioKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let mut winding = |field: &Option<Spannable<u8>>, usual: u8| {
             procedure::winding(of, field.as_ref(), usual, &head, problems)
         };
@@ -123,7 +119,7 @@ impl TestKeys for TurnsRatioKeys {
             let message = "shorter than 0.3 s there is no time to measure";
             problems.push(Problem::new(field.span(), message));
         }
-        Some(Arc::new(TurnsRatioTest {
+        Some(Arc::new(Stepped(TurnsRatioTest {
             test: head.name(),
             from,
             to,
@@ -133,6 +129,6 @@ impl TestKeys for TurnsRatioKeys {
             ratio: self.ratio.unwrap_or_default(),
             phase: self.phase.unwrap_or_default(),
             finds: self.find_group.unwrap_or(true),
-        }))
+        })))
     }
 }

@@ -7,13 +7,10 @@ mod steps;
 
 pub use keys::{TurnsRatioKeys, TurnsRatioTest};
 
-use super::joint::Joint;
-use super::transformer;
-use std::any::Any;
-use waltron_core::grading::{Criterion, Finding, Grade};
-use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
-use waltron_core::procedure::{Bench, Method, Procedure, SetupError};
+use super::joint::{Joint, Stepwise};
+use crate::power::asset::PowerTransformer;
+use waltron_core::grading::Criterion;
+use waltron_core::procedure::{Bench, SetupError};
 
 /// The ratio lies within its tolerance.
 pub(crate) const RATIO: Criterion = Criterion::named("turns_ratio");
@@ -25,35 +22,10 @@ pub(crate) const GROUP: Criterion = Criterion::CONDITION;
 const MEASURED: &str = "ratio";
 const FINDING: &str = "find the group";
 
-impl TurnsRatioTest {
-    fn joint(&self, bench: Bench<'_>) -> Result<Joint, SetupError> {
-        steps::joint(self, transformer(bench.asset)?, bench)
-    }
-}
+impl Stepwise for TurnsRatioTest {
+    const WORD: &'static str = "turns-ratio";
 
-impl Method for TurnsRatioTest {
-    fn word(&self) -> &'static str {
-        "turns-ratio"
-    }
-
-    fn set_up(&self, bench: Bench<'_>) -> Result<Box<dyn Procedure>, SetupError> {
-        Ok(Box::new(self.joint(bench)?))
-    }
-
-    fn grade_again(
-        &self,
-        bench: Bench<'_>,
-        measured: &Grade,
-        served: &[(&Program, &Observation)],
-    ) -> Result<Finding, String> {
-        self.joint(bench).map_err(|e| e.to_string())?.grade_again(measured, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
+    fn joint(&self, of: &PowerTransformer, bench: Bench<'_>) -> Result<Joint, SetupError> {
+        steps::joint(self, of, bench)
     }
 }

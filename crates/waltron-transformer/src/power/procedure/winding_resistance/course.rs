@@ -271,6 +271,10 @@ impl Procedure for Course {
         serves.extend(self.change(at).map(|change| change.id.clone()));
         let alike = self.places.alike(place).filter(|a| self.together.contains(&a.point));
         serves.extend(alike.map(|alike| alike.point.id.clone()));
+        if let Some(beside) = &place.beside {
+            serves.push(beside.point.id.clone());
+            serves.extend(self.places.second.as_ref().map(|second| second.difference.id.clone()));
+        }
         let segments = self.next.as_ref().map(|program| &program.segments);
         let first = segments.and_then(|s| s.first()).map(|s| s.name.to_string());
         let part = match first {

@@ -311,21 +311,18 @@ fn motor(seen: &Observation) -> Option<Values> {
     let later = &samples[first + (last - first) / 2..=last];
     let amps = (later.iter().map(|a| a * a).sum::<f64>() / later.len() as f64).sqrt();
     let time = (last - first) as f64 / captured.rate_hz;
-    Some(
-        Values::none()
-            .with_quantity("motor_time", Quantity { si: time, dimension: Dimension::TIME })
-            .with_quantity("motor_current", Quantity { si: amps, dimension: Dimension::CURRENT }),
-    )
+    Some(took(time, amps))
 }
 
 /// The same by the values of a record.
 fn motor_before(measured: &Values) -> Option<Values> {
-    let (time, amps) = (measured.get("motor_time")?, measured.get("motor_current")?);
-    Some(
-        Values::none()
-            .with_quantity("motor_time", Quantity { si: time, dimension: Dimension::TIME })
-            .with_quantity("motor_current", Quantity { si: amps, dimension: Dimension::CURRENT }),
-    )
+    Some(took(measured.get("motor_time")?, measured.get("motor_current")?))
+}
+
+fn took(time: f64, amps: f64) -> Values {
+    Values::none()
+        .with_quantity("motor_time", Quantity { si: time, dimension: Dimension::TIME })
+        .with_quantity("motor_current", Quantity { si: amps, dimension: Dimension::CURRENT })
 }
 
 /// How many positions a change of the resistance is worth, where one is worth a known share.

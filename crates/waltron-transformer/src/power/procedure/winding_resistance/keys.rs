@@ -1,13 +1,13 @@
 //! What a plan says of a resistance test.
 
+use crate::power::asset::PowerTransformer;
 use crate::power::asset::Winding;
+use crate::power::procedure;
 use crate::power::procedure::positions::{self, Positions};
-use crate::power::procedure::{self, transformer};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::asset::Asset;
-use waltron_core::procedure::{Method, TestHead, TestKeys};
+use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{
     Current, Dimension, Measure, Quantity, Ratio, Time, seconds, significant, text,
 };
@@ -77,20 +77,15 @@ fn amps(si: f64) -> Quantity {
     Quantity { si, dimension: Dimension::CURRENT }
 }
 
-impl TestKeys for WindingResistanceKeys {
-    fn read(
+impl FamilyKeys for WindingResistanceKeys {
+    type Family = PowerTransformer;
+
+    fn read_for(
         &self,
         head: TestHead<'_>,
-        asset: &Asset,
+        of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let of = match transformer(asset) {
-            Ok(of) => of,
-            Err(error) => {
-                problems.push(Problem::new(head.id.span(), error.to_string()));
-                return None;
-            }
-        };
         let number = procedure::winding(of, self.winding.as_ref(), 1, &head, problems)?;
         let winding = of.winding(number)?;
         let current = self.current(winding, problems)?;

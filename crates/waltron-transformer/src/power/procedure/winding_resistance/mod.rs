@@ -11,11 +11,10 @@ pub(crate) use graded::traced;
 pub use keys::{WindingResistanceKeys, WindingResistanceTest};
 pub(crate) use programs::can;
 
-use super::transformer;
+use crate::power::asset::PowerTransformer;
 use course::Course;
 use places::Places;
 use programs::Programs;
-use std::any::Any;
 use waltron_core::grading::{Criterion, Finding, Grade};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
@@ -39,7 +38,7 @@ const DISCHARGE: &str = "discharge";
 
 impl WindingResistanceTest {
     fn set(&self, bench: Bench<'_>) -> Result<(Places, Programs), SetupError> {
-        let of = transformer(bench.asset)?;
+        let of: &PowerTransformer = bench.family()?;
         let places = Places::new(self, of)?;
         let programs = Programs::new(self, of, bench)?;
         Ok((places, programs))
@@ -70,15 +69,7 @@ impl Method for WindingResistanceTest {
         measured: &Grade,
         served: &[(&Program, &Observation)],
     ) -> Result<Finding, String> {
-        let (places, programs) = self.set(bench).map_err(|e| e.to_string())?;
+        let (places, programs) = self.set(bench)?;
         graded::again(&places, &programs, measured, served)
-    }
-
-    fn as_any(&self) -> &dyn Any {
-        self
-    }
-
-    fn is_same(&self, other: &dyn Method) -> bool {
-        other.as_any().downcast_ref() == Some(self)
     }
 }
