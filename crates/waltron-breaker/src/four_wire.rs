@@ -100,12 +100,26 @@ pub(crate) fn quotient(
     Ok(probe)
 }
 
-/// What a probe showed at the end, with what it is uncertain by; why it showed nothing.
+/// The resistance that a probe showed at the end, with what it is uncertain by; why it showed none. There is none
+/// that is less than what the meters are uncertain by, or less than nothing: no contact is without resistance.
 pub(crate) fn reading(seen: &Observation, probe: &Probe) -> Result<(f64, f64), String> {
     let read = seen.at_end(probe).ok_or_else(|| format!("`{probe}` was not measured"))?;
-    match (&read.lacks, read.value.get("value")) {
-        (Some(lack), _) => Err(format!("no value: {lack}")),
-        (None, None) => Err(format!("`{probe}` shows nothing")),
-        (None, Some(value)) => Ok((value, read.uncertainty.get("value").unwrap_or(0.0))),
+    let (ohm, u) = match (&read.lacks, read.value.get("value")) {
+        (Some(lack), _) => return Err(format!("no value: {lack}")),
+        (None, None) => return Err(format!("`{probe}` shows nothing")),
+        (None, Some(value)) => (value, read.uncertainty.get("value").unwrap_or(0.0)),
+    };
+    let shows = |si| Quantity { si, dimension: Dimension::RESISTANCE };
+    if ohm > u && ohm > 0.0 {
+        Ok((ohm, u))
+    } else if ohm < -u {
+        Err(format!("it shows {}: turn the voltage's leads", shows(ohm)))
+    } else if ohm.is_nan() {
+        Err(format!("`{probe}` shows no number"))
+    } else {
+        Err(format!(
+            "it shows {}, no more than its meters are uncertain by: a lead of the voltage is off, or both are at one place",
+            shows(ohm)
+        ))
     }
 }

@@ -103,9 +103,12 @@ pub(crate) fn of(reading: &waltron_core::injection::measuring::Reading) -> Resul
     match (&reading.lacks, reading.value.get("value")) {
         (Some(lack), _) => Err(format!("no value: {lack}")),
         (None, None) => Err(format!("`{}` shows nothing", reading.probe)),
+        (None, Some(value)) if !value.is_finite() => {
+            Err(format!("`{}` shows no number", reading.probe))
+        }
         (None, Some(value)) => Ok(Shown {
             value,
-            angle: reading.value.get("angle"),
+            angle: reading.value.get("angle").filter(|angle| angle.is_finite()),
             u: reading.uncertainty.get("value"),
             angle_u: reading.uncertainty.get("angle"),
         }),

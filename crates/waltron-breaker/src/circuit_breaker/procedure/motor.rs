@@ -170,8 +170,13 @@ fn measured(
     let samples = track.map(|t| &t.samples[..]).filter(|s| !s.is_empty());
     let samples = samples.ok_or_else(|| untold("its samples are not there"))?;
     let u = |amps: f64| setup.rig.meter(CURRENT).map_or(0.0, |m| m.uncertainty(amps));
+    // What is no number hides among maxima.
+    let sum: f64 = samples.iter().sum();
+    let most = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
+    if !sum.is_finite() || most <= u(most) {
+        return Err(untold("no current flows while it charges: the meter is not in its circuit"));
+    }
     if what == Measurand::MotorInrush {
-        let most = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
         return Ok((most, u(most)));
     }
     let from = ((INRUSH_S * MOTOR_HZ) as usize).min(samples.len() / 2);

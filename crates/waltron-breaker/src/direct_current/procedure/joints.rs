@@ -105,9 +105,6 @@ fn graded(
         |found: Finding, why: String| found.judged(Judgement::new(Verdict::Inconclusive, why));
     match four_wire::reading(seen, probe) {
         Err(why) => untold(found, format!("{why}; is it closed?")),
-        Ok((ohm, _)) if ohm <= 0.0 => {
-            untold(found, "the voltage is of the other sign: turn its leads".to_owned())
-        }
         Ok((ohm, u)) => {
             let of_value = |si| quantity(si, Dimension::RESISTANCE);
             let measured = Values::none().with_quantity("resistance", of_value(ohm));

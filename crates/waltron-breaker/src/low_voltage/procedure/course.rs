@@ -260,6 +260,9 @@ impl Procedure for Course {
                 let likely = seconds(LOOK.1);
                 all.push(plan(vec![point], Values::none(), Limits::None, program, likely, None));
             }
+            if shot.points.is_empty() {
+                continue;
+            }
             let points = shot.points.iter();
             let points = points.map(|(p, c)| PlannedPoint::certain(p.clone(), c.clone())).collect();
             let (stimulus, limits) = (shot.stimulus.clone(), shot.limits.clone());
@@ -326,6 +329,11 @@ impl Procedure for Course {
             self.stage = Stage::Looking;
             return Action::Inject(Arc::clone(program));
         }
+        if shot.points.is_empty() {
+            // Its connection, or what is asked of the unit before, is all that is wanted.
+            self.at += 1;
+            return self.next();
+        }
         if let Some(why) = self.beyond(&shot) {
             return Action::Conclude(self.conclude(Verdict::NotTested, &why));
         }
@@ -385,7 +393,11 @@ impl Procedure for Course {
         match self.stage {
             Stage::Checking => {
                 (self.stage, self.is_checked) = (Stage::Next, true);
-                return Vec::new();
+                if std::mem::replace(&mut self.has_told, true) {
+                    return Vec::new();
+                }
+                let why = format!("it was not asked: {reason}");
+                return vec![Finding::not_tested(self.ready(), READY, Values::none(), why)];
             }
             Stage::Cooling => {
                 // Warm it would trip too early.
@@ -396,9 +408,11 @@ impl Procedure for Course {
         }
         if self.stage == Stage::Looking {
             let place = self.shots.get(self.at).map(|s| s.place.clone()).unwrap_or_default();
-            self.ohm = Some((place, Err(format!("the connection was not looked at: {reason}"))));
+            let why = format!("the connection was not looked at: {reason}");
+            let point = self.connection(&place);
+            self.ohm = Some((place, Err(why.clone())));
             self.stage = Stage::Next;
-            return Vec::new();
+            return vec![Finding::not_tested(point, CONNECTION, Values::none(), why)];
         }
         self.conclude(Verdict::NotTested, &format!("it was not put out: {reason}"))
     }
@@ -433,9 +447,26 @@ impl Procedure for Course {
     }
 
     fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool) {
-        self.shots.retain(|shot| shot.points.iter().any(|(point, _)| wanted(point)));
-        let places: Vec<String> = self.shots.iter().map(|s| s.place.clone()).collect();
-        self.looks.retain(|(place, _)| places.contains(place));
+        let of_shot = |shot: &Shot| shot.points.iter().any(|(point, _)| wanted(point));
+        let shot_at = |place: &str| self.shots.iter().any(|s| s.place == place && of_shot(s));
+        let looked_at = |place: &str| shot_at(place) || wanted(&self.connection(place));
+        let looked: Vec<String> = self.looks.iter().map(|(place, _)| place.clone()).collect();
+        let looked: Vec<String> = looked.into_iter().filter(|place| looked_at(place)).collect();
+        let is_asked = self.check.is_some() && wanted(&self.ready());
+        let mut kept: Vec<Shot> = Vec::new();
+        for shot in &self.shots {
+            let is_first = !kept.iter().any(|k| k.place == shot.place);
+            let only_looks = is_first && !shot_at(&shot.place) && looked.contains(&shot.place);
+            if of_shot(shot) {
+                kept.push(shot.clone());
+            } else if only_looks {
+                kept.push(Shot { points: Vec::new(), ..shot.clone() });
+            }
+        }
+        let first = self.shots.first().filter(|_| kept.is_empty() && is_asked);
+        kept.extend(first.map(|shot| Shot { points: Vec::new(), ..shot.clone() }));
+        self.looks.retain(|(place, _)| looked.contains(place));
+        self.shots = kept;
     }
 
     fn repeat(&mut self) {

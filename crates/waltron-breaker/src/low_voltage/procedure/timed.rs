@@ -433,7 +433,11 @@ pub(super) fn not_tripped_rightly(
     }
     if way != Way::Poles {
         // A contact that stays closed may be stuck: only the unit itself tells that it did not trip.
-        let is_closed = !matches!(unit::told(seen, rig, CLOSED), Some(Ok(value)) if value == 0.0);
+        let is_closed = match unit::told(seen, rig, CLOSED) {
+            None => true,
+            Some(Ok(value)) => value != 0.0,
+            Some(Err(why)) => return found.judged(Judgement::new(Verdict::Inconclusive, why)),
+        };
         return found.judged(match told {
             Some(false) if is_closed => Judgement::new(Verdict::Pass, words),
             Some(_) => {

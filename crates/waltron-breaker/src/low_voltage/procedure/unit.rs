@@ -38,19 +38,21 @@ pub(super) fn look(reads: Vec<Probe>) -> Program {
     program
 }
 
-/// What it told; why it did not.
+/// What it told, or why it did not; `None` where the rig does not read it.
 pub(super) fn told(
     seen: &Observation,
     rig: &Capability,
     name: &str,
 ) -> Option<Result<f64, String>> {
     let probe = probe(rig, name)?;
-    let reading = seen.at_end(&probe)?;
+    let Some(reading) = seen.at_end(&probe) else {
+        return Some(Err(format!("`{name}` was not read")));
+    };
     let lack = || {
         let lack = reading.lacks.as_ref().map(ToString::to_string);
         lack.unwrap_or_else(|| format!("`{name}` shows nothing"))
     };
-    Some(reading.value.get("value").ok_or_else(lack))
+    Some(reading.value.get("value").filter(|value| value.is_finite()).ok_or_else(lack))
 }
 
 /// Whether it says that it tripped.

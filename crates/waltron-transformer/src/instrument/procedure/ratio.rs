@@ -217,9 +217,11 @@ impl RatioTest {
                     polarity_found.judged(Judgement::new(Verdict::Inconclusive, why)),
                 ],
                 Ok(read) => {
+                    // Nothing has no angle, whatever is shown for one.
+                    let angle = read.angle.filter(|_| read.value > read.u.unwrap_or(0.0));
                     vec![
                         graded_ratio(ratio_found, read.value, read.u, ratio),
-                        graded_polarity(polarity_found, read.angle, read.angle_u),
+                        graded_polarity(polarity_found, angle, read.angle_u),
                     ]
                 }
             }

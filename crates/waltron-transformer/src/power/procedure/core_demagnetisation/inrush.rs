@@ -56,9 +56,10 @@ impl Inrush {
             .collect();
         let all = match all {
             Ok(all) => all,
-            // How it was before is told, whatever it was.
+            // How it was before is told, whatever it was, where it was looked at.
             Err(why) => {
-                let verdict = if self.is_told { Verdict::Measured } else { Verdict::Inconclusive };
+                let is_told = self.is_told && seen.iter().all(Option::is_some);
+                let verdict = if is_told { Verdict::Measured } else { Verdict::Inconclusive };
                 return found.judged(Judgement::new(verdict, why));
             }
         };

@@ -5,7 +5,7 @@ use super::graded::{self, Read, Trouble};
 use super::places::Places;
 use super::programs::{From, Programs};
 use super::{CHANGE, DISCHARGE, HOLD};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use waltron_core::grading::{Finding, PointId, Values};
 use waltron_core::injection::observation::Observation;
@@ -59,6 +59,8 @@ pub(super) struct Course {
     found: HashMap<usize, (f64, f64)>,
     /// The same of the other winding in the circuit.
     beside: HashMap<usize, (f64, f64)>,
+    /// The places that were come to under current: their changes are graded.
+    moved: HashSet<usize>,
     /// What was held at this place since the current came on or the tap was changed.
     seen: Vec<(Arc<Program>, Observation)>,
     confirms: bool,
@@ -81,6 +83,7 @@ impl Course {
             retries: 0,
             found: HashMap::new(),
             beside: HashMap::new(),
+            moved: HashSet::new(),
             seen: Vec::new(),
             confirms,
             next: None,
@@ -304,8 +307,10 @@ impl Procedure for Course {
         let mut found = Vec::new();
         if program.segments.first().is_some_and(|s| !s.moves.is_empty()) {
             found.extend(graded::change(places, programs, place, observation, None));
+            self.moved.insert(self.at);
         } else if !graded::holds_on(&program)
             && self.retries == 0
+            && !self.moved.contains(&self.at)
             && let Some(change) = self.change(self.at)
         {
             let why =
@@ -435,8 +440,10 @@ impl Procedure for Course {
 
     fn repeat(&mut self) {
         // Back to the place before, with outputs off.
-        let before = (0..self.at).rfind(|at| self.chosen[*at]);
-        self.at = before.unwrap_or(0);
+        let before = (0..self.at).rfind(|at| self.chosen[*at]).unwrap_or(0);
+        // A change that was graded there is seen again from the position that it leaves.
+        let is_changed = self.places.is_under_current && self.change(before).is_some();
+        self.at = if is_changed { before - 1 } else { before };
         self.next = None;
         self.held = seconds(0.0);
         if matches!(self.flows, Flows::At(..)) {
