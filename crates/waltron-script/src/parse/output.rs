@@ -66,6 +66,14 @@ fn loop_behind_fault(c: &mut Cursor<'_>) -> Read<Option<LoopOf>> {
     }
 }
 
+/// Refuses a part of a statement that was given before: the last one would silently hold.
+fn once(c: &Cursor<'_>, what: &str, given: bool) -> Read<()> {
+    match given {
+        true => Err(Problem::new(c.here(), format!("{what} is there twice"))),
+        false => Ok(()),
+    }
+}
+
 /// The clauses that may end any output step, in any order.
 pub(super) fn clause(c: &mut Cursor<'_>, until: &mut Until) -> Read<bool> {
     let here = c.here();
@@ -152,6 +160,9 @@ pub(super) fn hold(c: &mut Cursor<'_>) -> Read<Hold> {
     Ok(Hold { output, until: clauses(c)? })
 }
 
+/// What is said of two ways in which a ramp moves.
+const MOVES: &str = "how it moves";
+
 pub(super) fn ramp(c: &mut Cursor<'_>) -> Read<Ramp> {
     let (target, at) = c.path("what is ramped, such as `ia` or `f`")?;
     c.expect_word("from", "and the first value")?;
@@ -162,21 +173,26 @@ pub(super) fn ramp(c: &mut Cursor<'_>) -> Read<Ramp> {
     loop {
         match c.word() {
             Some("by") => {
+                once(c, MOVES, pace.is_some())?;
                 c.take();
                 let by = c.value()?;
                 c.expect_word("every", "and the time on each level")?;
                 pace = Some(Pace::Stairs { by, every: c.value()?, resting: None });
             }
             Some("at") if c.word_at(1) != Some("most") => {
+                once(c, MOVES, pace.is_some())?;
                 c.take();
                 pace = Some(Pace::Rate(c.value()?));
             }
             Some("over") => {
+                once(c, MOVES, pace.is_some())?;
                 c.take();
                 pace = Some(Pace::Over(c.value()?));
             }
             Some("resting") => {
                 let here = c.here();
+                let rests = matches!(pace, Some(Pace::Stairs { resting: Some(_), .. }));
+                once(c, "`resting`", rests)?;
                 c.take();
                 let rest = output(c)?;
                 c.expect_word("for", "and how long it rests")?;
@@ -193,6 +209,7 @@ pub(super) fn ramp(c: &mut Cursor<'_>) -> Read<Ramp> {
                 }
             }
             Some("with") => {
+                once(c, "`with`", with.is_some())?;
                 c.take();
                 with = Some(output(c)?);
             }
@@ -219,10 +236,12 @@ pub(super) fn fault(c: &mut Cursor<'_>) -> Read<Fault> {
     loop {
         match c.word() {
             Some("with") => {
+                once(c, "`with`", !step.output.settings.is_empty())?;
                 c.take();
                 step.output.settings = output(c)?.settings;
             }
             Some("after") => {
+                once(c, "what is before the fault", step.before.is_some())?;
                 c.take();
                 c.eat_word("prefault");
                 let before = output(c)?;
@@ -230,6 +249,7 @@ pub(super) fn fault(c: &mut Cursor<'_>) -> Read<Fault> {
                 step.before = Some((before, c.value()?));
             }
             Some("then") if c.word_at(1) != Some("off") => {
+                once(c, "what is after the fault", step.afterwards.is_some())?;
                 c.take();
                 c.eat_word("postfault");
                 let afterwards = output(c)?;
@@ -237,11 +257,13 @@ pub(super) fn fault(c: &mut Cursor<'_>) -> Read<Fault> {
                 step.afterwards = Some((afterwards, c.value()?));
             }
             Some("inception") => {
+                once(c, "`inception`", step.inception.is_some())?;
                 c.take();
                 let random = c.eat_word("random");
                 step.inception = Some(if random { None } else { Some(c.value()?) });
             }
             Some("offset") => {
+                once(c, "`offset`", step.offset.is_some())?;
                 c.take();
                 step.offset = Some(c.value()?);
             }
@@ -289,14 +311,17 @@ pub(super) fn playback(c: &mut Cursor<'_>) -> Read<Playback> {
     loop {
         match c.word() {
             Some("from") => {
+                once(c, "`from`", step.part.0.is_some())?;
                 c.take();
                 step.part.0 = Some(c.value()?);
             }
             Some("to") => {
+                once(c, "`to`", step.part.1.is_some())?;
                 c.take();
                 step.part.1 = Some(c.value()?);
             }
             Some("repeat") => {
+                once(c, "`repeat`", step.times.is_some())?;
                 c.take();
                 step.times = Some(c.value()?);
                 c.expect_word("times", "after the count")?;
@@ -313,7 +338,7 @@ pub(super) fn wait(c: &mut Cursor<'_>) -> Read<Wait> {
         return Ok(Wait { until: clauses(c)? });
     }
     let time = c.value()?;
-    let mut until = clauses(c)?;
-    until.time = Some(time);
+    let mut until = Until { time: Some(time), ..Until::default() };
+    while clause(c, &mut until)? {}
     Ok(Wait { until })
 }
