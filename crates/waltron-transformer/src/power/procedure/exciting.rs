@@ -146,8 +146,13 @@ impl Exciting {
     }
 }
 
-/// Whether a phase that is fed takes two limbs in opposition: a star from line to line.
+/// Whether a phase that is fed takes two limbs in opposition: a star from line to line, or a delta with two of its
+/// terminals joined, which leaves the limb between them without flux.
 pub(super) fn is_of_two(limbs: &Windings, shots: &[Shot; 3]) -> bool {
-    let sum = limbs.sum(&shots[0].fed).unwrap_or_default();
-    sum.iter().filter(|x| x.abs() > 1e-6).count() == 2 && shots[0].fed.joined.is_none()
+    let fed = &shots[0].fed;
+    let count = |sum: [f64; 3]| sum.iter().filter(|x| x.abs() > 1e-6).count();
+    match fed.joined {
+        None => count(limbs.sum(fed).unwrap_or_default()) == 2,
+        Some(_) => limbs.nothing(fed).into_iter().any(|sum| count(sum) == 1),
+    }
 }
