@@ -7,6 +7,7 @@ mod config;
 mod contract;
 mod demo;
 mod documents;
+mod every;
 mod instruments;
 #[cfg(unix)]
 mod keys;
