@@ -132,7 +132,7 @@ impl Played {
     /// whatever the rule was then and is now.
     fn is_graded_again(&self, asset: &Asset, plan: &Plan, found: &[Finding]) {
         let (simple, guarded) = (Rule::Simple, Rule::Guarded);
-        for rules in [[simple, simple], [guarded, simple], [simple, guarded], [guarded, guarded]] {
+        for rules in [[guarded, simple], [simple, guarded]] {
             let again = self.again(asset, plan, rules, true);
             let mut last: HashMap<&str, &Finding> = HashMap::new();
             last.extend(found.iter().map(|finding| (finding.point.id.as_str(), finding)));
@@ -143,10 +143,12 @@ impl Played {
             assert!(last.is_empty(), "not graded again: {:?}", last.keys());
         }
         // Without the samples that stood beside the record nothing is told that was not.
-        let again = self.again(asset, plan, [simple, simple], true);
-        for (lost, grade) in self.again(asset, plan, [simple, simple], false).iter().zip(&again) {
-            let is_open = matches!(lost.verdict, Verdict::Inconclusive | Verdict::NotTested);
-            assert!(lost.verdict == grade.verdict || is_open, "{lost:?} {grade:?}");
+        if self.events.iter().any(has_samples) {
+            for lost in self.again(asset, plan, [simple, simple], false) {
+                let was = found.iter().rfind(|finding| finding.point.id == lost.point.id);
+                let is_open = matches!(lost.verdict, Verdict::Inconclusive | Verdict::NotTested);
+                assert!(is_open || was.is_some_and(|was| was.verdict == lost.verdict), "{lost:?}");
+            }
         }
     }
 
@@ -209,6 +211,11 @@ impl Played {
         self.events.push(Event::TestEnded { test, skipped: false });
         (found, seen)
     }
+}
+
+/// Whether waveforms were kept beside what a record holds.
+fn has_samples(event: &Event) -> bool {
+    matches!(event, Event::Observed { observation, .. } if !observation.captures.is_empty())
 }
 
 /// Fails where a grade tells something else than another one of the same point.

