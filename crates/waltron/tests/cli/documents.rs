@@ -37,7 +37,7 @@ fn keys(value: &Value, found: &mut BTreeSet<String>) {
 }
 
 /// Nothing is null or an empty text: what is unknown is absent.
-fn has_no_holes(value: &Value) -> bool {
+pub(crate) fn has_no_holes(value: &Value) -> bool {
     match value {
         Value::Null => false,
         Value::String(text) => !text.is_empty(),
@@ -123,4 +123,86 @@ fn every_key_of_every_file_is_documented() {
         );
     }
     assert!(missing.is_empty(), "not in files.md: {missing:?}");
+}
+
+/// What documents link to, and every source file and folder that they name, is there.
+#[test]
+fn every_path_of_the_documents_is_there() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let of = |folder: &Path| -> Vec<std::path::PathBuf> {
+        let all = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path());
+        all.filter(|path| path.extension().is_some_and(|e| e == "md")).collect()
+    };
+    let documents: Vec<_> = of(&root).into_iter().chain(of(&root.join("docs"))).collect();
+    let (mut count, mut missing) = (0, Vec::new());
+    for document in &documents {
+        let text = std::fs::read_to_string(document).unwrap();
+        let folder = document.parent().unwrap();
+        // `[words](place#part)`
+        for link in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {
+            let place = link.split('#').next().unwrap();
+            count += 1;
+            let is_there =
+                link.starts_with("http") || place.is_empty() || folder.join(place).exists();
+            if !is_there {
+                missing.push(format!("{}: {link}", document.display()));
+            }
+        }
+        // `waltron-core/src/text/{name,document}/`, from the root or from the crates.
+        let words = text.split('`').skip(1).step_by(2);
+        let is_source = |word: &&str| word.contains("/src/") || word.contains("/tests/");
+        for word in words.filter(is_source).filter(|word| !word.contains(char::is_whitespace)) {
+            let paths = match word.split_once('{').zip(word.split_once('}')) {
+                None => vec![word.to_owned()],
+                Some(((before, _), (_, after))) => {
+                    let inner = word.split(['{', '}']).nth(1).unwrap();
+                    inner.split(',').map(|part| format!("{before}{part}{after}")).collect()
+                }
+            };
+            for path in paths {
+                count += 1;
+                let from = [root.join(&path), root.join("crates").join(&path)];
+                if !from.iter().any(|path| path.exists()) {
+                    missing.push(format!("{}: {path}", document.display()));
+                }
+            }
+        }
+    }
+    assert!(missing.is_empty(), "{}", missing.join("\n"));
+    assert!(count > 60, "{count}");
+}
+
+/// The headings that links point at stand in their documents.
+#[test]
+fn every_heading_that_is_linked_to_is_there() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs");
+    // As hosts of such documents make them: small letters, blanks as dashes, no other signs.
+    let anchor = |heading: &str| -> String {
+        let kept = heading.trim().to_lowercase();
+        let kept = kept.chars().filter(|c| c.is_alphanumeric() || matches!(c, ' ' | '-' | '_'));
+        kept.map(|c| if c == ' ' { '-' } else { c }).collect()
+    };
+    let anchors = |text: &str| -> Vec<String> {
+        let headings = text.lines().filter(|line| line.starts_with('#'));
+        headings.map(|line| anchor(line.trim_start_matches('#'))).collect()
+    };
+    let mut count = 0;
+    for entry in std::fs::read_dir(&root).unwrap() {
+        let path = entry.unwrap().path();
+        if path.extension().is_none_or(|e| e != "md") {
+            continue;
+        }
+        let text = std::fs::read_to_string(&path).unwrap();
+        for link in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {
+            let Some((place, part)) = link.split_once('#') else { continue };
+            if place.starts_with("http") {
+                continue;
+            }
+            let of = if place.is_empty() { path.clone() } else { root.join(place) };
+            let all = anchors(&std::fs::read_to_string(&of).unwrap());
+            assert!(all.iter().any(|a| a == part), "{}: {link}: {all:?}", path.display());
+            count += 1;
+        }
+    }
+    assert!(count > 5, "{count}");
 }

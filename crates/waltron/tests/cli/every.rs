@@ -1,6 +1,7 @@
 //! Every sample plan of every family through the built program: broken off anywhere and gone on with, graded again,
 //! reported.
 
+use crate::documents::has_no_holes;
 use crate::support::{Done, Site};
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -94,6 +95,7 @@ fn every_sample_goes_on_from_any_cut() {
         assert!([0, 1, 5].contains(&code), "{}", sample.plan);
         let (text, expected) = (site.read(RECORD), told(&whole));
         let begun = text.find('\n').unwrap() + 1;
+        assert!(has_no_holes(&whole), "{}", sample.plan);
         shown_and_graded_again(&site, &sample.plan, &expected);
         for turn in 0..2 {
             // Somewhere behind the first line, elsewhere for each sample.
