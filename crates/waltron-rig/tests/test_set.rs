@@ -198,3 +198,137 @@ fn what_stays_on_goes_off_with_its_controller() {
     assert_eq!(ask(&mut reader, "OUTP OFF;:OUTP?"), "0");
     assert!(began.elapsed() < Duration::from_millis(500));
 }
+
+/// What one of several clients does.
+#[derive(Clone, Copy, Debug)]
+enum Act {
+    Join,
+    Leave(usize),
+    /// Begins a program whose outputs stay on.
+    Begin(usize),
+    /// The same, with outputs that go off.
+    Play(usize),
+    Off(usize),
+    Abort(usize),
+    Lock(usize),
+    Release(usize),
+    Reset(usize),
+}
+
+fn act() -> impl Strategy<Value = Act> {
+    let who = 0usize..4;
+    prop_oneof![
+        2 => Just(Act::Join),
+        1 => who.clone().prop_map(Act::Leave),
+        4 => who.clone().prop_map(Act::Begin),
+        2 => who.clone().prop_map(Act::Play),
+        1 => who.clone().prop_map(Act::Off),
+        1 => who.clone().prop_map(Act::Abort),
+        2 => who.clone().prop_map(Act::Lock),
+        1 => who.clone().prop_map(Act::Release),
+        1 => who.prop_map(Act::Reset),
+    ]
+}
+
+/// What must be so, by the document: who controls, and whether something is on.
+#[derive(Debug, Default)]
+struct Model {
+    controller: Option<u64>,
+    on: bool,
+}
+
+impl Model {
+    /// A command that changes something: whether it is taken.
+    fn changes(&mut self, who: u64) -> bool {
+        *self.controller.get_or_insert(who) == who
+    }
+
+    fn gone(&mut self, who: u64) {
+        if self.controller == Some(who) {
+            (self.controller, self.on) = (None, false);
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 200, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever several clients do in whatever order: one of them controls, the others are refused and can switch
+    /// off, and nothing is on without whoever switched it on.
+    #[test]
+    fn one_controls_and_everybody_may_switch_off(acts in proptest::collection::vec(act(), 1..40)) {
+        let set = test_set(Pace::Fast);
+        let mut clients: Vec<Session> = vec![Session::new(Arc::clone(&set))];
+        let mut model = Model::default();
+        for act in acts {
+            let own = |k: usize| k % clients.len().max(1);
+            let (Act::Leave(k) | Act::Begin(k) | Act::Play(k) | Act::Off(k) | Act::Abort(k) | Act::Lock(k)
+            | Act::Release(k) | Act::Reset(k)) = act else {
+                if clients.len() < 4 {
+                    clients.push(Session::new(Arc::clone(&set)));
+                }
+                continue;
+            };
+            if clients.is_empty() {
+                continue;
+            }
+            let k = own(k);
+            let (who, client) = (clients[k].id(), &mut clients[k]);
+            let program = |finish: &str| format!(
+                "PROG:DEL;SEGM:NEW \"x\";CURR ia,1 A;TIME 20 MS;:PROG:FIN {finish};:INIT;*OPC?"
+            );
+            let mut taken = true;
+            match act {
+                Act::Leave(_) => {
+                    drop(clients.remove(k));
+                    model.gone(who);
+                }
+                Act::Begin(_) | Act::Play(_) => {
+                    let stays = matches!(act, Act::Begin(_));
+                    ask(client, &program(if stays { "KEEP" } else { "OFF" }));
+                    taken = model.changes(who);
+                    if taken {
+                        model.on = stays;
+                    }
+                }
+                Act::Off(_) => {
+                    ask(client, "OUTP OFF");
+                    model.on = false;
+                }
+                Act::Abort(_) => {
+                    ask(client, "ABOR");
+                    model.on = false;
+                }
+                Act::Lock(_) => {
+                    let answer = ask(client, "SYST:LOCK:REQ?");
+                    let is_his = model.changes(who);
+                    prop_assert_eq!(answer, u8::from(is_his).to_string());
+                }
+                Act::Release(_) => {
+                    ask(client, "SYST:LOCK:REL");
+                    model.gone(who);
+                }
+                Act::Reset(_) => {
+                    ask(client, "*RST");
+                    taken = model.changes(who);
+                    if taken {
+                        model.on = false;
+                    }
+                }
+                Act::Join => {}
+            }
+            prop_assert_eq!(set.is_energised(), model.on, "{:?} {:?}", act, model);
+            for client in &mut clients {
+                let owner = ask(client, "SYST:LOCK:OWN?");
+                prop_assert_eq!(owner, model.controller.unwrap_or(0).to_string(), "{:?}", act);
+                prop_assert_eq!(ask(client, "OUTP?"), u8::from(model.on).to_string());
+                let error = ask(client, "SYST:ERR?;*CLS");
+                let is_refused = client.id() == who && !taken;
+                prop_assert_eq!(error.starts_with("-203"), is_refused, "{:?}: {}", act, error);
+                prop_assert_eq!(error.starts_with("0,"), !is_refused, "{:?}: {}", act, error);
+            }
+        }
+        clients.clear();
+        prop_assert!(!set.is_energised(), "whoever is gone leaves nothing on");
+    }
+}
