@@ -16,6 +16,7 @@ use waltron_core::procedure::{
     SetupError,
 };
 use waltron_core::quantity::{Dimension, Measure, Time, seconds};
+use waltron_core::text::document::{Field, Number, Problem, Problems};
 use waltron_core::text::name::Name;
 
 /// The first voltage that looks at the circuit, as a share of the source's range.
@@ -24,6 +25,21 @@ const LOOK: f64 = 0.02;
 const LOOK_S: f64 = 0.2;
 /// The share of the setting that is enough to know the circuit by, and the one that is aimed at.
 const ENOUGH: (f64, f64) = (0.1, 0.25);
+
+/// The most often that a test fires the same.
+const MOST_TIMES: f64 = 100.0;
+
+/// How often a test fires the same, as its keys say.
+pub(super) fn times(field: Option<&Number>, usual: f64, problems: &mut Problems) -> Option<usize> {
+    let Some(field) = field else { return Some(usual as usize) };
+    let times = field.positive(problems)?;
+    if times.fract() == 0.0 && times <= MOST_TIMES {
+        return Some(times as usize);
+    }
+    let why = format!("how often is a whole number from 1 to {MOST_TIMES}");
+    problems.push(Problem::new(field.span(), why));
+    None
+}
 
 /// Where a test is.
 pub(super) struct At<'a> {

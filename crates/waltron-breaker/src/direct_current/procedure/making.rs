@@ -12,7 +12,7 @@ use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Switching};
 use waltron_core::procedure::{FamilyKeys, Method, SetupError, TestHead};
-use waltron_core::quantity::{Measure, Ratio, seconds};
+use waltron_core::quantity::{Measure, Ratio, seconds, significant};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
 
@@ -45,6 +45,9 @@ pub(super) struct Making {
     levels: Vec<f64>,
 }
 
+/// How often it is closed at most.
+const MOST_CLOSINGS: f64 = 100.0;
+
 impl FamilyKeys for MakingKeys {
     type Family = DcBreaker;
 
@@ -73,7 +76,20 @@ impl FamilyKeys for MakingKeys {
                 return None;
             }
         }
-        let count = ((to - from) / step - 1e-9).ceil().max(0.0) as usize;
+        let count = ((to - from) / step - 1e-9).ceil().max(0.0);
+        if count >= MOST_CLOSINGS {
+            let span = self.step.as_ref().or(self.to.as_ref()).map_or(head.id.span(), Field::span);
+            let why = format!(
+                "from {} to {} times the setting that would be {} closings, and {MOST_CLOSINGS} are the most",
+                significant(from, 3),
+                significant(to, 3),
+                significant(count + 1.0, 3)
+            );
+            let help = "take a larger `step`; the file's `making_current` says how far it goes";
+            problems.push(Problem::new(span, why).help(help));
+            return None;
+        }
+        let count = count as usize;
         let levels = (0..=count).map(|k| (from + step * k as f64).min(to) * setting).collect();
         Some(Arc::new(Fired(Making { test: head.name(), levels })))
     }

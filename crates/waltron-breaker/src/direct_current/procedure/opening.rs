@@ -1,6 +1,6 @@
 //! The opening time: from the current passing the setting to the contacts parting, on a step.
 
-use super::firing::{At, Fired, Firing, Foreseen, Next};
+use super::firing::{self, At, Fired, Firing, Foreseen, Next};
 use super::judging::{Found, OPENING, judged, point, quantity, required};
 use super::source::{QUICK_HZ, Source, floor, samples};
 use super::trip_level::FOUND;
@@ -69,8 +69,7 @@ impl FamilyKeys for OpeningTimeKeys {
                 Some(wanted)
             }
         };
-        let times = self.times.as_ref().map_or(Some(USUAL.0), |n| n.positive(problems))?;
-        let times = times.ceil() as usize;
+        let times = firing::times(self.times.as_ref(), USUAL.0, problems)?;
         Some(Arc::new(Fired(Opening { test: head.name(), current_a, times })))
     }
 }

@@ -1,6 +1,6 @@
 //! The level at which it trips: ramps of several rates of rise, extrapolated to none, which is the setting itself.
 
-use super::firing::{At, Fired, Firing, Foreseen, Next};
+use super::firing::{self, At, Fired, Firing, Foreseen, Next};
 use super::judging::{Found, LEVEL, SETTING, SPREAD, judged, point, quantity, required};
 use super::source::{SLOW_HZ, Source, floor, samples};
 use crate::direct_current::analysis::line::line;
@@ -91,7 +91,7 @@ impl FamilyKeys for TripLevelKeys {
                 .push(problem.help("leave it out, or write `rates = [\"100 A/s\", \"400 A/s\"]`"));
             return None;
         }
-        let times = self.times.as_ref().map_or(Some(USUAL.0), |n| n.positive(problems))?;
+        let times = firing::times(self.times.as_ref(), USUAL.0, problems)?;
         let margin = match &self.margin {
             None => USUAL.1,
             Some(field) => {
@@ -104,7 +104,6 @@ impl FamilyKeys for TripLevelKeys {
                 share
             }
         };
-        let times = times.ceil() as usize;
         Some(Arc::new(Fired(TripLevel { test: head.name(), rates, times, margin })))
     }
 }
