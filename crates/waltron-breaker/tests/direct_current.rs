@@ -337,7 +337,10 @@ fn files_and_plans_that_make_no_sense_are_refused() {
         ("procedure = \"opening-time\"\ncurrent = \"4.1 kA\"\n", "too near"),
         ("procedure = \"making\"\nfrom = \"90 %\"\nto = \"50 %\"\n", "below the first"),
         ("procedure = \"making\"\nto = \"1000000000000 %\"\n", "closings, and 100 are the most"),
-        ("procedure = \"making\"\nstep = \"1 %\"\nfrom = \"1 %\"\nto = \"300 %\"\n", "300 closings"),
+        (
+            "procedure = \"making\"\nstep = \"1 %\"\nfrom = \"1 %\"\nto = \"300 %\"\n",
+            "300 closings",
+        ),
         ("procedure = \"opening-time\"\ntimes = 1e12\n", "a whole number from 1 to 100"),
         ("procedure = \"trip-level\"\ntimes = 2.5\n", "a whole number from 1 to 100"),
         ("procedure = \"trip-level\"\ntimes = 0\n", "above zero"),

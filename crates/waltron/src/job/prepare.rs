@@ -119,6 +119,10 @@ impl Job {
             .collect();
         match all.get(number.wrapping_sub(1)) {
             Some(planned) => Ok((*planned).clone()),
+            None if all.is_empty() => {
+                let message = format!("test `{test}` puts nothing out: there is nothing to draw");
+                Err(Failure::usage(message))
+            }
             None => {
                 let has = counted(all.len(), "injection");
                 let message = format!("test `{test}` has {has}, not {number}");

@@ -49,6 +49,21 @@ fn told(run: &Value) -> BTreeMap<String, (Value, Value)> {
     .collect()
 }
 
+/// No drawing of a page has a coordinate that is none.
+fn holds_numbers_only(page: &str, whose: &str) {
+    for drawing in page.split("<svg").skip(1).filter_map(|rest| rest.split("</svg>").next()) {
+        // Words between the tags may say what they like.
+        for tag in drawing.split('<').filter_map(|rest| rest.split('>').next()) {
+            let values = tag.split('"').skip(1).step_by(2);
+            let numbers = values.flat_map(|value| value.split([' ', ',', '(', ')', 'M', 'L']));
+            for number in numbers {
+                let is_none = matches!(number, "NaN" | "inf" | "-inf" | "Infinity" | "-Infinity");
+                assert!(!is_none, "{whose}: <{tag}>");
+            }
+        }
+    }
+}
+
 /// The report holds every point and takes nothing from anywhere else; graded again, under either rule, no point is
 /// better than the rule allows.
 fn shown_and_graded_again(site: &Site, plan: &str, points: &BTreeMap<String, (Value, Value)>) {
@@ -61,6 +76,7 @@ fn shown_and_graded_again(site: &Site, plan: &str, points: &BTreeMap<String, (Va
             "{plan}: {id}"
         );
     }
+    holds_numbers_only(&page, plan);
     for outside in ["src=\"http", "href=\"http", "url(http", "@import", "<script src"] {
         assert!(!page.contains(outside), "{plan}: {outside}");
     }
@@ -114,6 +130,94 @@ fn every_sample_goes_on_from_any_cut() {
                 assert_eq!(found, Some(verdict), "{at}: {id}");
             }
             assert_eq!(again.len(), expected.len(), "{at}");
+        }
+    }
+}
+
+/// The key of a sample's file.
+fn named(text: &str, key: &str) -> Option<String> {
+    let line = text.lines().find_map(|line| line.strip_prefix(&format!("{key} = \"")))?;
+    line.split('"').next().map(str::to_owned)
+}
+
+/// Looked at before anything is put out: every test of every sample, as it is, drawn and as a sheet.
+#[test]
+fn every_sample_can_be_looked_at_before() {
+    let site = Site::examples();
+    for Sample { plan, .. } in samples(&site) {
+        let checked = site.waltron(&["check", &plan, "--format", "json"]).exits(0).json();
+        assert!(has_no_holes(&checked), "{plan}");
+        let shown = site.waltron(&["check", &plan, "--timeline"]).exits(0).out();
+        assert!(!shown.contains("NaN") && !shown.contains(" inf "), "{plan}: {shown}");
+        for ending in ["txt", "html", "svg"] {
+            let file = format!("sheet.{ending}");
+            site.waltron(&["hookup", &plan, "-o", &file, "--force"]).exits(0);
+            holds_numbers_only(&site.read(&file), &plan);
+        }
+        let text = site.read(&plan);
+        let ids = text.lines().filter_map(|line| line.strip_prefix("id = \""));
+        let ids: Vec<&str> = ids.filter_map(|rest| rest.split('"').next()).collect();
+        assert!(!ids.is_empty(), "{plan}");
+        for id in ids {
+            // A test that nothing is put out for says so, and draws nothing.
+            let drawn = site.waltron(&["plot", &plan, "--test", id, "-o", "x.svg", "--force"]);
+            match drawn.code() {
+                0 => holds_numbers_only(&site.read("x.svg"), &format!("{plan} {id}")),
+                code => assert!(
+                    code != 0 && drawn.err().contains("nothing to draw"),
+                    "{plan} {id}: {}",
+                    drawn.err()
+                ),
+            }
+            let sheet = site.waltron(&["hookup", &plan, "--test", id]).exits(0).out();
+            assert!(
+                sheet.contains("Before connecting") || sheet.contains("Nothing is connected"),
+                "{sheet}"
+            );
+            let script = site.waltron(&["check", &plan, "--test", id, "--as-script"]);
+            assert!([0, 2].contains(&script.code()), "{plan} {id}: {}", script.err());
+        }
+    }
+}
+
+/// What is derived for an asset on a rig, at every depth, can be checked there, and is shorter the less deep it goes.
+#[test]
+fn every_derived_plan_can_be_run_where_it_was_derived() {
+    let site = Site::examples();
+    for Sample { plan, .. } in samples(&site) {
+        let text = site.read(&plan);
+        let (asset, rig) = (named(&text, "asset").unwrap(), named(&text, "rig").unwrap());
+        let mut before = usize::MAX;
+        for depth in ["commissioning", "routine", "quick"] {
+            let args = ["new", "plan", "--for", &asset, "--rig", &rig, "--depth", depth];
+            let made = site.waltron(&[&args[..], &["-o", "made.plan.toml", "--force"]].concat());
+            if made.code() != 0 {
+                // Supplies are tested by sequences.
+                assert!(
+                    made.err().contains("no tests follow from this asset"),
+                    "{asset}: {}",
+                    made.err()
+                );
+                assert_eq!(named(&site.read(&asset), "kind").as_deref(), Some("supply"));
+                continue;
+            }
+            let checked = site.waltron(&["check", "made.plan.toml"]);
+            assert_eq!(checked.code(), 0, "{asset} {depth}: {}", checked.err());
+            let tests = site.read("made.plan.toml").matches("[[test]]").count();
+            assert!(tests >= 1 && tests <= before, "{asset} {depth}: {tests} after {before}");
+            before = tests;
+            if depth == "quick" {
+                // And run: every point that was told comes to a verdict.
+                let args =
+                    ["run", "made.plan.toml", "--yes", "--record", RECORD, "--format", "json"];
+                let _ = std::fs::remove_file(site.dir.path().join(RECORD));
+                let run = site.waltron(&args);
+                assert!([0, 1, 5].contains(&run.code()), "{asset}: {}", run.err());
+                let points = told(&run.json());
+                let refused = points.iter().filter(|(_, (verdict, _))| verdict == "not_tested");
+                let refused: Vec<_> = refused.collect();
+                assert!(refused.len() < points.len(), "{asset}: {refused:?}");
+            }
         }
     }
 }

@@ -141,8 +141,21 @@ impl RatioTest {
     ) -> Result<Shot, SetupError> {
         let rig = bench.capability;
         let frequency = bench.frequency()?;
-        let usual = usual(of, spot, self.by_current).map_err(SetupError::Unknown);
-        let level = self.level.map_or(usual, Ok)?;
+        let usual = || {
+            let level = usual(of, spot, self.by_current).map_err(SetupError::Unknown)?;
+            // No more than the rig puts out and its meter shows.
+            let fed = match (of.kind, self.by_current) {
+                (Kind::Current, true) => "primary current",
+                (Kind::Current, false) => "secondary voltage",
+                (Kind::Voltage, _) => "primary voltage",
+            };
+            let currents = rig.currents.iter().find(|c| c.meaning == *fed).map(|c| c.range.si());
+            let voltages = rig.voltages.iter().find(|c| c.meaning == *fed).map(|c| c.range.si());
+            let meter = rig.meters.iter().find(|m| m.meaning == *fed).map(|m| m.range);
+            let most = [currents, voltages, meter].into_iter().flatten();
+            Ok(Quantity { si: most.fold(level.si, f64::min), ..level })
+        };
+        let level = self.level.map_or_else(usual, Ok)?;
         // The whole winding sees more than a tap of it is fed with.
         let tap = of.tap(spot);
         let is_part = !std::ptr::eq(tap, of.secondary(spot).whole());
