@@ -105,11 +105,12 @@ pub struct Waiting {
 }
 
 impl Waiting {
-    /// How long it takes, in words.
+    /// How long it takes, in words: at the pace that is seen, since iron that saturates lets a current come all the
+    /// sooner.
     pub fn time_left(&self) -> String {
         match self.left {
             Some(left) if left.si() >= 1.0 => {
-                format!("about {} left", text(Time::from_si(left.si().round())))
+                format!("{} left at this pace", text(Time::from_si(left.si().round())))
             }
             Some(_) => "almost there".to_owned(),
             None => "it does not rise".to_owned(),

@@ -22,6 +22,7 @@ use waltron_rig::test_set::{Session, TestSet, serve};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Description, Rig, RigFile, RigForm};
 use waltron_specimen::SpecimenForm;
+use waltron_test_support::small;
 
 const RIG: &str = include_str!("../../../examples/t2.rig.toml");
 const SPECIMEN: &str = include_str!("../../../examples/t2.specimen.toml");
@@ -145,28 +146,6 @@ fn a_test_set_discharges_when_its_controller_has_gone() {
     assert!(set.reading("flowing").unwrap() < 0.05, "{:?}", set.reading("flowing"));
 }
 
-/// A core so small that 4 V saturate it within a second.
-const SMALL: &str = r#"
-[specimen]
-kind = "power-transformer"
-[power_transformer]
-frequency = "50 Hz"
-volts_per_turn = "2 V"
-exciting = "2 A"
-yoke = "1 A"
-losses = "1 A"
-saturation = "115 %"
-off_drop = "4 V"
-[[winding]]
-turns = 300
-resistance = "0.8 Ohm"
-coils = [{ at = "1U-1N", limb = 1 }, { at = "1V-1N", limb = 2 }, { at = "1W-1N", limb = 3 }]
-[[winding]]
-turns = 100
-resistance = "0.2 Ohm"
-coils = [{ at = "2W-2U", limb = 1 }, { at = "2U-2V", limb = 2 }, { at = "2V-2W", limb = 3 }]
-"#;
-
 /// Sits at the other end of a line and looks on.
 #[derive(Default)]
 struct Looking {
@@ -205,12 +184,12 @@ impl Attendant for Looking {
 /// being discharged; once, and before anybody is told that it is over.
 #[test]
 fn over_a_line_charging_and_discharging_are_told() {
-    let text = RIG.replace("compliance = \"50 V\"", "compliance = \"4 V\"");
-    let capability = RigForm::load(&Source::new("r", text)).unwrap().capability;
+    // 4 V saturate the small core within a second.
+    let capability = RigForm::load(&Source::new("r", small::rig(4.0))).unwrap().capability;
     let small = {
         let capability = capability.clone();
         move || {
-            let mut specimen = SpecimenForm::load(&Source::new("s", SMALL), 1).unwrap();
+            let mut specimen = SpecimenForm::load(&Source::new("s", small::SPECIMEN), 1).unwrap();
             specimen.connect(&capability).unwrap();
             VirtualRig::new("bench".into(), capability.clone(), specimen, Pace::Real)
         }

@@ -3,10 +3,11 @@
 use serde_json::Value;
 use std::io::{BufRead, BufReader, Write};
 use std::net::TcpStream;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
+use waltron_test_support::small;
 
 /// How often each side is killed; ten times as often on demand.
 const CLIENT_KILLS: usize = 12;
@@ -15,72 +16,6 @@ const SERVER_KILLS: usize = 9;
 /// Outputs must be off so soon after a controller's death, and nothing charged so long after.
 const OFF_WITHIN: Duration = Duration::from_millis(700);
 const DISCHARGED_WITHIN: Duration = Duration::from_secs(6);
-
-/// A transformer so small that it charges in tenths of a second.
-const SPECIMEN: &str = r#"
-[specimen]
-kind = "power-transformer"
-[power_transformer]
-frequency = "50 Hz"
-volts_per_turn = "2 V"
-exciting = "2 A"
-yoke = "1 A"
-losses = "1 A"
-saturation = "115 %"
-coercive = "1 A"
-off_drop = "1 V"
-[[winding]]
-turns = 300
-resistance = "0.8 Ohm"
-coils = [{ at = "1U-1N", limb = 1 }, { at = "1V-1N", limb = 2 }, { at = "1W-1N", limb = 3 }]
-[[winding]]
-turns = 100
-resistance = "0.2 Ohm"
-coils = [{ at = "2W-2U", limb = 1 }, { at = "2U-2V", limb = 2 }, { at = "2V-2W", limb = 3 }]
-[[tap_changer]]
-id = "OLTC"
-winding = 1
-positions = 3
-principal = 2
-step = 9
-takes = "120 ms"
-resistor = "2 Ohm"
-"#;
-
-const ASSET: &str = r#"
-[asset]
-kind = "power-transformer"
-tag = "T9"
-[ratings]
-frequency = "50 Hz"
-power = "2 MVA"
-vector_group = "YNd5"
-[[winding]]
-voltage = "6 kV"
-test_current = "10 A"
-[[winding]]
-voltage = "2 kV"
-[[tap_changer]]
-kind = "on-load"
-winding = 1
-positions = 3
-step = "3 %"
-"#;
-
-const PLAN: &str = r#"
-[plan]
-title = "Short readings"
-asset = "t9.asset.toml"
-rig = "bench.rig.toml"
-[[test]]
-id = "w"
-procedure = "winding-resistance"
-temperature = "20 degC"
-current = "8 A"
-steady = "1 %"
-steady_for = "250 ms"
-at_most = "20 s"
-"#;
 
 struct Bench {
     dir: TempDir,
@@ -92,14 +27,12 @@ struct Bench {
 impl Bench {
     fn new(seed: u64) -> Self {
         let dir = TempDir::new().unwrap();
-        let examples = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples");
-        let rig = std::fs::read_to_string(examples.join("t2.rig.toml")).unwrap();
-        let rig = rig.replace("t2.specimen.toml", "t9.specimen.toml");
+        let rig = small::rig(50.0);
         let write = |name: &str, text: &str| std::fs::write(dir.path().join(name), text).unwrap();
         write("t9.rig.toml", &rig);
-        write("t9.specimen.toml", SPECIMEN);
-        write("t9.asset.toml", ASSET);
-        write("t9.plan.toml", PLAN);
+        write("t9.specimen.toml", small::SPECIMEN);
+        write("t9.asset.toml", small::ASSET);
+        write("t9.plan.toml", small::PLAN);
         let mut bench = Self { dir, server: None, port: 0, random: seed };
         bench.serve();
         let rig = rig.replace("kind = \"virtual\"", "kind = \"scpi\"").replace(

@@ -11,6 +11,9 @@ use waltron_core::quantity::{Measure, Quantity, Time, seconds};
 /// How often what somebody tells is looked at, and measured values where their segment does not say.
 pub(super) const POLL_S: f64 = 0.01;
 
+/// How long a value is looked at before it is told how quickly it goes on, in s.
+const SEEN_S: f64 = 0.1;
+
 /// Over which time it is seen how quickly a value goes on, in s.
 const GOES_S: f64 = 2.0;
 
@@ -148,7 +151,11 @@ impl<'a> Watch<'a> {
         while self.on_its_way.front().is_some_and(|(then, _)| now - *then > seconds(GOES_S)) {
             self.on_its_way.pop_front();
         }
+        // Two looks tell where it goes, one does not.
         let (then, was) = *self.on_its_way.front()?;
+        if now - then < seconds(SEEN_S) {
+            return None;
+        }
         let rises = (value - was) / (now - then).si().max(1e-9);
         let left = (limit - value) / rises;
         let of = |si| Quantity { si, dimension: probe.dimension };

@@ -154,6 +154,7 @@ pub fn run<'a>(
         .into_iter()
         .try_for_each(|((id, procedure), points)| runner.test(&id, procedure, points));
     let halt = halt.err();
+    runner.tell_of_discharge();
     let off = runner.rig.end_test();
     let (outcome, trouble) = match (halt, off) {
         (Some(Halt::Sink(error)), _) => return Err(RunError::Sink(error)),
@@ -247,6 +248,7 @@ impl Runner<'_> {
         };
         procedure.carry(&mut self.carried);
         // A test leaves nothing on for the next one, and lets the asset come to rest.
+        self.tell_of_discharge();
         self.held = false;
         self.rig.end_test().map_err(Halt::Rig)?;
         let graded: HashSet<String> =
@@ -322,7 +324,15 @@ impl Runner<'_> {
         })
     }
 
+    /// Tells that what is held may have charged something, which is waited for once it is off.
+    fn tell_of_discharge(&mut self) {
+        if self.held && self.rig.capability().discharge.is_some() {
+            self.attendant.drains();
+        }
+    }
+
     fn off(&mut self) -> Result<(), Halt> {
+        self.tell_of_discharge();
         self.held = false;
         self.rig.off().map_err(Halt::Rig)
     }

@@ -260,7 +260,7 @@ mod tests {
         state.waits(&waiting);
         let shown = screen(&state, 120, 40);
         assert!(shown.contains("winding current 3.21 A of 4.9 A"), "{shown}");
-        assert!(shown.contains("about 6 s left"), "{shown}");
+        assert!(shown.contains("6 s left at this pace"), "{shown}");
         waiting.left = None;
         state.waits(&waiting);
         assert!(screen(&state, 120, 40).contains("it does not rise"));

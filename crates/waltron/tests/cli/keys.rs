@@ -6,6 +6,7 @@ use std::io::{Read, Write};
 use std::num::NonZero;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
+use waltron_test_support::small;
 
 /// Longest that anything here may take.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -396,4 +397,54 @@ fn readings_are_taken_down_while_keys_change_what_is_out() {
         line["measured"]["value_v"].as_f64().unwrap()
     };
     assert!((value("take-1") - 40.0).abs() < 0.05 && (value("take-2") - 60.0).abs() < 0.05);
+}
+
+/// A small power transformer that charges in tenths of a second.
+fn small_site(volts: f64) -> Site {
+    let site = Site::new();
+    site.write("t9.rig.toml", &small::rig(volts));
+    site.write("t9.specimen.toml", small::SPECIMEN);
+    site.write("t9.asset.toml", small::ASSET);
+    let plan = small::PLAN.replace("bench.rig.toml", "t9.rig.toml");
+    // One position is enough to look at.
+    let plan = plan.replace("current = \"8 A\"", "current = \"8 A\"\npositions = [\"2\"]");
+    site.write("t9.plan.toml", &plan);
+    site
+}
+
+/// What is injected, how far the current is on its way, and that it is being discharged stand in the last line of a
+/// plain terminal.
+#[test]
+fn charging_and_discharging_stand_in_the_last_line() {
+    let site = small_site(12.0);
+    let run = ["run", "t9.plan.toml", "--pace", "real", "--only", "w/2/U", "--yes"];
+    let mut it = Terminal::start(&site, &run);
+    it.shows("1U-1N · charge: winding current", 1);
+    it.shows("A of 7.84 A", 1);
+    it.press("\u{3}");
+    it.shows("being discharged", 1);
+    assert_eq!(it.exit(), 4, "{}", it.seen());
+}
+
+/// Wherever a resistance test is stopped, by `q`, by Ctrl-C, by the end of the terminal, the winding is discharged and
+/// told so before the program ends; and what was graded stays.
+#[test]
+fn every_way_out_of_a_charged_winding_discharges_it() {
+    let site = small_site(50.0);
+    for (k, key) in ["q\r", "\u{3}", "\u{3}\u{3}"].into_iter().enumerate() {
+        let record = format!("{k}.run.jsonl");
+        let run = ["run", "t9.plan.toml", "--pace", "real", "--record", &record];
+        let mut it = Terminal::start(&site, &run);
+        it.shows("Set OLTC to 2; outputs are off", 1);
+        it.press("\r");
+        it.shows("1U-1N · charge", 1);
+        std::thread::sleep(Duration::from_millis(400));
+        it.press(key);
+        it.shows("being discharged", 1);
+        assert_eq!(it.exit(), 4, "{key:?}: {}", it.seen());
+        let text = site.read(&record);
+        let last = text.lines().rfind(|line| line.contains("\"discharge\""));
+        let is_done = last.is_none_or(|line| line.contains("\"is_done\":true"));
+        assert!(is_done, "{key:?}: {last:?}");
+    }
 }
