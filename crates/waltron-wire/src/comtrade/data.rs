@@ -224,7 +224,7 @@ impl Scale {
         }
     }
 
-    /// Scales the stored values of one sample. The most negative integer stands for a missing one;
+    /// Scales the stored values of one sample. The most negative number stands for a missing one, and no number does;
     /// it is looked for beside the arithmetic and put right afterwards, since it is rare.
     #[inline(always)]
     fn decode(&self, format: Format, bytes: &[u8], out: &mut [f64]) {
@@ -268,7 +268,9 @@ impl Scale {
                 let (raws, _) = bytes.as_chunks::<4>();
                 let raws = &raws[..n];
                 for k in 0..n {
-                    out[k] = f64::from(f32::from_le_bytes(raws[k])) * a[k] + b[k];
+                    let raw = f32::from_le_bytes(raws[k]);
+                    let raw = if raw == f32::MIN { f32::NAN } else { raw };
+                    out[k] = f64::from(raw) * a[k] + b[k];
                 }
             }
         }

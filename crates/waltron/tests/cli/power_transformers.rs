@@ -370,3 +370,48 @@ fn the_same_files_give_the_same_verdicts() {
         assert!(!site.read(record).contains("not graded again"), "{record}");
     }
 }
+
+/// The sheet of one test lists what is to be seen to because of it, and not because of the others; of what somebody
+/// reads by hand, too, of which nothing is connected.
+#[test]
+fn the_sheet_of_one_test_lists_its_own_precautions() {
+    let site = Site::examples();
+    let sheet = |args: &[&str]| site.waltron(&[&["hookup"], args].concat()).exits(0).out();
+    let of = |test: &str| sheet(&["t2.plan.toml", "--test", test]);
+    let (losses, winding) = ("Clean and dry the bushings", "Short nothing that is tested");
+    let whole = sheet(&["t2.plan.toml"]);
+    assert!(whole.contains(losses) && whole.contains(winding), "{whole}");
+    assert!(of("insulation").contains(losses) && !of("insulation").contains(winding));
+    assert!(of("winding-1").contains(winding) && !of("winding-1").contains(losses));
+    // Each stands once, however many tests want it.
+    assert_eq!(whole.matches(losses).count(), 1, "{whole}");
+    let by_hand = sheet(&["at1.plan.toml", "--test", "insulation-resistance"]);
+    assert!(by_hand.contains("Nothing is connected"), "{by_hand}");
+    assert!(by_hand.contains("earth what was energised for four times as long"), "{by_hand}");
+}
+
+/// Graded again, what was read by hand keeps who read it, under the guarded rule too; the samples of a change of tap are
+/// taken from beside the record.
+#[test]
+fn what_was_told_is_told_again() {
+    let site = Site::examples();
+    let run = ["run", "t2.plan.toml", "--yes", "--record", "r.run.jsonl", "--only", "winding-1/1*"];
+    let code = site.waltron(&run).code();
+    assert!([0, 1, 5].contains(&code));
+    let again = site.waltron(&["grade", "r.run.jsonl", "--format", "json"]).json();
+    let changes = again["points"].as_array().unwrap().iter();
+    let changes: Vec<_> = changes.filter(|p| p["criterion"] == "tap_change").collect();
+    assert!(!changes.is_empty());
+    for point in &changes {
+        let reason = point["reason"].as_str().unwrap();
+        assert!(!reason.contains("samples"), "{reason}");
+    }
+    // Without its files it is told by what the record holds, and no worse.
+    let kept = site.files().into_iter().filter(|file| file.ends_with(".cff"));
+    kept.for_each(|file| std::fs::remove_file(site.dir.path().join(file)).unwrap());
+    let lost = site.waltron(&["grade", "r.run.jsonl", "--format", "json"]).json();
+    for point in lost["points"].as_array().unwrap() {
+        let before = again["points"].as_array().unwrap().iter().find(|p| p["id"] == point["id"]);
+        assert_eq!(point["verdict"], before.unwrap()["verdict"], "{}", point["id"]);
+    }
+}
