@@ -10,6 +10,9 @@ const T2: &str = include_str!("../../../examples/t2.asset.toml");
 const T2_RIG: &str = include_str!("../../../examples/t2.rig.toml");
 const T2_TRUTH: &str = include_str!("../../../examples/t2.specimen.toml");
 
+/// The wire of a phase at 20 °C, in mΩ.
+const WIRE_MOHM: f64 = 318.0;
+
 /// How many runs.
 const RUNS: u64 = 40;
 
@@ -42,7 +45,7 @@ fn within(point: &str, value: &str, truth: f64, keys: &str, most_share: f64) -> 
 #[test]
 fn of_a_short_circuit_impedance() {
     let ratio = (907.3f64 / 285.7).powi(2);
-    let ohm = (2.0 + 3.0 * ratio).hypot(0.318 + 0.036 * ratio);
+    let ohm = (2.0 + 3.0 * ratio).hypot((WIRE_MOHM + 36.0 * ratio) / 1e3);
     let share = ohm / (110e3f64.powi(2) / 40e6);
     let count = within("10/impedance", "impedance", share, "procedure = \"impedance\"", 0.01);
     assert!(count as f64 >= 0.95 * RUNS as f64, "{count} of {RUNS}");
@@ -63,7 +66,7 @@ fn of_losses_at_the_reference_temperature() {
 /// A phase of the star from its terminal to the neutral: the wire alone, at 20 °C told at 75 °C as copper is.
 #[test]
 fn of_a_winding_resistance() {
-    let ohm = 0.318 * (235.0 + 75.0) / (235.0 + 20.0);
+    let ohm = WIRE_MOHM / 1e3 * (235.0 + 75.0) / (235.0 + 20.0);
     let keys =
         "procedure = \"winding-resistance\"\ntemperature = \"20 degC\"\npositions = [\"10\"]";
     let count = within("10/V", "resistance", ohm, keys, 0.01);
