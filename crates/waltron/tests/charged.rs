@@ -9,9 +9,9 @@ use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use waltron_test_support::small;
 
-/// How often each side is killed; ten times as often on demand.
-const CLIENT_KILLS: usize = 12;
-const SERVER_KILLS: usize = 9;
+/// How often each side is killed; fifteen times as often on demand.
+const CLIENT_KILLS: usize = 8;
+const SERVER_KILLS: usize = 6;
 
 /// Outputs must be off so soon after a controller's death, and nothing charged so long after.
 const OFF_WITHIN: Duration = Duration::from_millis(700);
@@ -161,8 +161,8 @@ fn a_killed_test_set_ends_the_run_in_order_and_the_run_goes_on_with_another() {
 #[test]
 #[ignore = "takes six minutes: on demand"]
 fn two_hundred_kills() {
-    kill_programs(10 * CLIENT_KILLS);
-    kill_test_sets(10 * SERVER_KILLS);
+    kill_programs(15 * CLIENT_KILLS);
+    kill_test_sets(15 * SERVER_KILLS);
 }
 
 /// Now and then a run is left in peace, and comes to its end.
