@@ -110,12 +110,12 @@ pub(crate) fn reading(seen: &Observation, probe: &Probe) -> Result<(f64, f64), S
         (None, Some(value)) => (value, read.uncertainty.get("value").unwrap_or(0.0)),
     };
     let shows = |si| Quantity { si, dimension: Dimension::RESISTANCE };
-    if ohm > u && ohm > 0.0 {
+    if !ohm.is_finite() {
+        Err(format!("`{probe}` shows no number"))
+    } else if ohm > u && ohm > 0.0 {
         Ok((ohm, u))
     } else if ohm < -u {
         Err(format!("it shows {}: turn the voltage's leads", shows(ohm)))
-    } else if ohm.is_nan() {
-        Err(format!("`{probe}` shows no number"))
     } else {
         Err(format!(
             "it shows {}, no more than its meters are uncertain by: a lead of the voltage is off, or both are at one place",

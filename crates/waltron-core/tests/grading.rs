@@ -185,6 +185,10 @@ fn a_guard_band_lies_inside_each_limit() {
         assert_eq!(simple, simple.before_guard());
         assert_eq!(Finding::of(simple), told);
     }
+    told.reason = "within tolerance (IEC 62271-1)".to_owned();
+    let guarded = told.clone().graded(Rule::Guarded);
+    assert!(guarded.reason.ends_with("of 250 ms; within tolerance (IEC 62271-1)"), "{guarded:?}");
+    assert_eq!(guarded.before_guard().reason, told.reason);
     // Percent reads in percent.
     let mut ratio = grade(
         Values::none().with_percent("reset", 0.95),

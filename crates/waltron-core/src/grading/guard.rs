@@ -49,7 +49,12 @@ pub fn guard(grade: &mut Finding) -> bool {
         with(u)
     );
     let told = std::mem::take(&mut grade.reason);
-    let told = told.strip_prefix(WITHIN).unwrap_or(&told).trim_start_matches(BEHIND);
+    // That it lies within its limits is said by the other words.
+    let told = match told.strip_prefix(WITHIN) {
+        Some(rest) if rest.is_empty() || rest.starts_with(BEHIND) => rest,
+        _ => &told,
+    };
+    let told = told.trim_start_matches(BEHIND);
     grade.reason = if told.is_empty() { why } else { format!("{why}{BEHIND}{told}") };
     true
 }

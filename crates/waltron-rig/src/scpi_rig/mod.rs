@@ -451,11 +451,13 @@ fn drains(link: &mut Link) -> Result<bool, RigError> {
     }
 }
 
-/// Waits until the test set says that nothing is charged any more; told where something is.
+/// Waits until the test set says that nothing is charged any more; told once where something is.
 fn until_discharged(link: &mut Link, told: &mut dyn FnMut()) -> Result<(), RigError> {
-    let began = Instant::now();
+    let (began, mut is_told) = (Instant::now(), false);
     while drains(link)? {
-        told();
+        if !std::mem::replace(&mut is_told, true) {
+            told();
+        }
         if began.elapsed() > LONGEST_DISCHARGE {
             return Err(RigError::StillCharged("an unknown current".to_owned()));
         }
