@@ -390,10 +390,9 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
     assert!(by_hand.contains("earth what was energised for four times as long"), "{by_hand}");
 }
 
-/// Graded again, what was read by hand keeps who read it, under the guarded rule too; the samples of a change of tap are
-/// taken from beside the record.
+/// Graded again, the samples of a change of tap are taken from beside the record; without them it is no worse.
 #[test]
-fn what_was_told_is_told_again() {
+fn a_change_of_tap_is_graded_again_with_its_samples() {
     let site = Site::examples();
     let run = ["run", "t2.plan.toml", "--yes", "--record", "r.run.jsonl", "--only", "winding-1/1*"];
     let code = site.waltron(&run).code();

@@ -18,7 +18,7 @@ use waltron_core::quantity::{Dimension, seconds, significant};
 const MOST_OHM: f64 = 1e14;
 
 /// What comes before who has read.
-const READ_BY: &str = ", read by ";
+const READ_BY: &str = "; read by ";
 
 /// What comes next.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
