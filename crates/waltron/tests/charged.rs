@@ -165,19 +165,19 @@ fn two_hundred_kills() {
     kill_test_sets(15 * SERVER_KILLS);
 }
 
-/// Now and then a run is left in peace, and comes to its end.
-fn is_left_in_peace(kills: usize, finished: usize) -> bool {
-    kills % 12 == 8 && finished <= kills / 12
+/// Now and then a run is left in peace, and the one after the last kill always is: it comes to its end.
+fn is_left_in_peace(kills: usize, times: usize, finished: usize) -> bool {
+    kills == times || kills / 12 > finished
 }
 
 fn kill_programs(times: usize) {
     let mut bench = Bench::new(0x5eed_0011);
     let (mut record, mut number, mut finished) = ("k0.run.jsonl".to_owned(), 0, 0);
     let (mut kills, mut energised, mut charged) = (0, 0, 0);
-    while kills < times {
+    while kills < times || finished == 0 {
         let before = bench.lines(&record);
         let mut child = bench.run(&record).stdout(Stdio::null()).spawn().unwrap();
-        if is_left_in_peace(kills, finished) {
+        if is_left_in_peace(kills, times, finished) {
             child.wait().unwrap();
         }
         std::thread::sleep(Duration::from_millis(60 + bench.draw(900)));
@@ -202,18 +202,17 @@ fn kill_programs(times: usize) {
     }
     assert!(energised > times / 4, "{energised} kills hit a current");
     assert!(charged > times / 8, "{charged} were seen while they discharged");
-    assert!(finished > 0, "no record came to its end");
 }
 
 fn kill_test_sets(times: usize) {
     let mut bench = Bench::new(0x5eed_0012);
     let (mut record, mut number, mut finished) = ("s0.run.jsonl".to_owned(), 0, 0);
     let mut kills = 0;
-    while kills < times {
+    while kills < times || finished == 0 {
         let before = bench.lines(&record);
         let child = bench.run(&record).stdout(Stdio::piped()).spawn().unwrap();
         let mut server = bench.server.take().unwrap();
-        let done = if is_left_in_peace(kills, finished) {
+        let done = if is_left_in_peace(kills, times, finished) {
             child.wait_with_output().unwrap()
         } else {
             std::thread::sleep(Duration::from_millis(60 + bench.draw(900)));
@@ -236,5 +235,4 @@ fn kill_test_sets(times: usize) {
             other => panic!("{other:?}: {}", String::from_utf8_lossy(&done.stdout)),
         }
     }
-    assert!(finished > 0, "no record came to its end");
 }

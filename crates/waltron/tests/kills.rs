@@ -165,10 +165,14 @@ fn a_killed_program_loses_no_graded_point_and_leaves_nothing_on() {
     let expected = undisturbed(&bench);
     let (mut record, mut number, mut energised) = ("k0.run.jsonl".to_owned(), 0, 0);
     let (mut kills, mut finished) = (0, 0);
-    while kills < CLIENT_KILLS {
+    while kills < CLIENT_KILLS || finished == 0 {
         let before = bench.lines(&record);
         let mut child =
             bench.run(&record).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        // The one after the last kill comes to its end, however slow the machine.
+        if kills == CLIENT_KILLS {
+            child.wait().unwrap();
+        }
         std::thread::sleep(Duration::from_millis(30 + bench.draw(300)));
         let done = child.try_wait().unwrap();
         energised += usize::from(bench.ask("OUTP?") == "1");
@@ -189,7 +193,6 @@ fn a_killed_program_loses_no_graded_point_and_leaves_nothing_on() {
         }
     }
     assert!(energised > CLIENT_KILLS / 4, "{energised} kills hit an energised output");
-    assert!(finished > 0, "no record came to its end");
 }
 
 #[test]
@@ -198,13 +201,19 @@ fn a_killed_test_set_ends_the_run_in_order_and_the_run_goes_on_with_another() {
     let expected = undisturbed(&bench);
     let (mut record, mut number, mut finished) = ("s0.run.jsonl".to_owned(), 0, 0);
     let mut kills = 0;
-    while kills < SERVER_KILLS {
+    while kills < SERVER_KILLS || finished == 0 {
         let before = bench.lines(&record);
         let child =
             bench.run(&record).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
-        std::thread::sleep(Duration::from_millis(20 + bench.draw(300)));
-        bench.kill_server();
-        let done = child.wait_with_output().unwrap();
+        let done = if kills == SERVER_KILLS {
+            let done = child.wait_with_output().unwrap();
+            bench.kill_server();
+            done
+        } else {
+            std::thread::sleep(Duration::from_millis(20 + bench.draw(300)));
+            bench.kill_server();
+            child.wait_with_output().unwrap()
+        };
         assert!(TcpStream::connect(("127.0.0.1", bench.port)).is_err(), "nothing is left of it");
         let after = bench.lines(&record);
         assert_eq!(after[..before.len()], before, "what was written stays as it was");
@@ -228,7 +237,6 @@ fn a_killed_test_set_ends_the_run_in_order_and_the_run_goes_on_with_another() {
             other => panic!("{other:?}: {told}"),
         }
     }
-    assert!(finished > 0, "no record came to its end");
 }
 
 /// A controller that hangs keeps its connection: only the watchdog notices.
