@@ -12,6 +12,7 @@ mod exit;
 mod failure;
 mod files;
 mod job;
+mod kind;
 mod live;
 mod own;
 mod panel;

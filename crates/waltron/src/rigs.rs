@@ -1,7 +1,7 @@
 //! Opening the rig that a rig file describes.
 
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::kind::{Kind, read_named};
 use std::path::Path;
 use waltron_core::text::document::{Problem, Source};
 use waltron_rig::instruments::{InstrumentFile, InstrumentForm, WithInstruments};
@@ -29,16 +29,11 @@ pub(crate) fn instruments(
     let mut all: Vec<InstrumentFile> = Vec::new();
     for (name, span) in &file.instruments {
         let place = path.parent().unwrap_or(Path::new("")).join(name);
-        let problem = |message: String| {
-            let problem = Problem::new(span.clone(), message);
-            Failure::problems(source, vec![problem.help("names are relative to this file")])
-        };
-        if !place.exists() {
-            return Err(problem(format!("there is no file `{}`", place.display())));
-        }
-        let read = InstrumentForm::load(&read_source(&place)?)?;
+        let text = read_named(Kind::Instrument, source, span.clone(), &place)?;
+        let read = InstrumentForm::load(&text)?;
         if all.iter().any(|known| known.name == read.name) {
-            return Err(problem(format!("there are two instruments `{}`", read.name)));
+            let message = format!("there are two instruments `{}`", read.name);
+            return Err(Failure::problems(source, vec![Problem::new(span.clone(), message)]));
         }
         all.push(read);
     }
@@ -112,14 +107,9 @@ pub(crate) fn virtual_rig(
     setup: Setup,
 ) -> Result<VirtualRig, Failure> {
     let beside = path.parent().unwrap_or(Path::new("")).join(specimen);
-    if !beside.exists() {
-        // Where the rig's file names it.
-        let at = source.text.find(specimen).map_or(0..0, |at| at..at + specimen.len());
-        let problem = Problem::new(at, format!("there is no file `{}`", beside.display()));
-        let problem = problem.help("the specimen's name is relative to this file");
-        return Err(Failure::problems(source, vec![problem]));
-    }
-    let specimen_source = read_source(&beside)?;
+    // Where the rig's file names it.
+    let at = source.text.find(specimen).map_or(0..0, |at| at..at + specimen.len());
+    let specimen_source = read_named(Kind::Specimen, source, at, &beside)?;
     let mut specimen = SpecimenForm::load(&specimen_source, setup.seed)?;
     specimen.connect(&file.capability).map_err(|unconnected| {
         let written = format!("\"{}\"", unconnected.meaning);

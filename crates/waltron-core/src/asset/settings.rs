@@ -10,9 +10,14 @@ impl Asset {
         let mut settings = Settings::default();
         let ratings = &self.ratings;
         settings.nominal(ratings.frequency, ratings.current, ratings.voltage);
-        settings.extend(self.elements.iter().flat_map(Element::named));
-        settings.extend(self.own.iter().flat_map(|own| own.values()));
+        settings.extend(self.named());
         settings
+    }
+
+    /// What its elements are set to, and what else its file says in numbers, each by its name.
+    pub fn named(&self) -> impl Iterator<Item = (String, Quantity)> {
+        let own = self.own.iter().flat_map(|own| own.values());
+        self.elements.iter().flat_map(Element::named).chain(own)
     }
 }
 

@@ -63,7 +63,7 @@ impl Values {
 
     /// Adds a quantity whose dimension is known at run time.
     #[must_use]
-    pub fn with_quantity(mut self, name: &'static str, value: Quantity) -> Self {
+    pub fn with_quantity(mut self, name: impl Into<Cow<'static, str>>, value: Quantity) -> Self {
         self.0.push((name.into(), Value::Plain(value)));
         self
     }

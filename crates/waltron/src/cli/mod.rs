@@ -86,9 +86,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron config\n  waltron config set power-transformer.temperature \"15 degC\"\n  waltron config unset power-transformer.temperature\n\nThe file is named in the first line of `waltron config`; WALTRON_CONFIG names another one."
     )]
     Config(Config),
-    /// Load a plan, check it against asset and rig, and show what will be put out.
+    /// Load a plan, check it against asset and rig, and show what will be put out; or read an asset back.
     #[command(
-        after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --timeline\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --as-script > times.seq"
+        after_help = "Examples:\n  waltron check brackwater/q07-f1.plan.toml\n  waltron check brackwater/q07-f1.asset.toml\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --timeline\n  waltron check brackwater/q07-f1.plan.toml --test 51P-times --as-script > times.seq"
     )]
     Check(Check),
     /// Run a plan: inject, measure, grade, record.
@@ -203,8 +203,9 @@ pub(crate) struct Demo {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Check {
-    /// The plan.
-    pub(crate) plan: PathBuf,
+    /// The plan, or an asset.
+    #[arg(value_name = "PLAN|ASSET")]
+    pub(crate) source: PathBuf,
     /// Use this rig instead of the one the plan names.
     #[arg(long, value_name = "FILE")]
     pub(crate) rig: Option<PathBuf>,

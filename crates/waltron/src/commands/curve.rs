@@ -3,7 +3,7 @@
 use crate::cli::{Curve, CurveArgs, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::kind::{Kind, read_as};
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use serde_json::{Map, Value, json};
@@ -123,7 +123,7 @@ fn current_for(
 
 fn characteristic(args: &CurveArgs) -> Result<(Characteristic, Option<Current>), Failure> {
     if let (Some(path), Some(id)) = (&args.asset, &args.element) {
-        let asset = WINGS.asset(&read_source(path)?)?;
+        let asset = WINGS.asset(&read_as(Kind::Asset, path)?)?;
         let element = asset.element(id).ok_or_else(|| {
             let ids: Vec<&str> = asset.elements.iter().map(|e| e.id.as_str()).collect();
             Failure::file(path, format!("{} has no element `{id}`", asset.identity.tag))

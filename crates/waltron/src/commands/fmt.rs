@@ -3,7 +3,8 @@
 use crate::cli::Fmt as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::{read_source, write};
+use crate::files::write;
+use crate::kind::{Kind, read_as};
 use crate::terminal::Terminal;
 use std::io::Read;
 use std::path::Path;
@@ -17,7 +18,7 @@ pub(crate) fn fmt(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let mut changed: Vec<(&Path, String)> = Vec::new();
     for path in &args.files {
         let from_stdin = path.as_os_str() == "-";
-        let source = if from_stdin { stdin()? } else { read_source(path)? };
+        let source = if from_stdin { stdin()? } else { read_as(Kind::Sequence, path)? };
         waltron_script::parse(&source)?;
         let laid_out = waltron_script::format(&source.text);
         if from_stdin {

@@ -5,6 +5,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{for_shell, read_bytes, read_source};
 use crate::job::{copy, load_scripts_by};
+use crate::kind::{Kind, no_record, read_as};
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::view;
 use crate::wings::WINGS;
@@ -52,9 +53,7 @@ pub(super) fn reopened(record: &Path) -> Result<Reopened, Failure> {
         return Err(Failure::file(record, "there is no such record"));
     }
     let reopened = Reopened::open(record).map_err(|error| match &error {
-        WriteError::Unreadable { source, .. } => {
-            Failure::file(record, source.to_string()).help("run records end in .run.jsonl")
-        }
+        WriteError::Unreadable { source, .. } => no_record(record, &source.to_string()),
         WriteError::Busy { .. } => {
             Failure::file(record, "a run is writing this record").help("wait until it has ended")
         }
@@ -86,7 +85,7 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
     let then = run.asset(WINGS)?;
     let (asset, asset_source) = match &args.asset {
         Some(path) => {
-            let source = read_source(path)?;
+            let source = read_as(Kind::Asset, path)?;
             let asset = WINGS.asset(&source)?;
             same_unit(path, &then, &asset)?;
             (asset, Some(source))
@@ -94,7 +93,7 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
         None => (then.clone(), None),
     };
     let plan_source = match &args.plan {
-        Some(path) => read_source(path)?,
+        Some(path) => read_as(Kind::Plan, path)?,
         None => source(&started.plan),
     };
     let plan = PlanForm::load(&plan_source, WINGS)?.resolve(&plan_source, &asset)?;

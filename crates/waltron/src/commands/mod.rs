@@ -23,6 +23,7 @@ use crate::cli::{Args, Command};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::read_bytes;
+use crate::kind::no_record;
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use clap::CommandFactory;
@@ -66,9 +67,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
 /// Reads a run record; says what was cut or changed.
 fn load_run(path: &Path, terminal: &Terminal) -> Result<Run, Failure> {
     let bytes = read_bytes(path)?;
-    let mut run = Run::read(&bytes).map_err(|error| {
-        Failure::file(path, error.to_string()).help("run records end in .run.jsonl")
-    })?;
+    let mut run = Run::read(&bytes).map_err(|error| no_record(path, &error.to_string()))?;
     let name = path.display();
     if run.cut_bytes > 0 {
         terminal.chat(&format!(

@@ -3,11 +3,15 @@
 use crate::cli::new::{DepthArg, New, NewAsset, NewPlan};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::{self, for_shell, read_source};
+use crate::files::{self, for_shell};
+use crate::kind::{Kind, read_as};
 use crate::own;
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use std::path::{Component, Path, PathBuf};
+use waltron_core::asset::Asset;
+use waltron_core::defaults::Defaults;
+use waltron_core::injection::capability::Capability;
 use waltron_core::text::name::nearest;
 use waltron_core::wing::Depth;
 use waltron_rig::RigForm;
@@ -40,16 +44,26 @@ fn asset(args: &NewAsset, terminal: &Terminal) -> Result<Exit, Failure> {
     put(args.output.as_deref(), &text, args.force, terminal)?;
     if let Some(path) = &args.output {
         let path = for_shell(path);
-        terminal.print(&format!("Next    fill it in, then waltron new plan --for {path}\n"));
+        terminal.print(&format!("Next    fill it in, then waltron check {path}\n"));
     }
     Ok(Exit::Pass)
 }
 
+/// The tests that follow from an asset, as they stand in a plan.
+fn tests(asset: &Asset, rig: Option<&Capability>, depth: Depth, own: &Defaults) -> Option<String> {
+    WINGS.0.iter().find_map(|wing| wing.new_tests(asset, rig, depth, own))
+}
+
+/// Whether any tests follow from an asset.
+pub(super) fn makes_a_plan_of(asset: &Asset) -> bool {
+    tests(asset, None, Depth::Commissioning, &Defaults::default()).is_some()
+}
+
 fn plan(args: &NewPlan, terminal: &Terminal) -> Result<Exit, Failure> {
-    let source = read_source(&args.asset)?;
+    let source = read_as(Kind::Asset, &args.asset)?;
     let asset = WINGS.asset(&source)?;
     let rig = match &args.rig {
-        Some(rig) => Some(RigForm::load(&read_source(rig)?)?.capability),
+        Some(rig) => Some(RigForm::load(&read_as(Kind::Rig, rig)?)?.capability),
         None => None,
     };
     let depth = match args.depth {
@@ -58,8 +72,7 @@ fn plan(args: &NewPlan, terminal: &Terminal) -> Result<Exit, Failure> {
         Some(DepthArg::Quick) => Depth::Quick,
     };
     let own = own::defaults()?;
-    let tests = WINGS.0.iter().find_map(|wing| wing.new_tests(&asset, rig.as_ref(), depth, &own));
-    let tests = tests.ok_or_else(|| {
+    let tests = tests(&asset, rig.as_ref(), depth, &own).ok_or_else(|| {
         Failure::file(&args.asset, "no tests follow from this asset")
             .help("write a plan with `procedure = \"sequence\"`, see docs/sequences.md")
     })?;

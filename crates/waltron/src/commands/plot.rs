@@ -7,6 +7,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
 use crate::job::Job;
+use crate::kind::{Kind, read_as};
 use crate::terminal::Terminal;
 use crate::wings::WINGS;
 use std::path::Path;
@@ -99,7 +100,7 @@ fn stimulus(args: &Args, test: &str) -> Result<Chart, Failure> {
 
 fn load(path: &Path, terminal: &Terminal) -> Result<(Asset, Option<Run>), Failure> {
     if path.extension().is_some_and(|e| e == "toml") {
-        let asset = WINGS.asset(&files::read_source(path)?)?;
+        let asset = WINGS.asset(&read_as(Kind::Asset, path)?)?;
         return Ok((asset, None));
     }
     let run = load_run(path, terminal)?;

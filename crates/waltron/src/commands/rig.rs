@@ -4,7 +4,7 @@ use crate::cli::rig::{Rig as Args, RigList, RigProbe, RigServe};
 use crate::cli::{Format, PaceArg};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::kind::{Kind, read_as};
 use crate::rigs::{Setup, virtual_rig};
 use crate::signals::install;
 use crate::terminal::{BAD, STRONG, Terminal, plain, styled};
@@ -103,7 +103,7 @@ fn presented(args: &RigProbe, found: &Presented) -> String {
 }
 
 fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
-    let source = read_source(&args.rig)?;
+    let source = read_as(Kind::Rig, &args.rig)?;
     let file = RigForm::load(&source)?;
     let RigKind::Virtual { specimen } = file.kind.clone() else {
         return Err(Failure::file(&args.rig, "this rig is a test set itself, it cannot be served")
@@ -121,7 +121,7 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
         move |seed: u64| virtual_rig(&file, &specimen, &source, &path, Setup { seed, pace }).ok();
     let set = Arc::new(TestSet::new(description, capability, first, Box::new(build)));
     let registers = args.registers.as_ref().map(|file| {
-        let file = InstrumentForm::load(&read_source(file)?)?;
+        let file = InstrumentForm::load(&read_as(Kind::Instrument, file)?)?;
         let listener = listening(&args.registers_at, "--registers-at 127.0.0.1:1503")?;
         Ok::<_, Failure>((file, listener))
     });
@@ -166,7 +166,7 @@ fn listening(wanted: &str, other: &str) -> Result<(TcpListener, String), Failure
 }
 
 fn listed(args: &RigList, terminal: &Terminal) -> Result<Exit, Failure> {
-    let file: RigFile = RigForm::load(&read_source(&args.rig)?)?;
+    let file: RigFile = RigForm::load(&read_as(Kind::Rig, &args.rig)?)?;
     let c = &file.capability;
     let mut out = format!("{}\n", styled(STRONG, &plain(&file.name)));
     out.push_str(&match &file.kind {

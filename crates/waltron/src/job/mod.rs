@@ -9,7 +9,7 @@ use scripts::load_scripts;
 pub(crate) use scripts::load_scripts_by;
 
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::kind::{Kind, read_as, read_named};
 use crate::rigs::Setup;
 use crate::wings::WINGS;
 use std::collections::HashMap;
@@ -17,7 +17,7 @@ use std::path::{Path, PathBuf};
 use waltron_core::asset::Asset;
 use waltron_core::plan::Plan;
 use waltron_core::plan::PlanForm;
-use waltron_core::text::document::{Field, Problem, Source};
+use waltron_core::text::document::{Field, Source};
 use waltron_core::text::name::Name;
 use waltron_rig::instruments::{InstrumentFile, together};
 use waltron_rig::virtual_rig::Pace;
@@ -51,17 +51,18 @@ impl Job {
     /// # Errors
     /// Every problem of the first file that has any.
     pub(crate) fn load(plan_path: &Path, rig: Option<&Path>) -> Result<Self, Failure> {
-        let plan_source = read_source(plan_path)?;
+        let plan_source = read_as(Kind::Plan, plan_path)?;
         let form = PlanForm::load(&plan_source, WINGS)?;
         let asset_path = beside(plan_path, form.asset_file().as_str());
-        let asset_source = named_file(&plan_source, form.asset_file(), &asset_path)?;
+        let at = form.asset_file().span();
+        let asset_source = read_named(Kind::Asset, &plan_source, at, &asset_path)?;
         let asset = WINGS.asset(&asset_source)?;
         let plan = form.resolve(&plan_source, &asset)?;
         let (rig_path, rig_source) = match (rig, form.rig_file()) {
-            (Some(path), _) => (path.to_owned(), read_source(path)?),
+            (Some(path), _) => (path.to_owned(), read_as(Kind::Rig, path)?),
             (None, Some(text)) => {
                 let path = beside(plan_path, text.as_str());
-                let source = named_file(&plan_source, text, &path)?;
+                let source = read_named(Kind::Rig, &plan_source, text.span(), &path)?;
                 (path, source)
             }
             (None, None) => {
@@ -116,18 +117,4 @@ impl Job {
         }
         Ok(())
     }
-}
-
-/// Reads a file that another one names; if it is not there, the naming line is shown.
-fn named_file(
-    from: &Source,
-    text: &waltron_core::text::document::Text,
-    path: &Path,
-) -> Result<Source, Failure> {
-    if path.exists() {
-        return read_source(path);
-    }
-    let message = format!("there is no file `{}`", path.display());
-    let problem = Problem::new(text.span(), message).help("names are relative to this file");
-    Err(Failure::problems(from, vec![problem]))
 }

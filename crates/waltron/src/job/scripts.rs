@@ -2,7 +2,7 @@
 
 use super::{Job, beside};
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::kind::{Kind, read_named};
 use crate::recording::Recorded;
 use std::collections::HashMap;
 use std::ops::Range;
@@ -11,7 +11,7 @@ use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::injection::capability::Capability;
 use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
-use waltron_core::text::document::{Problem, Source};
+use waltron_core::text::document::Source;
 use waltron_core::text::name::Name;
 use waltron_rig::RigFile;
 use waltron_script::{Context, Loaded, RecordedFile};
@@ -67,13 +67,7 @@ pub(super) fn load_scripts(
     rig: &RigFile,
 ) -> Result<(HashMap<Name, Loaded>, Vec<Source>), Failure> {
     let read = |name: &str, span: &Range<usize>| {
-        let path = beside(plan_path, name);
-        if path.exists() {
-            return read_source(&path);
-        }
-        let message = format!("there is no file `{}`", path.display());
-        let problem = Problem::new(span.clone(), message).help("names are relative to this file");
-        Err(Failure::problems(plan_source, vec![problem]))
+        read_named(Kind::Sequence, plan_source, span.clone(), &beside(plan_path, name))
     };
     load_scripts_by(plan_path, plan, asset, (&rig.capability, rig.seed), &read)
 }

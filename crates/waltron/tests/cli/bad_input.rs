@@ -125,7 +125,7 @@ fn existing_files_are_never_written_over() {
         site.waltron(&["report", "q07-f1.asset.toml", "-o", "t.html"])
             .exits(2)
             .err()
-            .contains("no event")
+            .contains("this is an asset, and a run record is wanted")
     );
 }
 

@@ -11,6 +11,7 @@ mod every;
 mod instruments;
 #[cfg(unix)]
 mod keys;
+mod kinds;
 mod measuring;
 mod power_transformers;
 mod registers;

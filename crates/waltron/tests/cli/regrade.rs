@@ -220,7 +220,8 @@ fn every_kind_of_record_is_graded_again() {
     // What a clause of the arguments lacks is told before anything is written.
     drop(held);
     let before = site.read("r.run.jsonl");
-    assert!(again(&site, &["--asset", "q07-f1.plan.toml"]).exits(2).out().contains("unknown"));
+    let refused = again(&site, &["--asset", "q07-f1.plan.toml"]).exits(2).out();
+    assert!(refused.contains("this is a plan, and an asset is wanted"), "{refused}");
     assert_eq!(site.read("r.run.jsonl"), before);
 }
 

@@ -78,6 +78,13 @@ pub fn parse_without<F: Form>(
     }
 }
 
+/// The tables and keys at the top of a file's text, as far as it can be read: what tells one kind of file from
+/// another.
+pub fn top_keys(source: &Source) -> Vec<String> {
+    let (table, _) = toml::de::DeTable::parse_recoverable(&source.text);
+    table.get_ref().keys().map(|key| key.get_ref().to_string()).collect()
+}
+
 /// Reads a form and what it means, or every problem that kept either from being read.
 ///
 /// # Errors

@@ -1,5 +1,6 @@
 //! `waltron check`: everything but the injection.
 
+mod asset;
 mod timeline;
 
 pub(super) use timeline::stages;
@@ -8,10 +9,9 @@ use crate::cli::{Check as Args, Format};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::Job;
-use crate::tables::{align_right, drawn, table};
+use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::{besides, duration, maxima};
-use crate::wings::WINGS;
 use serde_json::json;
 use waltron_core::grading::{Values, words};
 use waltron_core::procedure::{Also, Planned};
@@ -23,7 +23,10 @@ use waltron_rig::runner::Prepared;
 /// # Errors
 /// Everything that stands in the way.
 pub(crate) fn check(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
-    let job = Job::load(&args.plan, args.rig.as_deref())?;
+    if let Some(source) = asset::source(&args.source)? {
+        return asset::check(args, &source, terminal);
+    }
+    let job = Job::load(&args.source, args.rig.as_deref())?;
     let mut prepared = job.prepare()?;
     job.try_specimen()?;
     if let Some(test) = &args.test {
@@ -134,13 +137,7 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
         plain(&job.asset.identity.tag),
         plain(&job.rig.name),
     );
-    for (title, required) in WINGS.tables(&job.asset) {
-        out.push_str(&format!(
-            "{}\n{}\n\n",
-            styled(STRONG, &plain(&title)),
-            drawn(&required, terminal)
-        ));
-    }
+    out.push_str(&asset::required(&job.asset, terminal));
     let mut table = table(["Point", "Injected", "Expected", "Allowed", "At most"], terminal);
     let mut skipped: Vec<(String, String)> = Vec::new();
     for (_, planned) in prepared.planned() {

@@ -13,7 +13,7 @@ use crate::cli::PaceArg;
 use crate::cli::inject::Inject as Args;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::read_source;
+use crate::kind::{Kind, read_as};
 use crate::panel::Panel;
 use crate::rigs::{self, Setup};
 use crate::signals::install;
@@ -97,9 +97,9 @@ pub(super) struct Bench {
 
 impl Bench {
     fn load(args: &Args) -> Result<Self, Failure> {
-        let asset_source = read_source(&args.asset)?;
+        let asset_source = read_as(Kind::Asset, &args.asset)?;
         let asset = WINGS.asset(&asset_source)?;
-        let source = read_source(&args.rig)?;
+        let source = read_as(Kind::Rig, &args.rig)?;
         let file = RigForm::load(&source)?;
         Ok(Self { asset, file, source, asset_source })
     }

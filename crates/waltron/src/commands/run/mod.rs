@@ -9,8 +9,9 @@ pub(crate) use execute::{How, Target, execute};
 use crate::cli::{Format as Printed, PaceArg, Run as Args};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::{for_shell, read_source};
+use crate::files::for_shell;
 use crate::job::Job;
+use crate::kind::{Kind, read_as};
 use crate::live::Screen;
 use crate::panel::Panel;
 use crate::prompt;
@@ -83,7 +84,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         job.refuse_execution(&prepared)?;
     }
     let answers = match &args.answers {
-        Some(path) => Some(AnswersForm::load(&read_source(path)?)?),
+        Some(path) => Some(AnswersForm::load(&read_as(Kind::Answers, path)?)?),
         None => None,
     };
     if !args.live {
