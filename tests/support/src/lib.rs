@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot be set up has failed")]
 
 pub mod draw;
+pub mod shown;
 pub mod small;
 pub mod wing;
 

@@ -1,5 +1,6 @@
 //! Tests of a wing played on its simulated specimens, from text to findings.
 
+use crate::shown::shows_all;
 use std::collections::HashMap;
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -11,12 +12,12 @@ use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::plan::{Plan, PlanForm};
-use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question};
+use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question, Served};
 use waltron_core::record::again::Again;
 use waltron_core::record::{Chain, Event, Line};
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::text::name::Name;
-use waltron_core::wing::Wings;
+use waltron_core::wing::{Told, Wings};
 use waltron_rig::attendant::Unattended;
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
@@ -88,6 +89,7 @@ impl Played {
         self.events.clear();
         let (found, seen) = self.run(asset, procedure, answer);
         self.is_graded_again(asset, &plan, &found);
+        self.is_shown(asset, &found);
         (found, seen)
     }
 
@@ -150,6 +152,26 @@ impl Played {
                 assert!(is_open || was.is_some_and(|was| was.verdict == lost.verdict), "{lost:?}");
             }
         }
+    }
+
+    /// Charts of what was found show all of it.
+    fn is_shown(&self, asset: &Asset, found: &[Finding]) {
+        let served = self.events.iter().filter_map(|event| match event {
+            Event::Observed { points, program, observation, .. } => Some(Served {
+                points: points.clone(),
+                program: Arc::clone(program),
+                observation: observation.clone(),
+            }),
+            _ => None,
+        });
+        let served: Vec<Served> = served.collect();
+        let mut points: Vec<Grade> = Vec::new();
+        for grade in found.iter().map(|finding| finding.clone().graded(Rule::default())) {
+            points.retain(|known| known.point.id != grade.point.id);
+            points.push(grade);
+        }
+        let told = Told { points: &points, served: &served, earlier: None };
+        shows_all(&self.wings.charts(asset, told));
     }
 
     /// The same of a procedure that is set up already.

@@ -144,8 +144,16 @@ fn pulses(served: &Served, points: &[Grade]) -> Vec<Mark> {
     let (Some(grade), Some(Profile::Steps(steps))) = (found, steps) else { return Vec::new() };
     let opened = grade.measured.get("current").unwrap_or(f64::INFINITY);
     let lower = grade.limits.lower().unwrap_or(0.0);
-    let rms = steps.levels.iter().filter_map(|l| Some(l.currents.first()?.phasor.rms().si()));
-    let before = rms.filter(|amps| *amps < opened * (1.0 - 1e-9));
+    // At the test port something small stands for what flows through a pole.
+    let through_pole = match (grade.stimulus.get("to"), grade.stimulus.get("port")) {
+        (Some(most), Some(port)) if port > 0.0 => most / port,
+        _ => 1.0,
+    };
+    let rms = steps.levels.iter().filter_map(|level| {
+        let current = level.currents.first().map(|drive| drive.phasor.rms().si());
+        current.or_else(|| Some(level.voltages.first()?.phasor.rms().si()))
+    });
+    let before = rms.map(|si| si * through_pole).filter(|amps| *amps < opened * (1.0 - 1e-9));
     let mark = |amps: f64| Mark {
         x: amps,
         y: steps.dwell.si(),

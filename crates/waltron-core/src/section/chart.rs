@@ -82,7 +82,7 @@ pub struct Curve {
     pub label: String,
     /// How it is drawn.
     pub style: Style,
-    /// Its points, by rising place.
+    /// Its points as they are joined, by rising place but for scatter.
     pub points: Vec<(f64, f64)>,
 }
 

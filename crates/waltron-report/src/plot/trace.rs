@@ -10,8 +10,10 @@ const COLUMNS: usize = 1500;
 /// operates at once. What is no number is left out.
 pub(super) fn shown(points: &[(f64, f64)], x: &Axis, y: &Axis) -> Vec<(f64, f64)> {
     let (from, to) = x.ends();
-    let start = points.partition_point(|p| p.0 < from).saturating_sub(1);
-    let end = (points.partition_point(|p| p.0 <= to) + 1).min(points.len());
+    // Measured curves may step back a little: what lies between the first and the last place that is shown counts.
+    let first = points.iter().position(|p| p.0 >= from).unwrap_or(points.len());
+    let last = points.iter().rposition(|p| p.0 <= to).map_or(0, |last| last + 1);
+    let (start, end) = (first.saturating_sub(1), (last + 1).min(points.len()));
     let near = thinned(&points[start..end.max(start)]);
     let placed =
         near.iter().filter(|p| !p.1.is_nan()).map(|p| (x.place(p.0), y.place(p.1).max(0.0)));
@@ -90,6 +92,16 @@ mod tests {
         let narrow = shown(&points, &Axis::linear("", 10.5, 12.5), &y);
         let xs: Vec<f64> = narrow.iter().map(|p| p.0).collect();
         assert_eq!(xs, [0.0, 0.25, 0.75, 1.0], "cut at both ends of what is shown");
+    }
+
+    #[test]
+    fn a_line_that_steps_back_is_whole() {
+        let points =
+            [(0.5, 0.2), (1.2, 0.3), (0.9, 0.35), (1.5, 0.4), (3.0, 0.6), (2.8, 0.7), (4.5, 0.8)];
+        let seen = shown(&points, &Axis::linear("", 1.0, 4.0), &Axis::linear("", 0.0, 1.0));
+        let due = [1.2, 1.5, 3.0, 2.8].map(|x| (x - 1.0) / 3.0);
+        assert!(due.iter().all(|x| seen.iter().any(|p| (p.0 - x).abs() < 1e-9)), "{seen:?}");
+        assert!(seen.iter().all(|p| is_inside(*p)) && (seen[seen.len() - 1].0 - 1.0).abs() < 1e-9);
     }
 
     #[test]

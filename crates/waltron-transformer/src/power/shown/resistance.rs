@@ -218,7 +218,11 @@ fn changes(tag: &str, of_asset: &PowerTransformer, told: Told<'_>, test: &Name) 
         |curves: &[Curve]| curves.iter().flat_map(|c| &c.points).map(|p| p.1).fold(0.0, f64::max);
     let most = highest(&on).max(highest(&back));
     let panel = |title: String, most: f64, curves: Vec<Curve>| {
-        let mut panel = Panel::empty(Axis::linear(title, 0.0, 1.08 * most));
+        let values = curves.iter().flat_map(|c| &c.points).map(|p| p.1);
+        // What swings below nothing by more than scatter is seen to.
+        let least = values.fold(0.0, f64::min);
+        let least = if least < -0.01 * most { 1.08 * least } else { 0.0 };
+        let mut panel = Panel::empty(Axis::linear(title, least, 1.08 * most));
         panel.curves = curves;
         panel
     };
