@@ -4,7 +4,7 @@
 mod support;
 
 use proptest::prelude::*;
-use support::{WINGS, asset, failed, of, plan_refused, play};
+use support::{Played, WINGS, asset, failed, of, plan_refused, play};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Verdict};
 use waltron_core::procedure::{Answer, Question, Wanted};
@@ -59,6 +59,27 @@ proptest! {
         let off = Energy { ev: ev + 0.03, ..energy };
         let other = at_reference(&taken, 50.0, kelvin, K20, off).unwrap().tan_delta;
         prop_assert!((other / 0.003).ln().abs() <= found.of_energy * (1.0 + 1e-6) + 1e-9);
+    }
+
+    /// A loss whose logarithm is a parabola over that of the frequency: value and slope are read exactly between its
+    /// frequencies, wherever they lie, at either end too.
+    #[test]
+    fn a_bent_loss_is_told_with_its_slope(
+        slope in -0.9..-0.1f64, bend in -0.15..0.15f64, celsius in 0.0..40.0f64, begin in 0.2..2.0f64,
+    ) {
+        let kelvin = 273.15 + celsius;
+        let x = |hertz: f64| (hertz / 50.0).ln();
+        let of = |hertz: f64| (-5.0 + slope * x(hertz) + bend * x(hertz).powi(2)).exp();
+        let list = (0..40).map(|k| begin * 1.3f64.powi(k)).take_while(|hertz| *hertz < 1000.0);
+        let taken: Vec<Loss> =
+            list.map(|hertz| Loss { hertz, tan_delta: of(hertz), u: 0.0 }).collect();
+        let energy = Energy { ev: 0.9, u_ev: 0.03, is_fitted: false };
+        let found = at_reference(&taken, 50.0, kelvin, K20, energy).unwrap();
+        let at = x(50.0 * turns(0.9, K20, kelvin));
+        prop_assert!((found.tan_delta / of(found.hertz) - 1.0).abs() < 1e-9);
+        let turned = (1.0 / K20 - 1.0 / kelvin).abs() / 8.617_333e-5;
+        let by_hand = (slope + 2.0 * bend * at).abs() * turned * 0.03;
+        prop_assert!((found.of_energy - by_hand).abs() < 1e-9, "{} {by_hand}", found.of_energy);
     }
 
     /// Two sweeps at different temperatures tell the energy, wherever it is.
@@ -176,6 +197,37 @@ fn losses_at_twenty_degrees_are_the_true_ones() {
             let farads = grade.measured.get("capacitance").unwrap();
             assert!((farads / farad - 1.0).abs() < 0.02, "{part}: {farads}");
         }
+    }
+}
+
+/// At 20 °C and 50 Hz the drawn losses and capacitances are those of the simulated insulation.
+#[test]
+fn losses_are_drawn_as_they_are() {
+    let asset = asset(T2);
+    let nobody = |question: &Question| panic!("asks {}", question.text);
+    let mut bench = Played::new(WINGS, T2_RIG, &at(T2_TRUTH, 20.0), 8);
+    let test = "procedure = \"tan-delta\"\ntemperature = \"20 degC\"";
+    let (found, _) = bench.play(&asset, test, &nobody);
+    let charts = bench.charts(&asset, &found);
+    let [chart] = &charts[..] else { panic!("{} charts", charts.len()) };
+    let [losses, farads] = &chart.panels[..] else { panic!("{} panels", chart.panels.len()) };
+    let at_50 = |points: &[(f64, f64)]| {
+        points.iter().find(|p| (p.0 - 50.0).abs() < 0.1).expect("a point at 50 Hz").1
+    };
+    let truths = [
+        ("HL", truth(&[(6.38e-9, 0.0027, 0.00001)])),
+        ("L", truth(&[(11.25e-9, 0.0034, 0.00001)])),
+    ];
+    for (part, (farad, tan_delta)) in truths {
+        let number = losses.curves.iter().position(|c| c.name == part).unwrap();
+        let percent = at_50(&losses.curves[number].points);
+        assert!((percent / 100.0 / tan_delta - 1.0).abs() < 0.01, "{part}: {percent} %");
+        let nano = at_50(&farads.curves[number].points);
+        assert!((nano * 1e-9 / farad - 1.0).abs() < 0.02, "{part}: {nano} nF");
+        // Losses fall with frequency.
+        let ends =
+            [0, losses.curves[number].points.len() - 1].map(|k| losses.curves[number].points[k].1);
+        assert!(ends[0] > 1.05 * percent && ends[1] < 0.95 * percent, "{part}: {ends:?}");
     }
 }
 

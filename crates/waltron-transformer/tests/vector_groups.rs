@@ -17,6 +17,24 @@ fn all_groups() -> Vec<String> {
     all
 }
 
+/// Of three windings any two make a group: what the clock shows from one to the other, by hand.
+#[test]
+fn two_of_three_windings_are_a_group_of_their_own() {
+    for (text, first, other, due) in [
+        ("YNyn0d5", 0, 1, "YNyn0"),
+        ("YNyn0d5", 0, 2, "YNd5"),
+        ("YNyn0d5", 1, 2, "YNd5"),
+        ("YNd5yn0", 1, 2, "Dyn7"),
+        ("YNd11d1", 1, 2, "Dd2"),
+        ("Dyn11d0", 1, 2, "YNd1"),
+        ("Dyn11yn5", 1, 2, "YNyn6"),
+    ] {
+        let pair = VectorGroup::parse(text).unwrap().between(first, other).unwrap();
+        assert_eq!(pair.to_string(), due, "{text}, {first} to {other}");
+    }
+    assert_eq!(VectorGroup::parse("YNd5").unwrap().between(1, 2), None);
+}
+
 #[test]
 fn groups_are_read_as_they_are_written_and_half_of_them_exist() {
     for text in ["YNd5", "Dyn11", "Yzn5", "YNyn0d5", "Dd0", "Yy6"] {

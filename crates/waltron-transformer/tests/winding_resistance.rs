@@ -243,15 +243,16 @@ fn coils_of_a_delta_are_worked_out() {
 #[test]
 fn plans_that_make_no_sense_are_refused() {
     let asset = asset(T2);
-    let refused = |keys: &str| {
+    let read_plan = |keys: &str| {
         let text = format!(
             "[plan]\ntitle = \"t\"\nasset = \"a\"\n[[test]]\nid = \"t\"\nprocedure = \"winding-resistance\"\n{keys}"
         );
         let source = Source::new("plan", text.as_str());
-        let error = match waltron_core::plan::PlanForm::load(&source, WINGS) {
-            Ok(form) => form.resolve(&source, &asset).unwrap_err(),
-            Err(error) => error,
-        };
+        let form = waltron_core::plan::PlanForm::load(&source, WINGS);
+        form.and_then(|form| form.resolve(&source, &asset))
+    };
+    let refused = |keys: &str| {
+        let error = read_plan(keys).unwrap_err();
         error.problems.iter().map(|p| p.message.clone()).collect::<Vec<_>>().join("; ")
     };
     for (keys, words) in [
@@ -269,6 +270,9 @@ fn plans_that_make_no_sense_are_refused() {
         let why = refused(keys);
         assert!(why.contains(words), "{keys}: {why}");
     }
+    // What may flow at most may flow.
+    let most = read_plan("temperature = \"16 degC\"\ncurrent = \"20 A\"");
+    assert!(most.is_ok(), "{most:?}");
     // A rig that does not say when a winding is discharged drives no direct current through it.
     let rig = T2_RIG.lines().filter(|l| !l.starts_with("discharge")).collect::<Vec<_>>().join("\n");
     let rig = waltron_rig::RigForm::load(&Source::new("rig", rig)).unwrap().capability;

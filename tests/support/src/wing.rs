@@ -1,7 +1,7 @@
 //! Tests of a wing played on its simulated specimens, from text to findings.
 
 use crate::shown::shows_all;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::convert::Infallible;
 use std::sync::Arc;
 use waltron_core::asset::Asset;
@@ -15,6 +15,7 @@ use waltron_core::plan::{Plan, PlanForm};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question, Served};
 use waltron_core::record::again::Again;
 use waltron_core::record::{Chain, Event, Line};
+use waltron_core::section::Chart;
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::text::name::Name;
 use waltron_core::wing::{Told, Wings};
@@ -89,7 +90,7 @@ impl Played {
         self.events.clear();
         let (found, seen) = self.run(asset, procedure, answer);
         self.is_graded_again(asset, &plan, &found);
-        self.is_shown(asset, &found);
+        shows_all(&self.charts(asset, &found));
         (found, seen)
     }
 
@@ -154,8 +155,8 @@ impl Played {
         }
     }
 
-    /// Charts of what was found show all of it.
-    fn is_shown(&self, asset: &Asset, found: &[Finding]) {
+    /// Charts of what the last test found.
+    pub fn charts(&self, asset: &Asset, found: &[Finding]) -> Vec<Chart> {
         let served = self.events.iter().filter_map(|event| match event {
             Event::Observed { points, program, observation, .. } => Some(Served {
                 points: points.clone(),
@@ -171,7 +172,7 @@ impl Played {
             points.push(grade);
         }
         let told = Told { points: &points, served: &served, earlier: None };
-        shows_all(&self.wings.charts(asset, told));
+        self.wings.charts(asset, told)
     }
 
     /// The same of a procedure that is set up already.
@@ -230,6 +231,12 @@ impl Played {
             }
         }
         assert!(!self.machine.is_energised(), "it ends with outputs on");
+        // What is graded was told before.
+        let told: HashSet<&str> =
+            planned.iter().flat_map(|p| &p.points).map(|p| p.point.id.as_str()).collect();
+        let news = found.iter().map(|f| f.point.id.as_str()).filter(|id| !told.contains(id));
+        let news: Vec<&str> = news.collect();
+        assert!(news.is_empty(), "not told before: {news:?}");
         self.events.push(Event::TestEnded { test, skipped: false });
         (found, seen)
     }

@@ -157,6 +157,12 @@ mod tests {
         volts[2150..].iter_mut().for_each(|v| *v = 50.0);
         let s = changeover(Samples { amps: &amps, volts: &volts, rate_hz: 1e4 }).unwrap();
         assert!((s.begins_s - 0.2).abs() < 1e-3 && s.interrupted_s > 0.28, "{s:?}");
+        // Nor does noise make one, up to what would hide it.
+        for noise in [1e-3, 5e-3, 1e-2] {
+            let s = seen(|t| 1.0 - 0.12 * t / 0.045, noise);
+            assert!((s.begins_s - 0.2).abs() < 2e-4, "{noise}: {s:?}");
+            assert!((s.duration_s - 0.045).abs() < 5e-4, "{noise}: {s:?}");
+        }
         let quiet = seen(|_| 1.0, 1e-4);
         assert_eq!((quiet.ripple, quiet.interrupted_s), (0.0, 0.0));
         assert!(

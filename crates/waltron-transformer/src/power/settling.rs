@@ -143,6 +143,39 @@ mod tests {
     }
 
     proptest! {
+        /// Of all time constants that fit about as well, the one that leaves most is in the uncertainty: gone through
+        /// one by one.
+        #[test]
+        fn time_constants_that_fit_as_well_are_told(
+            tau in 5.0f64..100.0, left in 1e-3f64..0.05, count in 15u32..50,
+        ) {
+            let readings = falling(tau, left, 1.0, count, 1e-5);
+            let s = settling(&readings).unwrap();
+            let Some(found) = s.time_constant_s else { return Ok(()) };
+            let last = f64::from(count - 1);
+            let of = |tau: f64| {
+                let (_, multiple, squares, variance) = fit(&readings, |t| (-(t - last) / tau).exp());
+                (multiple, squares, variance)
+            };
+            let (multiple, squares, variance) = of(found);
+            let scatter = (squares / (f64::from(count) - 3.0)).sqrt();
+            // Up to the last one that fits, and up to the first one that does not; at most some fifty times as much.
+            let (mut within, mut beyond) = (0.0f64, 0.0f64);
+            for step in [1.001, 1.0 / 1.001] {
+                for one in (1..=3909).map(|k| of(found * f64::powi(step, k))) {
+                    let off = (one.0 - multiple).abs();
+                    beyond = beyond.max(off);
+                    if one.1 > squares + 4.0 * scatter * scatter {
+                        break;
+                    }
+                    within = within.max(off);
+                }
+            }
+            let own = 2.0 * scatter * variance.sqrt();
+            let due = own + within..=(own + beyond) * 1.001;
+            prop_assert!(due.contains(&s.u), "{} of {due:?}", s.u);
+        }
+
         /// What is left lies within what it is said to be uncertain by, whatever the time constant.
         #[test]
         fn what_is_left_is_told(
