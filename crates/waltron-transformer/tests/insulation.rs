@@ -9,6 +9,7 @@ use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Verdict};
 use waltron_core::procedure::{Answer, Question, Wanted};
 use waltron_core::text::document::Source;
+use waltron_test_support::draw::Draw;
 use waltron_transformer::power::{
     CorrectionForm, Energy, Loss, at_reference, fit, shipped, shipped_names, turns,
 };
@@ -92,6 +93,32 @@ proptest! {
         prop_assert!((found.ev - ev).abs() < 2e-3, "{} for {ev}", found.ev);
         prop_assert!(found.is_fitted && found.u_ev > 0.0);
     }
+}
+
+/// Sweeps that scatter: the energy is off by no more than told, and what is told is twice the scatter of a mean of
+/// differences over the slope, by hand.
+#[test]
+fn what_scatters_makes_the_energy_uncertain() {
+    let scatter = 2e-3;
+    let list: Vec<f64> = (0..24).map(|k| 1.35f64.powi(k)).collect();
+    let turned = (1.0 / 283.15 - 1.0 / 308.15) / 8.617_333e-5;
+    let mut within = 0;
+    let mut random = Draw::new(1);
+    // Twelve that are evenly spread, less their mean, are as good as normal.
+    let mut draw = || (0..12).map(|_| random.uniform(-0.5, 0.5)).sum::<f64>();
+    for _ in 0..200 {
+        let mut both = [sweep(0.5, 0.9, 308.15, &list), sweep(0.5, 0.9, 283.15, &list)];
+        for loss in both.iter_mut().flatten() {
+            (loss.tan_delta, loss.u) = (loss.tan_delta * (1.0 + scatter * draw()), 0.0);
+        }
+        let [warm, cold] = &both;
+        let found = fit((warm, 308.15), (cold, 283.15)).unwrap();
+        // Of some fourteen frequencies that both see.
+        let by_hand = 2.0 * 2f64.sqrt() * scatter / 14f64.sqrt() / (0.5 * turned);
+        assert!((0.4..1.8).contains(&(found.u_ev / by_hand)), "{} by hand {by_hand}", found.u_ev);
+        within += usize::from((found.ev - 0.9).abs() < found.u_ev);
+    }
+    assert!(within >= 180, "{within} of 200");
 }
 
 #[test]

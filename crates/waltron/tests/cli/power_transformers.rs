@@ -383,6 +383,18 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
     assert!(whole.contains(losses) && whole.contains(winding), "{whole}");
     assert!(of("insulation").contains(losses) && !of("insulation").contains(winding));
     assert!(of("winding-1").contains(winding) && !of("winding-1").contains(losses));
+    // What has no tap changer has none to be put back.
+    let stand = "Write down where the tap changers stand";
+    assert!(whole.contains(stand) && whole.contains("Put the tap changers back"), "{whole}");
+    let plain = Site::examples();
+    let text = plain.read("t2.asset.toml");
+    let from = text.find("[[tap_changer]]").unwrap();
+    let to = from + 2 + text[from + 2..].find("\n[").unwrap();
+    plain.write("t2.asset.toml", &format!("{}{}", &text[..from], &text[to..]));
+    let without = plain.waltron(&["hookup", "t2.plan.toml", "--test", "impedance"]);
+    let without = without.exits(0).out();
+    assert!(without.contains("Earth all bushings"), "{without}");
+    assert!(!without.contains("tap changer"), "{without}");
     // Each stands once, however many tests want it.
     assert_eq!(whole.matches(losses).count(), 1, "{whole}");
     let by_hand = sheet(&["at1.plan.toml", "--test", "insulation-resistance"]);
