@@ -162,6 +162,20 @@ fn remanence_is_taken_away_and_shown() {
     assert_ne!(small, AT1_RIG);
     let found = run(AT1, &small, &at1, "");
     assert_eq!(of(&found, "inrush").verdict, Verdict::Inconclusive, "{found:?}");
+    for point in ["inrush", "exciting"] {
+        let reason = &of(&found, point).reason;
+        assert!(reason.contains("a lower `voltage` takes less"), "{reason}");
+    }
+    // And with a lower one it does.
+    let found = run(AT1, &small, &at1, "voltage = \"5 V\"");
+    assert_eq!(of(&found, "inrush").verdict, Verdict::Pass, "{found:?}");
+    assert_eq!(of(&found, "inrush").stimulus.get("voltage"), Some(5.0));
+    let plan =
+        support::plan(&asset(AT1), "procedure = \"core-demagnetisation\"\nvoltage = \"240 V\"");
+    let (asset_of_at1, rig) = (asset(AT1), support::capability(AT1_RIG));
+    let bench = waltron_core::procedure::Bench { asset: &asset_of_at1, capability: &rig };
+    let why = plan.tests[0].procedure(bench).err().unwrap().to_string();
+    assert!(why.contains("at most"), "{why}");
     let refused =
         plan_refused(&asset(T2), "procedure = \"core-demagnetisation\"\ncurrent = \"60 A\"");
     assert!(refused.contains("50 A may flow through winding 2"), "{refused}");

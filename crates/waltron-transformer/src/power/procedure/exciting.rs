@@ -2,7 +2,7 @@
 //! are fed in opposition.
 
 use super::joint::Group;
-use crate::measure::{injected, shown};
+use crate::measure::{injected, is_beyond_range, shown};
 use crate::power::pairs::{Shot, Terminal, Windings};
 use std::sync::Arc;
 use waltron_core::grading::{
@@ -22,10 +22,16 @@ pub(super) const SMALLEST_A: f64 = 1e-9;
 /// A current with what it is uncertain by, in A; why there is none.
 type Read = Result<(f64, f64), String>;
 
+/// What helps where a phase takes more than its meter shows.
+pub(super) const LESS: &str = "a lower `voltage` takes less";
+
 /// The exciting current of a phase.
 pub(super) fn current(seen: Option<&Observation>, probe: &Probe) -> Read {
     let seen = seen.ok_or("not every phase was measured")?;
-    let read = shown(seen, probe)?;
+    let read = shown(seen, probe).map_err(|why| match is_beyond_range(seen, probe) {
+        true => format!("{why}: {LESS}"),
+        false => why,
+    })?;
     Ok((read.value, read.u.unwrap_or(0.0)))
 }
 

@@ -3,7 +3,7 @@
 use super::exciting::{Exciting, is_of_two};
 use super::joint::{Joint, Step, Stepped, Stepwise};
 use super::positions::{self, Positions, as_stands, prefix};
-use super::round_below;
+use super::volts;
 use crate::measure::{point, probe, voltage};
 use crate::power::asset::{PowerTransformer, Stand};
 use crate::power::pairs::Shot;
@@ -14,7 +14,7 @@ use waltron_core::grading::Values;
 use waltron_core::injection::measuring::Property;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
-use waltron_core::quantity::{Measure, Voltage, seconds, text};
+use waltron_core::quantity::{Measure, Voltage, seconds};
 use waltron_core::text::document::{Problems, QuantityText, Spannable, Text};
 use waltron_core::text::name::Name;
 
@@ -94,16 +94,7 @@ impl ExcitingCurrentTest {
         // What a pair is rated for, and no terminal more than its line is to earth.
         let to_earth = rated / 3f64.sqrt();
         let most = (rated * shot.fed_share).min(to_earth).min(range);
-        match self.voltage {
-            Some(volts) if volts.si() > most => Err(SetupError::Unknown(format!(
-                "{} is more than {} and the rig allow: {} at most",
-                text(volts),
-                shot.fed,
-                text(Voltage::from_si(most))
-            ))),
-            Some(volts) => Ok(volts),
-            None => Ok(Voltage::from_si(round_below(most.min(USUAL_V), &[5.0, 2.5, 2.0, 1.0]))),
-        }
+        volts(self.voltage, most, USUAL_V, &shot.fed)
     }
 }
 

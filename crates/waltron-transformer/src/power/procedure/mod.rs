@@ -28,7 +28,9 @@ pub(crate) use winding_resistance::{CHANGE, DIFFERENCE, RESISTANCE, can, traced}
 pub use winding_resistance::{WindingResistanceKeys, WindingResistanceTest};
 
 use super::asset::PowerTransformer;
-use waltron_core::procedure::TestHead;
+use super::pairs::Pair;
+use waltron_core::procedure::{SetupError, TestHead};
+use waltron_core::quantity::{Measure, Voltage, text};
 use waltron_core::text::document::{Field, Problem, Problems, Spannable};
 
 /// The winding that a key names by its number.
@@ -48,6 +50,27 @@ fn winding(
         format!("there is no winding {number}; the transformer has {}", of.windings.len());
     problems.push(Problem::new(place, message));
     None
+}
+
+/// The voltage of a pair: the one that is asked for, or the highest round one of what is allowed and usual, in V.
+///
+/// # Errors
+/// More is asked for than is allowed.
+fn volts(
+    asked: Option<Voltage>,
+    most: f64,
+    usual: f64,
+    pair: &Pair,
+) -> Result<Voltage, SetupError> {
+    match asked {
+        Some(volts) if volts.si() > most * (1.0 + 1e-9) => Err(SetupError::Unknown(format!(
+            "{} is more than {pair} and the rig allow: {} at most",
+            text(volts),
+            text(Voltage::from_si(most))
+        ))),
+        Some(volts) => Ok(volts),
+        None => Ok(Voltage::from_si(round_below(most.min(usual), &[5.0, 2.5, 2.0, 1.0]))),
+    }
 }
 
 /// The next round number below: one of these times a power of ten, the largest first.

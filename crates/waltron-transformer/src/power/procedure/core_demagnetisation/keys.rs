@@ -7,7 +7,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::procedure::{FamilyKeys, Method, TestHead};
-use waltron_core::quantity::{Current, Measure, text};
+use waltron_core::quantity::{Current, Measure, Voltage, text};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Spannable};
 use waltron_core::text::name::Name;
 
@@ -21,6 +21,9 @@ pub struct CoreDemagnetisationKeys {
     /// The first current, which saturates the core; as much as winding and rig allow, a tenth of the rated one at most,
     /// if not given.
     current: Option<QuantityText<Current>>,
+    /// What excites each phase before and after; the highest round voltage that winding and rig allow, half of the
+    /// rated one at most, if not given.
+    voltage: Option<QuantityText<Voltage>>,
 }
 
 /// A demagnetisation with its parameters.
@@ -29,6 +32,7 @@ pub struct CoreDemagnetisationTest {
     pub(super) test: Name,
     pub(super) winding: u8,
     pub(super) current: Option<Current>,
+    pub(super) voltage: Option<Voltage>,
 }
 
 impl FamilyKeys for CoreDemagnetisationKeys {
@@ -58,10 +62,15 @@ impl FamilyKeys for CoreDemagnetisationKeys {
                 Some(current)
             }
         };
+        let voltage = match &self.voltage {
+            Some(text) => Some(text.positive(problems)?),
+            None => None,
+        };
         Some(Arc::new(Stepped(CoreDemagnetisationTest {
             test: head.name(),
             winding: number,
             current,
+            voltage,
         })))
     }
 }

@@ -9,7 +9,7 @@ use crate::power::pairs::{Pair, Shot, Terminal};
 use crate::power::procedure::exciting::{Exciting, is_of_two};
 use crate::power::procedure::joint::{Group, Joint, Step};
 use crate::power::procedure::positions::as_stands;
-use crate::power::procedure::round_below;
+use crate::power::procedure::{round_below, volts};
 use crate::power::vector_group::Connection;
 use std::sync::Arc;
 use waltron_core::grading::Values;
@@ -47,7 +47,7 @@ const AT_FIRST_S: f64 = 0.06;
 const HIGH: (&str, &str) = ("high voltage", "measured current");
 const LOW: (&str, &str) = ("test voltage", "test current");
 
-/// The most that excites, in V, and the largest share of what a pair is rated for.
+/// The most that excites where the plan does not say, in V, and the largest share of what a pair is rated for.
 const MOST_V: f64 = 10e3;
 const SHARE: f64 = 0.5;
 
@@ -79,7 +79,7 @@ pub(super) fn joint(
     let none = || SetupError::Unknown("this winding has no pairs to be fed".to_owned());
     let other = of.windings.iter().map(|w| w.number).find(|n| *n != test.winding);
     let shots = other.and_then(|other| of.limbs().shots(test.winding, other)).ok_or_else(none)?;
-    let volts = setting.volts(&shots[0]);
+    let volts = setting.volts(&shots[0])?;
     let mut steps = Vec::new();
     for shot in &shots {
         steps.push(setting.excite(BEFORE, shot, volts)?);
@@ -155,7 +155,7 @@ impl<'a> Setting<'a> {
             exciting: probe(rig, &[excites.1], Property::Peak)?,
             later: probe(rig, &[excites.1], Property::Phasor)?,
             excites,
-            range_v: range_v.min(MOST_V),
+            range_v,
             first_a,
             last_a,
             below_a,
@@ -163,12 +163,12 @@ impl<'a> Setting<'a> {
     }
 
     /// What a phase is excited with: so much flux that remanence beside it would saturate the core.
-    fn volts(&self, shot: &Shot) -> Voltage {
+    fn volts(&self, shot: &Shot) -> Result<Voltage, SetupError> {
         let line = self.of.volts(self.test.winding, &self.of.principal());
         let rated = line * shot.fed_share;
         // No terminal more than its line is to earth.
         let most = self.range_v.min(rated * SHARE).min(line / 3f64.sqrt());
-        Voltage::from_si(round_below(most, &[5.0, 2.5, 2.0, 1.0]))
+        volts(self.test.voltage, most, MOST_V, &shot.fed)
     }
 
     fn excite(&self, name: &str, shot: &Shot, volts: Voltage) -> Result<Step, SetupError> {
