@@ -9,6 +9,7 @@ use waltron_core::grading::{Finding, Values, Verdict};
 use waltron_core::procedure::{Action, Answer, Question};
 use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::text::document::Source;
+use waltron_test_support::small;
 use waltron_test_support::wing::{Played, Seen};
 
 const T2: &str = include_str!("../../../examples/t2.asset.toml");
@@ -238,6 +239,43 @@ fn coils_of_a_delta_are_worked_out() {
     let (_, seen) =
         play(&asset, AT1_RIG, &truth, 1, "positions = [\"2\", \"3\"]\ncurrent = \"1 A\"");
     assert!(seen.iter().map(|(p, _)| p).all(|p| p.segments.iter().all(|s| s.moves.is_empty())));
+}
+
+/// Three stages of 15 ms are told as such, though nothing jumps where the last one ends: in a star, and in a delta
+/// whose other legs take part; and six more where the diverter is late, for those who do not see it open.
+#[test]
+fn changes_last_as_long_as_they_do() {
+    let durations = |asset_text: &str, rig: &str, truth: &str, keys: &str| -> Vec<(String, f64)> {
+        let (found, _) = play(&asset(asset_text), rig, truth, 1, keys);
+        let told = |f: &Finding| Some((f.point.id.clone(), f.measured.get("duration")?));
+        found.iter().filter_map(told).collect()
+    };
+    let quick = "current = \"8 A\"\nsteady = \"1 %\"\nsteady_for = \"250 ms\"\nat_most = \"20 s\"";
+    let mut delta = small::SPECIMEN.to_owned();
+    for (from, to) in [
+        ("1U-1N", "1U-1V"),
+        ("1V-1N", "1V-1W"),
+        ("1W-1N", "1W-1U"),
+        ("2W-2U", "2U-2N"),
+        ("2U-2V", "2V-2N"),
+        ("2V-2W", "2W-2N"),
+    ] {
+        delta = delta.replace(from, to);
+    }
+    let dyn11 = small::ASSET.replace("YNd5", "Dyn11");
+    let rig = small::rig(50.0);
+    for (asset, truth) in [(small::ASSET, small::SPECIMEN), (&dyn11, &delta)] {
+        let all = durations(asset, &rig, truth, quick);
+        assert_eq!(all.len(), 6, "{all:?}");
+        assert!(all.iter().all(|(_, s)| (s - 0.045).abs() < 1.5e-3), "{all:?}");
+    }
+    let all = durations(T2, T2_RIG, T2_TRUTH, "positions = [\"11..13\"]");
+    let late = |id: &str| ["t/12-13/U", "t/12-11/V"].contains(&id);
+    assert_eq!(all.iter().filter(|(id, _)| late(id)).count(), 2, "{all:?}");
+    for (id, s) in all.iter().filter(|(id, _)| !id.ends_with("/W")) {
+        let due = if late(id) { 0.051 } else { 0.045 };
+        assert!((s - due).abs() < 1.5e-3, "{id}: {s}");
+    }
 }
 
 #[test]

@@ -79,13 +79,22 @@ pub fn changeover(of: Samples<'_>) -> Option<Changeover> {
     let other = (v1 - v0).abs().min(0.1 * v0.abs());
     let room = other * 1.5 + DEVIATIONS * dv + 0.02 * v0.abs();
     let moves = |k: usize| (of.volts[k] - v0).abs() > room;
-    let first = (before..count).find(|k| moves(*k));
+    // It began where it left what scatters around the value before.
+    let scatters = DEVIATIONS * dv + 0.002 * v0.abs();
+    let is_still = |k: &usize| (of.volts[*k] - v0).abs() <= scatters;
+    let left = |moved: usize| (before..moved).rev().find(is_still).map_or(moved, |k| k + 1);
+    let first = (before..count).find(|k| moves(*k)).map(left);
     // Contacts make jumps; what fades between and after them is the winding.
     let jump = DEVIATIONS * dv + 0.05 * v0.abs();
     let width = ((of.rate_hz * 3e-4) as usize).max(1);
     let jumps = |k: usize| (of.volts[k] - of.volts[k - width]).abs() > jump;
     let last = (before..count).rfind(|k| jumps(*k)).map(|k| (k + 1).saturating_sub(width));
     let least = (before..count).map(amps).fold(f64::INFINITY, f64::min);
+    // Where other legs take part, as in a delta, nothing jumps in the end: from there on it fades.
+    let off = |k: usize| (of.volts[k] - v0).abs();
+    let peak = (before..count).max_by(|a, b| off(*a).total_cmp(&off(*b)));
+    let fades = |k: &usize| least > GONE && moves(*k) && (v1 - v0).abs() < 0.9 * off(*k);
+    let last = last.max(peak.filter(fades));
     let (mut longest, mut run) = (0usize, 0usize);
     for k in before..count {
         run = if amps(k) < GONE { run + 1 } else { 0 };
@@ -163,6 +172,15 @@ mod tests {
             assert!((s.begins_s - 0.2).abs() < 2e-4, "{noise}: {s:?}");
             assert!((s.duration_s - 0.045).abs() < 5e-4, "{noise}: {s:?}");
         }
+        // What comes slowly, and has not settled at the end, began where it left the value before.
+        let (amps, mut volts) = made(|_| 1.0, 1e-4);
+        for (k, v) in volts.iter_mut().enumerate() {
+            let t = k as f64 / 1e4 - 0.2;
+            let rise = (t / 0.045).clamp(0.0, 1.0);
+            *v = 1.6 * (1.0 + 0.4 * rise) + (*v - 1.6).clamp(-1e-3, 1e-3);
+        }
+        let s = changeover(Samples { amps: &amps, volts: &volts, rate_hz: 1e4 }).unwrap();
+        assert!((s.begins_s - 0.2).abs() < 1e-3, "{s:?}");
         let quiet = seen(|_| 1.0, 1e-4);
         assert_eq!((quiet.ripple, quiet.interrupted_s), (0.0, 0.0));
         assert!(
