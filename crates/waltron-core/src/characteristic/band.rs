@@ -20,7 +20,7 @@ pub struct Acceptance {
 /// Seen from the relay: its true pickup may lie anywhere in the tolerance band of the setting, and
 /// its time follows from that true pickup. The earliest time belongs to the lowest true pickup, and
 /// so to the tolerance *below*; the latest to the highest, and so to the tolerance *above*. A pickup
-/// that is low by some amount acts like a current that is high by as much: earliest is the time at
+/// that is low by some amount acts like a current that is high by as much: above the setting earliest is the time at
 /// `I + below(I)` less the time tolerance, latest that at `I − above(I)` plus it. (IEC 60255-151,
 /// 5.2 and 6.3, states both errors, of the pickup and of the time, for one direction at a time.) The
 /// time tolerance is taken at the time it is applied to. Where `I − above(I)` does not operate there
@@ -36,12 +36,12 @@ pub fn acceptance(
     let lowest = current_tolerance.lower(pickup);
     let (below, above) =
         (current - current_tolerance.lower(current), current_tolerance.upper(current) - current);
-    // Just above its lowest true pickup a relay may operate, though the current that stands for it
-    // may not reach the setting.
-    let earliest = time_at(current + below).or_else(|| {
-        let multiple = (current / lowest).value;
-        (lowest.si() > 0.0).then(|| characteristic.operate_time(multiple)).flatten()
-    });
+    // Up to its setting a relay may operate by its lowest true pickup alone, which is taken as it is: so near to
+    // where a curve begins, the current that stands for it would be much too late, or none at all.
+    let earliest = match current <= pickup && lowest.si() > 0.0 {
+        true => characteristic.operate_time((current / lowest).value),
+        false => time_at(current + below),
+    };
     Acceptance {
         expected: time_at(current),
         earliest: earliest.map(|t| time_tolerance.lower(t).max(Time::default())),

@@ -141,6 +141,21 @@ proptest! {
         prop_assert!(c.operate_time(m * more).unwrap() <= c.operate_time(m).unwrap());
     }
 
+    /// Up to its setting a relay operates by its true pickup: one at the edge of the tolerance is never too early, by
+    /// the curve's own formula.
+    #[test]
+    fn the_lowest_true_pickup_is_never_too_early(share in 0.0f64..1.0, tol in 0.001f64..0.2) {
+        let m = 1.0 - tol * (1.0 - share);
+        let c = inverse("iec", "very-inverse", 1.0);
+        let exact = Tolerance::larger_of(0.0, seconds(0.0));
+        let band = acceptance(&c, amperes(1.0), amperes(m), &Tolerance::larger_of(tol, amperes(0.0)), &exact);
+        let multiple = m / (1.0 - tol);
+        let due = 13.5 / (multiple - 1.0);
+        prop_assume!(multiple > 1.0 + 1e-9);
+        prop_assert!((band.earliest.unwrap().si() / due - 1.0).abs() < 1e-6, "{band:?} {due}");
+        prop_assert!(band.latest.is_none());
+    }
+
     #[test]
     fn a_wider_tolerance_never_narrows_the_band(m in 0.9f64..20.0, tol in 0.0f64..0.2) {
         let c = inverse("iec", "very-inverse", 1.0);
