@@ -62,7 +62,7 @@ impl Kind {
     }
 
     /// The word for it, with its article.
-    pub(crate) fn word(self) -> &'static str {
+    fn word(self) -> &'static str {
         match self {
             Self::Asset => "an asset",
             Self::Plan => "a plan",
@@ -79,7 +79,8 @@ impl Kind {
     }
 
     /// What such a file is for.
-    fn serves(self, file: &str) -> String {
+    fn serves(self, path: &Path) -> String {
+        let file = for_shell(path);
         match self {
             Self::Asset => format!(
                 "`waltron check {file}` shows what it says, `waltron new plan --for {file}` makes a plan for it"
@@ -95,7 +96,7 @@ impl Kind {
             Self::Band => "an asset's [trip_unit] names it as its `band`".to_owned(),
             Self::Sequence => format!(
                 "a test of a plan plays it: `procedure = \"sequence\"` and `script = {:?}`",
-                Path::new(file).file_name().unwrap_or_default()
+                path.file_name().unwrap_or_default()
             ),
             Self::Record => format!("`waltron report {file} -o report.html` reports it"),
             Self::Page => "open it in a browser; what it was made of is the run record".to_owned(),
@@ -123,7 +124,7 @@ fn mistaken(source: &Source, wanted: Kind) -> Option<(String, String)> {
         return None;
     }
     let message = format!("this is {}, and {} is wanted", is.word(), wanted.word());
-    Some((message, is.serves(&for_shell(Path::new(&source.name)))))
+    Some((message, is.serves(Path::new(&source.name))))
 }
 
 /// Reads a file that a person names where one of a kind is wanted.
