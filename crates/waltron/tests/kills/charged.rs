@@ -81,7 +81,7 @@ fn a_killed_test_set_leaves_nothing_charged_and_the_run_goes_on_with_another() {
 }
 
 #[test]
-#[ignore = "takes ten minutes: on demand"]
+#[ignore = "takes six minutes: on demand"]
 fn two_hundred_kills() {
     kill_programs(15 * CLIENT_KILLS);
     kill_test_sets(15 * SERVER_KILLS);
