@@ -37,7 +37,7 @@ fn site() -> Site {
 }
 
 /// Each command with a place for a file, `@`, and the kinds that it takes there.
-const PLACES: [(&str, &[&str]); 19] = [
+const PLACES: [(&str, &[&str]); 21] = [
     ("check @", &["a plan", "an asset"]),
     ("check t2.plan.toml --rig @", &["a rig"]),
     ("run @ --yes --record x.run.jsonl", &["a plan"]),
@@ -46,6 +46,8 @@ const PLACES: [(&str, &[&str]); 19] = [
     ("fmt --check @", &["a sequence"]),
     ("hookup @", &["a plan"]),
     ("rig list @", &["a rig"]),
+    ("rig serve @ --listen 127.0.0.1:0", &["a rig"]),
+    ("inject --rig @ --asset q07-f1.asset.toml --for 10ms ia=1A", &["a rig"]),
     ("new plan --for @", &["an asset"]),
     ("new plan --for t2.asset.toml --rig @", &["a rig"]),
     ("report @ -o x.html", &["a run record"]),
@@ -105,8 +107,8 @@ fn a_file_of_another_kind_is_told_where_it_is_named() {
     }
 }
 
-/// Everything that an asset's file says in numbers is found in what is told of it, by its name; and what is told to
-/// be typed next does what it says.
+/// Every sample asset is read back by its tag, and what is told to be typed next does what it says; settings stand
+/// under the names of expressions, and ratios are those of the nameplate.
 #[test]
 fn an_asset_is_read_back() {
     for site in [Site::new(), Site::examples()] {

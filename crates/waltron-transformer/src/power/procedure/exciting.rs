@@ -2,13 +2,13 @@
 //! are fed in opposition.
 
 use super::joint::Group;
-use crate::measure::{injected, is_beyond_range, shown};
+use crate::measure::{injected, shown};
 use crate::power::pairs::{Shot, Terminal, Windings};
 use std::sync::Arc;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict,
 };
-use waltron_core::injection::measuring::Probe;
+use waltron_core::injection::measuring::{Lack, Probe};
 use waltron_core::injection::observation::Observation;
 use waltron_core::procedure::PlannedPoint;
 use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
@@ -22,16 +22,19 @@ pub(super) const SMALLEST_A: f64 = 1e-9;
 /// A current with what it is uncertain by, in A; why there is none.
 type Read = Result<(f64, f64), String>;
 
-/// What helps where a phase takes more than its meter shows.
-pub(super) const LESS: &str = "a lower `voltage` takes less";
+/// Why a current was not shown, with what helps where a phase takes more than its meter shows.
+pub(super) fn advised(why: String, lacks: Option<&Lack>) -> String {
+    match lacks {
+        Some(Lack::BeyondRange(_)) => format!("{why}: a lower `voltage` takes less"),
+        _ => why,
+    }
+}
 
 /// The exciting current of a phase.
 pub(super) fn current(seen: Option<&Observation>, probe: &Probe) -> Read {
     let seen = seen.ok_or("not every phase was measured")?;
-    let read = shown(seen, probe).map_err(|why| match is_beyond_range(seen, probe) {
-        true => format!("{why}: {LESS}"),
-        false => why,
-    })?;
+    let lacks = seen.at_end(probe).and_then(|reading| reading.lacks.as_ref());
+    let read = shown(seen, probe).map_err(|why| advised(why, lacks))?;
     Ok((read.value, read.u.unwrap_or(0.0)))
 }
 

@@ -2,7 +2,7 @@
 
 use crate::measure::{injected, of as shown};
 use crate::power::pairs::Terminal;
-use crate::power::procedure::exciting::LESS;
+use crate::power::procedure::exciting::advised;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, PointId, Value, Values, Verdict,
 };
@@ -34,10 +34,7 @@ fn share(seen: &Observation, probe: &Probe) -> Result<f64, String> {
         return Err("not every phase was measured".to_owned());
     };
     // What the meter cannot show later either says nothing of the first moment.
-    let later = shown(later).map_err(|why| match later.lacks {
-        Some(Lack::BeyondRange(_)) => format!("{why}: {LESS}"),
-        _ => why,
-    })?;
+    let later = shown(later).map_err(|why| advised(why, later.lacks.as_ref()))?;
     if matches!(first.lacks, Some(Lack::BeyondRange(_))) {
         return Ok(f64::INFINITY);
     }
