@@ -259,8 +259,8 @@ fn the_opening_time_counts_from_the_setting_as_found() {
             .unwrap()
             .unwrap();
         let mut all = waltron_core::procedure::Carried::new();
-        all.extend(carried.map(|amps| ("dc setting", amps)));
-        procedure.carry(&mut all);
+        all.extend(carried.map(|amps| ("dc setting".to_owned(), amps)));
+        procedure.take_over(&all);
         let mut bench = Played::new(WINGS, RIG, &healthy(&STILL), 3);
         let found = bench.run(&breaker, procedure, &nobody).0;
         (

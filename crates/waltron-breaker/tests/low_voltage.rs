@@ -479,15 +479,15 @@ fn what_one_test_has_tripped_is_reset_before_the_next() {
     for (test, trips) in [(SHORT, true), (hold, false)] {
         let (_, seen) = bench(&healthy(), RIG, 3).play(&breaker, test, &confirmed);
         let (mut first, mut carried) = (procedure(test), Carried::new());
-        first.carry(&mut carried);
+        first.take_over(&carried);
         for (_, seen) in &seen {
             assert!(matches!(first.next(), Action::Inject(_)));
             first.observe(seen);
         }
         assert_eq!(first.next(), Action::Done);
-        first.carry(&mut carried);
+        first.hand_on(&mut carried);
         let mut second = procedure(LONG);
-        second.carry(&mut carried);
+        second.take_over(&carried);
         let asks =
             matches!(second.next(), Action::Ask(q) if q.text.starts_with("Reset the trip unit"));
         assert_eq!(asks, trips, "{test}");

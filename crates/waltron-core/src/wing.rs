@@ -64,8 +64,11 @@ pub trait Wing: Sync {
     /// What a report tells of an asset besides its identity, with the points of a run, where they are
     /// best seen in a chart.
     fn sections(&self, asset: &Asset, _told: Told<'_>) -> Vec<Section> {
-        let Some(own) = &asset.own else { return Vec::new() };
-        let mut blocks = vec![Block::Facts(own.facts())];
+        let facts = asset.own.facts();
+        if facts.is_empty() && asset.assumed.is_empty() {
+            return Vec::new();
+        }
+        let mut blocks = vec![Block::Facts(facts)];
         if !asset.assumed.is_empty() {
             let assumed = asset.assumed.join("; ");
             blocks.push(Block::Note(format!("Assumed, since the file gives none: {assumed}")));

@@ -1,5 +1,6 @@
 //! The wing of protection relays, and of the auxiliary supplies that sequences test.
 
+mod family;
 mod form;
 mod keys;
 mod overcurrent;
@@ -75,6 +76,6 @@ impl Wing for RelayWing {
         _own: &Defaults,
     ) -> Option<String> {
         let tests = scaffold::tests(asset, rig);
-        (asset.own.is_none() && !tests.is_empty()).then_some(tests)
+        (asset.family::<family::Relay>().is_some() && !tests.is_empty()).then_some(tests)
     }
 }

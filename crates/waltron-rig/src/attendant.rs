@@ -13,6 +13,11 @@ pub trait Attendant {
     /// Asks and waits for the answer.
     fn ask(&mut self, question: &Question) -> Answer;
 
+    /// Why the rest of a test is skipped, asked with outputs off; `None` to stop instead.
+    fn reason(&mut self) -> Option<String> {
+        Some("no reason given".to_owned())
+    }
+
     /// Tells the attendant something; no answer is waited for.
     fn tell(&mut self, _text: &str) {}
 
@@ -37,9 +42,20 @@ pub trait Attendant {
     /// Tells that something is to be moved now, such as a tap changer under load.
     fn moves(&mut self, _to: &Stand) {}
 
+    /// Tells that every output is off now.
+    fn goes_off(&mut self) {}
+
     /// Tells that outputs are off, and that what was charged is being discharged: nothing may be touched,
     /// and nothing stops that.
     fn drains(&mut self) {}
+
+    /// Tells that nothing is charged any more, and after how long.
+    fn discharged(&mut self, _after: Time) {}
+
+    /// Whether somebody insists on leaving although something is still charged; asked while it is discharged.
+    fn abandons(&self) -> bool {
+        false
+    }
 
     /// Whether [`Attendant::sees`] is worth the trouble of measuring.
     fn is_watching(&self) -> bool {
@@ -74,7 +90,7 @@ pub enum Wish {
     GoOn,
     /// The last point once more; the whole test where its steps depend on each other.
     Repeat,
-    /// No more of this test, for this reason.
+    /// No more of this test, for this reason; empty where it is asked for once outputs are off.
     Skip(String),
     /// No more at all.
     Stop,

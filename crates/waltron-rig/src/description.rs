@@ -39,6 +39,9 @@ pub struct Description {
     /// Whether it takes its leads from one place of the asset to another by itself.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub switches_leads: bool,
+    /// Whether it earths by itself what its direct voltage has charged.
+    #[serde(default)]
+    pub earths: bool,
     /// How it sees that what it has charged is discharged.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub discharge: Option<Discharge>,
@@ -152,6 +155,7 @@ impl Description {
             timing_resolution_s: capability.timing_resolution.si(),
             emergency_stop: capability.emergency_stop.clone(),
             switches_leads: capability.switches_leads,
+            earths: capability.earths,
             discharge: capability.discharge.clone(),
         }
     }
@@ -220,6 +224,9 @@ impl Description {
                     by(stop)
                 ),
             });
+        }
+        if wanted.earths && !self.earths {
+            all.push("it does not earth what it has charged by itself".to_owned());
         }
         if wanted.switches_leads && !self.switches_leads {
             all.push("it does not switch its leads".to_owned());

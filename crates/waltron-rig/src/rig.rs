@@ -4,7 +4,7 @@ use crate::attendant::Attendant;
 use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::injection::capability::{Capability, ParameterValue};
-use waltron_core::injection::observation::Observation;
+use waltron_core::injection::observation::{Discharged, Observation};
 use waltron_core::quantity::Time;
 use waltron_core::text::name::Name;
 
@@ -70,7 +70,8 @@ pub trait Rig {
         Err(RigError::NoInstrument { name: to.to_string() })
     }
 
-    /// Switches everything off that a test may have left on, instruments too.
+    /// Switches everything off that a test may have left on, instruments too; waits for nothing, as
+    /// [`Rig::off`].
     ///
     /// # Errors
     /// [`RigError`] when the rig does not confirm it.
@@ -78,11 +79,24 @@ pub trait Rig {
         self.off()
     }
 
-    /// Switches every output off.
+    /// Switches every output off, and waits for nothing: what was charged stays so until
+    /// [`Rig::discharge`].
     ///
     /// # Errors
     /// [`RigError`] when the rig does not confirm it.
     fn off(&mut self) -> Result<(), RigError>;
+
+    /// Waits with outputs off until nothing is charged of what was kept on or charged, by whatever program and
+    /// however that ended; `None` where nothing was. Only [`Attendant::abandons`] ends the wait.
+    ///
+    /// # Errors
+    /// [`RigError::StillCharged`] where it is not discharged, [`RigError`] when the rig is lost.
+    fn discharge(
+        &mut self,
+        _attendant: &mut dyn Attendant,
+    ) -> Result<Option<Discharged>, RigError> {
+        Ok(None)
+    }
 }
 
 /// What is injected next.

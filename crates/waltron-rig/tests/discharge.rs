@@ -82,7 +82,9 @@ fn an_end_a_stop_and_off_discharge_alike() {
     let seen = two.play(&cleared(charging(20.0, Finish::Keep)), &mut Unattended).unwrap();
     assert!(seen.discharge.is_none() && (flowing(&two) - 20.0).abs() < 0.1);
     two.off().unwrap();
+    assert!(two.discharge(&mut Unattended).unwrap().is_some_and(|d| d.is_done));
     assert!(flowing(&two) < 0.5);
+    assert_eq!(two.discharge(&mut Unattended).unwrap(), None, "once is enough");
     // A stop in the middle, which goes on wanting to stop: the discharge is not to be stopped.
     let mut three = rig(Pace::Fast);
     let program = charging(60.0, Finish::Keep);

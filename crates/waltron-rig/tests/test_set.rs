@@ -235,6 +235,8 @@ fn act() -> impl Strategy<Value = Act> {
 struct Model {
     controller: Option<u64>,
     on: bool,
+    /// Who kept something on that another one switched off, and does not know.
+    unaware: Option<u64>,
 }
 
 impl Model {
@@ -245,7 +247,13 @@ impl Model {
 
     fn gone(&mut self, who: u64) {
         if self.controller == Some(who) {
-            (self.controller, self.on) = (None, false);
+            *self = Self::default();
+        }
+    }
+
+    fn off_by(&mut self, who: u64) {
+        if std::mem::take(&mut self.on) && self.controller != Some(who) {
+            self.unaware = self.controller;
         }
     }
 }
@@ -285,6 +293,14 @@ proptest! {
                 }
                 Act::Begin(_) | Act::Play(_) => {
                     let stays = matches!(act, Act::Begin(_));
+                    // What was switched off does not come on again before its owner knows why it is off.
+                    if model.unaware == Some(who) {
+                        ask(client, &program("KEEP"));
+                        prop_assert!(!set.is_energised());
+                        prop_assert!(ask(client, "SYST:ERR?").starts_with("-213"));
+                        prop_assert!(ask(client, "PROG:STAT:CAUS?").contains("client"));
+                        model.unaware = None;
+                    }
                     ask(client, &program(if stays { "KEEP" } else { "OFF" }));
                     taken = model.changes(who);
                     if taken {
@@ -293,11 +309,11 @@ proptest! {
                 }
                 Act::Off(_) => {
                     ask(client, "OUTP OFF");
-                    model.on = false;
+                    model.off_by(who);
                 }
                 Act::Abort(_) => {
                     ask(client, "ABOR");
-                    model.on = false;
+                    model.off_by(who);
                 }
                 Act::Lock(_) => {
                     let answer = ask(client, "SYST:LOCK:REQ?");

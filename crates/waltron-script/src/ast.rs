@@ -380,8 +380,9 @@ pub struct Ask {
 pub enum AskWanted {
     /// That it is done.
     Confirm,
-    /// `ask x from ["a", "b"] "…"`.
-    Choice(Name, Expr),
+    /// `ask x from ["a", "b"] "…" default "a"`: the name that the answer gets, the answers, the one where nobody is
+    /// asked.
+    Choice(Name, Expr, Option<Expr>),
     /// `ask x: resistance "…" default … from … to …`.
     Value {
         /// The name that the answer gets.

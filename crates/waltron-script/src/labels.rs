@@ -76,6 +76,12 @@ impl Labels {
         self.id(context, &label, usize::MAX)
     }
 
+    /// Whether an id is that of a line at which something went wrong, the first time or a later one.
+    pub(super) fn is_place(context: &Context, line: usize, id: &str) -> bool {
+        let base = format!("{}/line {line}", context.test);
+        id.strip_prefix(&base).is_some_and(|rest| rest.is_empty() || rest.starts_with('#'))
+    }
+
     fn id(&mut self, context: &Context, label: &str, place: usize) -> PointId {
         let test = context.test.clone();
         let base = format!("{test}/{label}");

@@ -16,10 +16,17 @@ pub(super) fn question(ask: &Ask, scene: &Scene) -> Result<Question, Problem> {
     let text = evaluate(&ask.text, scene)?.to_string();
     let wanted = match &ask.wanted {
         AskWanted::Confirm => Wanted::Confirmation,
-        AskWanted::Choice(_, choices) => Wanted::Choice(match evaluate(choices, scene)? {
-            Value::List(items) => items.iter().map(ToString::to_string).collect(),
-            other => vec![other.to_string()],
-        }),
+        AskWanted::Choice(_, choices, default) => {
+            let of = match evaluate(choices, scene)? {
+                Value::List(items) => items.iter().map(ToString::to_string).collect::<Vec<_>>(),
+                other => vec![other.to_string()],
+            };
+            let question = Question::choose::<String>(text, of);
+            return Ok(match default {
+                Some(default) => question.or_else(&evaluate(default, scene)?.to_string()),
+                None => question,
+            });
+        }
         AskWanted::Value { kind: Type::Quantity(dimension), default, between, .. } => {
             let bounds = match between {
                 Some((low, high)) => {

@@ -88,6 +88,7 @@ fn context(text: &str) -> Arc<Context> {
         instruments: vec!["psu".into()],
         emergency_stop: None,
         switches_leads: false,
+        earths: false,
         discharge: None,
     };
     let mut context = Context::new("t".into(), asset, capability, text.into());

@@ -238,7 +238,7 @@ impl<'a> Walk<'a> {
                 self.also(Also::Asks { question, is_exact });
                 match &ask.wanted {
                     AskWanted::Confirm => {}
-                    AskWanted::Choice(name, _) => {
+                    AskWanted::Choice(name, ..) => {
                         scene.names.define(name.as_str(), Value::Unknown(Type::Text));
                     }
                     AskWanted::Value { name, kind, between, default } => {

@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use waltron_wire::scpi::{
-    Command, Event, Fault, Parameter, SiUnit, Status, Summary, Tree, faults, parse,
+    Command, Event, Fault, Parameter, SiUnit, Status, Summary, Takes, Tree, faults, parse,
 };
 
 fn headers(message: &str) -> Vec<String> {
@@ -81,16 +81,24 @@ fn what_cannot_be_read_has_the_standards_number_and_spares_what_came_before() {
 }
 
 static TREE: Tree<u8> = Tree::new(&[
-    Command { pattern: "*IDN", sets: false, asks: true, meaning: 0 },
-    Command { pattern: "SYSTem:ERRor[:NEXT]", sets: false, asks: true, meaning: 1 },
-    Command { pattern: "SYSTem:ERRor:COUNt", sets: false, asks: true, meaning: 2 },
-    Command { pattern: "OUTPut[:STATe]", sets: true, asks: true, meaning: 3 },
-    Command { pattern: "[SOURce]:CURRent", sets: true, asks: false, meaning: 4 },
+    Command { pattern: "*IDN", sets: None, asks: Some(Takes::NONE), meaning: 0 },
+    Command { pattern: "SYSTem:ERRor[:NEXT]", sets: None, asks: Some(Takes::NONE), meaning: 1 },
+    Command { pattern: "SYSTem:ERRor:COUNt", sets: None, asks: Some(Takes::NONE), meaning: 2 },
+    Command {
+        pattern: "OUTPut[:STATe]",
+        sets: Some(Takes::exactly(1)),
+        asks: Some(Takes::NONE),
+        meaning: 3,
+    },
+    Command { pattern: "[SOURce]:CURRent", sets: Some(Takes::exactly(1)), asks: None, meaning: 4 },
 ]);
 
 #[test]
 fn short_and_long_forms_and_optional_nodes() {
-    let find = |text: &str| TREE.find(&parse(text.as_bytes()).0[0].header).map_err(|f| f.number);
+    let find = |text: &str| {
+        let unit = &parse(text.as_bytes()).0[0];
+        TREE.find(&unit.header, unit.parameters.len()).map_err(|f| f.number)
+    };
     for text in ["SYST:ERR?", "system:error?", "SYSTEM:ERR:NEXT?", ":Syst:Error:next?"] {
         assert_eq!(find(text), Ok(1), "{text}");
     }
@@ -99,6 +107,10 @@ fn short_and_long_forms_and_optional_nodes() {
     assert_eq!(find("OUTPUT:STATE?"), Ok(3));
     assert_eq!(find("CURR 1"), Ok(4));
     assert_eq!(find("SOUR:CURR 1"), Ok(4));
+    assert_eq!(
+        (find("CURR"), find("CURR 1,2"), find("OUTP? 1")),
+        (Err(-109), Err(-108), Err(-108))
+    );
     for text in ["SYSTE:ERR?", "SYST:ERR", "SYST?", "OUT?", "CURR?", "IDN?", "SYST:ERR:NEXT:X?"] {
         assert_eq!(find(text), Err(-113), "{text}");
     }

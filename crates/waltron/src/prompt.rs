@@ -27,7 +27,7 @@ pub(crate) fn prompt(question: &Question) -> String {
             format!("{text}: Enter when done, s to skip this test, q to stop: ")
         }
         Wanted::Permission => format!("{text}: yes, or stop: "),
-        Wanted::Choice(choices) => {
+        Wanted::Choice { of: choices, .. } => {
             let numbered =
                 choices.iter().enumerate().map(|(i, c)| format!("  {}  {}\n", i + 1, plain(c)));
             format!(
@@ -84,7 +84,7 @@ pub(crate) fn answered(question: &Question, line: &str) -> Result<Answer, String
 pub(crate) fn said(question: &Question, line: &str) -> Result<Said, String> {
     let word = line.trim().to_ascii_lowercase();
     // What a choice says comes before what a word or a number means elsewhere.
-    if let Wanted::Choice(choices) = &question.wanted
+    if let Wanted::Choice { of: choices, .. } = &question.wanted
         && let Some(chosen) = choices.iter().find(|c| *c == line)
     {
         return Ok(Said::Answer(Answer::Text(chosen.clone())));
@@ -119,7 +119,7 @@ fn answer(question: &Question, line: &str, word: &str) -> Result<Answer, String>
         }
         Wanted::Text if word.is_empty() => Err("type something, or q to stop".to_owned()),
         Wanted::Text => Ok(Answer::Text(line.to_owned())),
-        Wanted::Choice(choices) => {
+        Wanted::Choice { of: choices, .. } => {
             let by_number = word.parse::<usize>().ok().and_then(|n| choices.get(n.wrapping_sub(1)));
             let most = choices.len();
             by_number
@@ -177,7 +177,7 @@ mod tests {
 
     #[test]
     fn typed_lines_answer_what_was_asked() {
-        let choice = question(Wanted::Choice(vec!["3".into(), "tap 7".into(), "stop".into()]));
+        let choice = Question::choose("Which tap?", ["3", "tap 7", "stop"]);
         assert_eq!(answered(&choice, "2"), Some(Answer::Text("tap 7".into())));
         assert_eq!(answered(&choice, "3"), Some(Answer::Text("3".into())), "text before number");
         assert_eq!(answered(&choice, "tap 7"), Some(Answer::Text("tap 7".into())));
@@ -228,7 +228,7 @@ mod tests {
 
     #[test]
     fn a_prompt_says_how_it_is_answered_and_shows_no_control_characters() {
-        let mut q = question(Wanted::Choice(vec!["a".into(), "b\u{1b}[2J".into()]));
+        let mut q = Question::choose("Which tap?", ["a", "b\u{1b}[2J"]);
         q.text.push('\u{7}');
         let text = prompt(&q);
         assert!(text.contains("1  a") && text.contains("q to stop"));

@@ -1,11 +1,10 @@
 //! A high-speed direct-current breaker, as its file tells it.
 
 use crate::span::Ends;
-use waltron_core::asset::{Called, Family, Precautions};
+use waltron_core::asset::{Called, Connected, Family, Precautions};
 use waltron_core::grading::{Limits, Value};
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity};
-use waltron_core::text::name::Name;
 
 /// A place whose resistance is measured: the main contacts, a joint.
 #[derive(Clone, Debug, PartialEq)]
@@ -115,7 +114,7 @@ impl Family for DcBreaker {
         all
     }
 
-    fn precautions(&self, _connected: &[Name]) -> Precautions {
+    fn precautions(&self, _connected: &Connected<'_>) -> Precautions {
         let mut p = Precautions::default();
         let mut first = |text: &str| p.first.push(text.to_owned());
         first(

@@ -5,8 +5,7 @@ use crate::span::{self, Ends, SpanForm};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
-use waltron_core::asset::{Asset, IdentityForm, Rating, Ratings, Withstand};
+use waltron_core::asset::{Asset, IdentityForm, Own, Rating, Ratings, Withstand};
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Current, Dimension, Measure, Voltage};
 use waltron_core::text::document::{
@@ -168,7 +167,7 @@ impl DcBreakerForm {
             elements: Vec::new(),
             assumed: Vec::new(),
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
-            own: Some(Arc::new(own)),
+            own: Own::new(own),
         })
     }
 }

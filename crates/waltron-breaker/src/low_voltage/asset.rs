@@ -4,10 +4,9 @@ use super::band::{Band, Times};
 use super::procedure::{CURRENT, PORT};
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::asset::{Called, Family, Precautions};
+use waltron_core::asset::{Called, Connected, Family, Precautions};
 use waltron_core::grading::Criterion;
 use waltron_core::quantity::{Dimension, Quantity, Time, significant};
-use waltron_core::text::name::Name;
 
 /// What a function of a trip unit does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Deserialize, JsonSchema)]
@@ -209,18 +208,18 @@ impl Family for LvBreaker {
         all
     }
 
-    fn precautions(&self, connected: &[Name]) -> Precautions {
+    fn precautions(&self, connected: &Connected<'_>) -> Precautions {
         let mut p = Precautions::default();
         let mut first = |text: &str| p.first.push(text.to_owned());
         first("See that the breaker is drawn out, or dead and isolated on both sides");
         first("Write the settings of the trip unit down before anything is changed");
         let mut before = |text: &str| p.before.push(text.to_owned());
-        if connected.iter().any(|name| *name == *PORT) {
+        if connected.has(PORT) {
             before(
                 "Plug the rig into the test port of the trip unit, pole by pole; no current flows through the poles",
             );
         }
-        if connected.iter().any(|name| *name == *CURRENT) {
+        if connected.has(CURRENT) {
             before(
                 "Bolt both leads to the terminals of one pole, short and close together: their impedance limits the current",
             );

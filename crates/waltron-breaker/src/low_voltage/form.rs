@@ -5,8 +5,7 @@ use super::band::{Band, BandForm, RegionForm, Shape, shipped, shipped_names};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
-use waltron_core::asset::{Asset, IdentityForm, Ratings};
+use waltron_core::asset::{Asset, IdentityForm, Own, Ratings};
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText, Source,
@@ -200,7 +199,7 @@ impl LvBreakerForm {
             elements: Vec::new(),
             assumed: Vec::new(),
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
-            own: Some(Arc::new(own)),
+            own: Own::new(own),
         })
     }
 }

@@ -20,7 +20,7 @@ const SHORTEST: f64 = 0.01;
 
 /// Nameplate and settings, the connections, the band with its points.
 pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
-    let Some(own) = &asset.own else { return Vec::new() };
+    let own = &asset.own;
     let mut all = vec![Section::new("Nameplate and settings", vec![Block::Facts(own.facts())])];
     let mut table = Table::of(&["Leads at", "#Impedance", "#Largest current"]);
     let looks = told.points.iter().filter(|g| g.criterion == CONNECTION);

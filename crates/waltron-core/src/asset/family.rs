@@ -1,11 +1,12 @@
 //! What is peculiar to a family of assets.
 
 use crate::alike::Alike;
-use crate::asset::Precautions;
+use crate::asset::{Connected, Precautions};
 use crate::quantity::Quantity;
-use crate::text::name::Name;
 use std::any::Any;
 use std::fmt::Debug;
+use std::ops::Deref;
+use std::sync::Arc;
 
 /// What an asset's file says besides what every asset has. Wings know what is behind it; everybody else
 /// asks it here.
@@ -25,9 +26,8 @@ pub trait Family: Alike + Debug + Send + Sync {
         Vec::new()
     }
 
-    /// What the person at the panel must see to where these are connected: outputs and meters of the rig
-    /// by what they are connected to.
-    fn precautions(&self, connected: &[Name]) -> Precautions;
+    /// What the person at the panel must see to where these are connected.
+    fn precautions(&self, connected: &Connected<'_>) -> Precautions;
 }
 
 /// A family by the name that its assets go by.
@@ -36,8 +36,28 @@ pub trait Called: Family {
     const CALLED: &'static str;
 }
 
-impl PartialEq for dyn Family {
+/// What is peculiar to an asset: every asset has a family, since what must be seen to before anything is put out on
+/// it hangs on that.
+#[derive(Clone, Debug)]
+pub struct Own(Arc<dyn Family>);
+
+impl Own {
+    /// Of an asset of this family.
+    pub fn new(family: impl Family) -> Self {
+        Self(Arc::new(family))
+    }
+}
+
+impl Deref for Own {
+    type Target = dyn Family;
+
+    fn deref(&self) -> &Self::Target {
+        &*self.0
+    }
+}
+
+impl PartialEq for Own {
     fn eq(&self, other: &Self) -> bool {
-        self.is_same(other as &dyn Any)
+        self.0.is_same(&*other.0 as &dyn Any)
     }
 }

@@ -10,9 +10,9 @@ mod settings;
 mod withstand;
 
 pub use element::{Element, Function};
-pub use family::{Called, Family};
+pub use family::{Called, Family, Own};
 pub use form::IdentityForm;
-pub use precautions::Precautions;
+pub use precautions::{Connected, Precautions, listed};
 pub use ratings::{Ratings, Withstands};
 pub use withstand::{Longest, Rating, Withstand};
 
@@ -22,7 +22,6 @@ use crate::quantity::Time;
 use crate::text::name::{Name, nearest};
 use serde::{Deserialize, Serialize};
 use std::any::Any;
-use std::sync::Arc;
 
 /// The thing under test.
 #[derive(Clone, Debug, PartialEq)]
@@ -39,8 +38,8 @@ pub struct Asset {
     pub assumed: Vec<String>,
     /// What is written at its terminals, by rig channel (`ia`) or contact (`trip`).
     pub terminals: Vec<(Name, String)>,
-    /// What its file says besides; none of a relay, whose elements stand above.
-    pub own: Option<Arc<dyn Family>>,
+    /// What its file says besides, and what must be seen to at an asset of its family.
+    pub own: Own,
 }
 
 /// Nameplate and location, as text.
@@ -71,7 +70,7 @@ pub struct Identity {
 impl Asset {
     /// What is peculiar to it, as its wing knows it.
     pub fn family<F: 'static>(&self) -> Option<&F> {
-        let own: &dyn Any = self.own.as_deref()?;
+        let own: &dyn Any = &*self.own;
         own.downcast_ref()
     }
 

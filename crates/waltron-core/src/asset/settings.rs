@@ -16,7 +16,7 @@ impl Asset {
 
     /// What its elements are set to, and what else its file says in numbers, each by its name.
     pub fn named(&self) -> impl Iterator<Item = (String, Quantity)> {
-        let own = self.own.iter().flat_map(|own| own.values());
+        let own = self.own.values();
         self.elements.iter().flat_map(Element::named).chain(own)
     }
 }

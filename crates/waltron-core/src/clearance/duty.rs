@@ -83,6 +83,13 @@ impl Duty {
         }
     }
 
+    /// Counts a program as if all of it had been put out for as long as it may take.
+    pub fn put_out_whole(&mut self, program: &Program) {
+        for (stimulus, time) in program.segments.iter().flat_map(Segment::levels) {
+            self.pass(&stimulus, time);
+        }
+    }
+
     /// Lets time pass with outputs off.
     pub fn cool(&mut self, time: Time) {
         self.pass(&Stimulus::off(), time);

@@ -21,6 +21,8 @@ impl Criterion {
     pub const CONDITION: Self = Self::named("condition");
     /// Comes to its end: the point stands for the place where a test broke off.
     pub const COMPLETION: Self = Self::named("completion");
+    /// Is done: the point stands for the line of a step that could not be done, while the rest of its test went on.
+    pub const STEP: Self = Self::named("step");
 
     /// A kind of its own: lower case, words joined by underscores.
     pub const fn named(word: &'static str) -> Self {
@@ -34,7 +36,7 @@ impl Criterion {
 
     /// Whether it is held against a number or a band, and not only found to hold.
     pub fn is_of_value(&self) -> bool {
-        *self != Self::CONDITION && *self != Self::COMPLETION
+        ![Self::CONDITION, Self::COMPLETION, Self::STEP].contains(self)
     }
 }
 

@@ -30,6 +30,9 @@ pub struct Observation {
     /// How what was charged was discharged, where it was.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub discharge: Option<Discharged>,
+    /// Whether anything stayed on at its end.
+    #[serde(skip_serializing_if = "crate::grading::is_false", default)]
+    pub stays_on: bool,
     /// What the times are uncertain by (k = 2) because the computer took a part in the timing.
     #[serde(
         rename = "host_timing_s",

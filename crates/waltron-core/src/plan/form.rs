@@ -186,6 +186,7 @@ impl PlanForm {
                 first: h.first.unwrap_or_default(),
                 before: h.before.unwrap_or_default(),
                 after: h.after.unwrap_or_default(),
+                ..Precautions::default()
             }),
             tests,
         })

@@ -1,6 +1,6 @@
 //! The connection sheet: which rig terminal goes to which asset terminal, and what to see to first.
 
-use crate::asset::{Asset, Element, Identity};
+use crate::asset::{Asset, Connected, Element, Identity};
 use crate::injection::capability::Capability;
 use crate::injection::program::{Condition, Program};
 use crate::plan::{Plan, Test};
@@ -214,8 +214,6 @@ impl Sheet {
 
     /// What to see to; `of_tests` besides, because of the tests.
     fn precautions(&mut self, site: Site<'_>, of_tests: &[String]) {
-        let ratings = &site.asset.ratings;
-        let ratio = |r: &Option<String>| r.as_ref().map_or_else(String::new, |r| format!(" ({r})"));
         let own = &site.plan.hookup;
         let mut before = own.first.clone();
         if self.wires.is_empty() {
@@ -225,40 +223,17 @@ impl Sheet {
             return;
         }
         before.push("Connect the rig's earth terminal first".to_owned());
-        let mut after = vec!["Take the connections off, the rig's earth terminal last".to_owned()];
         let emergency = site.capability.emergency_stop.as_ref().map(|s| s.signal.clone());
-        let is_relay = site.asset.own.is_none();
-        // What is no relay operates itself only.
-        let mut contacts = self.operated(site, emergency.as_ref());
-        contacts.retain(|_| is_relay);
-        if !contacts.is_empty() {
-            let names: Vec<&str> = contacts.iter().map(Name::as_str).collect();
-            before.push(format!(
-                "Isolate the tripping circuits: {} must not operate anything",
-                listed(&names)
-            ));
-        }
-        let mut put_back = Vec::new();
-        if let Some(family) = &site.asset.own {
-            let own = family.precautions(&self.connected(site));
-            before.splice(0..0, own.first);
-            before.extend(own.before);
-            put_back = own.after;
-        }
-        if is_relay && self.uses(Carries::Current) {
-            before.push(format!(
-                "Short the current transformers{} on their side, then open the relay's current circuits",
-                ratio(&ratings.ct)
-            ));
-            after.push("Close the relay's current circuits, then take the shorts off the current transformers".to_owned());
-        }
-        if is_relay && self.uses(Carries::Voltage) {
-            before.push(format!(
-                "Isolate the voltage transformers{}: nothing may be fed back to their primary side",
-                ratio(&ratings.vt)
-            ));
-            after.push("Connect the voltage transformers again".to_owned());
-        }
+        let connected = Connected {
+            names: self.connected(site),
+            currents: self.uses(Carries::Current),
+            voltages: self.uses(Carries::Voltage),
+            contacts: self.operated(site, emergency.as_ref()),
+            ratings: &site.asset.ratings,
+        };
+        let family = site.asset.own.precautions(&connected);
+        before.splice(0..0, family.first);
+        before.extend(family.before);
         for line in of_tests {
             if !before.contains(line) {
                 before.push(line.clone());
@@ -268,14 +243,11 @@ impl Sheet {
             before.push("Try the emergency stop once".to_owned());
         }
         before.extend(own.before.iter().cloned());
-        after.extend(put_back);
+        let mut after = family.after_first;
+        after.push("Take the connections off, the rig's earth terminal last".to_owned());
+        after.extend(family.after);
         after.extend(own.after.iter().cloned());
-        if !contacts.is_empty() {
-            // With its inputs back, a relay may trip at once: that must show before anything can.
-            after.push("Reset the relay's indications".to_owned());
-            after.push("See that none of its trip contacts is closed".to_owned());
-            after.push("Close the tripping circuits last".to_owned());
-        }
+        after.extend(family.last);
         (self.before, self.after) = (before, after);
     }
 
@@ -303,18 +275,6 @@ impl Sheet {
         }
         all.retain(|name| Some(name) != emergency);
         all
-    }
-}
-
-/// `a`, `a and b`, `a, b and c`.
-fn listed(names: &[&str]) -> String {
-    match names {
-        [first @ .., before, last] => {
-            let first: String = first.iter().map(|n| format!("{n}, ")).collect();
-            format!("{first}{before} and {last}")
-        }
-        [only] => (*only).to_owned(),
-        [] => String::new(),
     }
 }
 

@@ -4,9 +4,10 @@
 //! a clock or a file, so it is tested by feeding it observations, and a recorded run is graded
 //! again by feeding it the recorded ones.
 //!
-//! The order of calls: [`Procedure::next`]; after [`Action::Inject`] exactly one
+//! The order of calls: [`Procedure::take_over`]; [`Procedure::next`]; after [`Action::Inject`] exactly one
 //! [`Procedure::observe`], or [`Procedure::refuse`]; after [`Action::Ask`] exactly one [`Procedure::answer`]; until
-//! [`Action::Done`].
+//! [`Action::Done`]. Where [`Procedure::owed`] still names something then, or it ends early (skipped, stopped, the rig
+//! lost): [`Procedure::restore`], and [`Procedure::next`] until [`Action::Done`] once more.
 
 mod also;
 mod contact;
@@ -79,8 +80,31 @@ pub struct Question {
     pub wanted: Wanted,
 }
 
-/// What tests of a run hand on to later ones: numbers by name.
-pub type Carried = std::collections::BTreeMap<&'static str, f64>;
+/// What tests of a run hand on to later ones, and a run to the one that resumes it: numbers by name.
+pub type Carried = std::collections::BTreeMap<String, f64>;
+
+/// Something that was undone for a test, such as a function that was defeated, and must be put back whatever ends
+/// the test.
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub struct Owed {
+    /// What is to be done, as one sentence.
+    pub text: String,
+    /// How long it then takes, with nothing touched: the time that insulation stays earthed.
+    #[serde(
+        rename = "wait_s",
+        skip_serializing_if = "Option::is_none",
+        default,
+        with = "crate::quantity::edge::si_option"
+    )]
+    pub wait: Option<crate::quantity::Time>,
+}
+
+impl Owed {
+    /// Something that is over once it is done.
+    pub fn new(text: impl Into<String>) -> Self {
+        Self { text: text.into(), wait: None }
+    }
+}
 
 /// What is answered where a quantity is not known; also where nobody is asked.
 pub const UNKNOWN: &str = "unknown";
@@ -94,8 +118,14 @@ pub enum Wanted {
     Confirmation,
     /// That outputs may come on, or what must be seen to before they do: *yes*, or the run stops.
     Permission,
-    /// One of these.
-    Choice(Vec<String>),
+    /// One of several.
+    Choice {
+        /// The answers.
+        of: Vec<String>,
+        /// The answer where nobody is asked.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        default: Option<String>,
+    },
     /// A quantity.
     Quantity {
         /// What it measures, in words: `a resistance`.
@@ -133,12 +163,27 @@ impl Question {
         Self { text: text.into(), wanted: Wanted::Permission }
     }
 
-    /// The answer where nobody is asked: confirmed, the first choice, the default value, that it is not
+    /// One of several answers to choose; where nobody is asked there is none.
+    pub fn choose<T: ToString>(text: impl Into<String>, of: impl IntoIterator<Item = T>) -> Self {
+        let of = of.into_iter().map(|answer| answer.to_string()).collect();
+        Self { text: text.into(), wanted: Wanted::Choice { of, default: None } }
+    }
+
+    /// The same with an answer of a choice where nobody is asked.
+    #[must_use]
+    pub fn or_else(mut self, answer: &str) -> Self {
+        if let Wanted::Choice { default, .. } = &mut self.wanted {
+            *default = Some(answer.to_owned());
+        }
+        self
+    }
+
+    /// The answer where nobody is asked: confirmed, the default of a choice or a quantity, that it is not
     /// known. `None` where there is none.
     pub fn default_answer(&self) -> Option<Answer> {
         match &self.wanted {
             Wanted::Confirmation | Wanted::Permission => Some(Answer::Confirmed),
-            Wanted::Choice(choices) => choices.first().cloned().map(Answer::Text),
+            Wanted::Choice { default, .. } => default.clone().map(Answer::Text),
             Wanted::Quantity { default_si, may_be_unknown, .. } => {
                 let unknown = || may_be_unknown.then(|| Answer::Text(UNKNOWN.to_owned()));
                 default_si.map(Answer::Si).or_else(unknown)
@@ -162,7 +207,7 @@ pub enum Answer {
     Stop,
     /// What was sent or run did not work, for this reason.
     Failed(String),
-    /// Skip the rest of this test, for this reason.
+    /// Skip the rest of this test, for this reason; empty where it is asked for once outputs are off.
     Skip(String),
 }
 
@@ -250,6 +295,12 @@ pub trait Procedure {
         None
     }
 
+    /// Whether it has come past a place at which an earlier attempt went wrong: what stands there was done this
+    /// time, and nothing went wrong at it again. Asked after its last action, where it did not break off.
+    fn came_past(&self, place: &PlannedPoint) -> bool {
+        place.criterion == Criterion::COMPLETION
+    }
+
     /// Takes the outcome of an injection and returns the points it graded, possibly none yet.
     fn observe(&mut self, observation: &Observation) -> Vec<Finding>;
 
@@ -259,9 +310,27 @@ pub trait Procedure {
     /// Takes the attendant's answer.
     fn answer(&mut self, answer: Answer);
 
-    /// Takes what earlier tests of the run handed on, before its first action, and hands on what later ones
-    /// shall know, after its last. A run that is gone on with begins with nothing.
-    fn carry(&mut self, _carried: &mut Carried) {}
+    /// Takes what earlier tests handed on, also those of a run that is resumed; called once, before its first
+    /// action.
+    fn take_over(&mut self, _carried: &Carried) {}
+
+    /// Hands on what later tests, or the run that resumes this one, shall know as things stand: asked after every
+    /// observation and answer. Asked twice it hands on the same.
+    fn hand_on(&self, _carried: &mut Carried) {}
+
+    /// The same for an injection that was handed out and is not seen to its end: the worst that it may have done.
+    fn hand_on_if_cut(&self, carried: &mut Carried) {
+        self.hand_on(carried);
+    }
+
+    /// What it has undone and not put back, as things stand; asked after every action.
+    fn owed(&self) -> Vec<Owed> {
+        Vec::new()
+    }
+
+    /// Ends it early: from here on [`Procedure::next`] hands out only what puts back what was undone, until
+    /// [`Action::Done`]. Nothing is injected any more. Called however a test ended, also after its last action.
+    fn restore(&mut self) {}
 
     /// Whether every injection stands alone, beginning and ending with outputs off, so that single
     /// points can be chosen, and a broken-off test goes on where it was.

@@ -6,10 +6,10 @@ use crate::asset::readback::{Difference, ReadSetting};
 use crate::clearance::duty::Warm;
 use crate::grading::{Grade, Rule, Summary, Verdict, is_false};
 use crate::injection::capability::ParameterValue;
-use crate::injection::observation::Observation;
+use crate::injection::observation::{Discharged, Observation};
 use crate::injection::program::Program;
 use crate::plan::hookup::Sheet;
-use crate::procedure::{Answer, Question};
+use crate::procedure::{Answer, Carried, Owed, Question};
 use crate::quantity::Time;
 use crate::quantity::edge;
 use crate::text::document::Source;
@@ -44,6 +44,21 @@ pub enum Event {
         /// To what.
         value: ParameterValue,
     },
+    /// A program is about to be put out: in the record before it is, so that what a run that was cut did to its asset
+    /// is never less than what stands here.
+    Begun(Begun),
+    /// What later tests, and the run that resumes this one, shall know, as things stand now.
+    HandedOn {
+        /// All of it.
+        carried: Carried,
+    },
+    /// What is undone at present, and must be put back whatever ends the test.
+    ToRestore {
+        /// All of it; none once it is put back.
+        owed: Vec<Owed>,
+    },
+    /// What was charged is discharged, with outputs off.
+    Discharged(Discharged),
     /// A program was played.
     Observed {
         /// The test it belongs to.
@@ -121,6 +136,64 @@ pub enum Event {
     Sealed {},
     /// The last line of a run that came to its end in order, but for its seal.
     RunEnded(RunEnded),
+}
+
+/// An injection before it is made.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Begun {
+    /// The test it belongs to.
+    pub test: Name,
+    /// The ids of the points that it serves, as far as they are known.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub points: Vec<String>,
+    /// Where the leads are.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub connection: Option<Name>,
+    /// The most that each output puts out.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub outputs: Vec<Most>,
+    /// The longest that it may take.
+    #[serde(
+        rename = "longest_s",
+        skip_serializing_if = "Option::is_none",
+        default,
+        with = "edge::si_option"
+    )]
+    pub longest: Option<Time>,
+    /// How warm the asset's inputs are afterwards at most.
+    #[serde(skip_serializing_if = "Warm::is_cold", default)]
+    pub warm: Warm,
+    /// What the run that resumes this one shall know where the injection is not seen to its end.
+    #[serde(skip_serializing_if = "Carried::is_empty", default)]
+    pub if_cut: Carried,
+}
+
+/// The most that an output puts out, as true RMS value.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Most {
+    /// The output.
+    pub output: Name,
+    /// In A, where it is a current.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub current_a: Option<f64>,
+    /// In V, where it is a voltage.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub voltage_v: Option<f64>,
+}
+
+impl Most {
+    /// The most of every output that a program uses.
+    pub fn of(program: &Program) -> Vec<Self> {
+        let maxima = program.maxima().into_iter();
+        let one = |(output, si, is_current): (Name, f64, bool)| {
+            let [current_a, voltage_v] = match is_current {
+                true => [Some(si), None],
+                false => [None, Some(si)],
+            };
+            Self { output, current_a, voltage_v }
+        };
+        maxima.map(one).collect()
+    }
 }
 
 /// Everything a run depends on, so that its record stands alone.

@@ -15,7 +15,9 @@ mod run;
 mod tally;
 
 pub use chain::{Chain, FORMAT, Line, ReadError, Reading, read};
-pub use event::{Change, Continued, Event, FileCopy, GradedAgain, Outcome, RunEnded, RunStarted};
+pub use event::{
+    Begun, Change, Continued, Event, FileCopy, GradedAgain, Most, Outcome, RunEnded, RunStarted,
+};
 pub use head::{first_break, kind_of};
 pub use kept::{Kept, digest};
 pub use progress::{Chosen, Progress};

@@ -7,8 +7,9 @@ use super::event::{Continued, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
 use crate::clearance::duty::Warm;
-use crate::grading::{Criterion, PointId, Verdict};
+use crate::grading::{PointId, Verdict};
 use crate::plan::selection::Selection;
+use crate::procedure::{Carried, Owed};
 use crate::quantity::Time;
 use crate::text::name::Name;
 use serde::Deserialize;
@@ -33,6 +34,10 @@ pub struct Progress {
     pub warm: Warm,
     /// Time that outputs stayed off since, for the asset to cool.
     pub cooled: Time,
+    /// What its tests have handed on.
+    pub carried: Carried,
+    /// What it has undone and not put back.
+    pub owed: Vec<Owed>,
     /// When the last event was written, RFC 3339.
     pub last_at: String,
     /// Whether its last event is a run's end.
@@ -91,6 +96,23 @@ struct Left {
     warm: Warm,
 }
 
+/// What an injection may have done that was not seen to its end.
+#[derive(Deserialize)]
+struct IfCut {
+    #[serde(default)]
+    if_cut: Carried,
+}
+
+#[derive(Deserialize)]
+struct HandedOn {
+    carried: Carried,
+}
+
+#[derive(Deserialize)]
+struct ToRestore {
+    owed: Vec<Owed>,
+}
+
 #[derive(Deserialize)]
 struct Rested {
     #[serde(rename = "time_s", with = "crate::quantity::edge::si")]
@@ -145,12 +167,15 @@ impl Progress {
             tally: Tally::default(),
             warm: Warm::default(),
             cooled: Time::default(),
+            carried: Carried::new(),
+            owed: Vec::new(),
             last_at: head.at.into_owned(),
             is_closed: false,
             ended: HashMap::new(),
             phases: vec![Phase { line: 1, wanted }],
         };
-        let mut last_observed: Option<&[u8]> = None;
+        // The last line that tells how warm it was left, and an injection that was not seen to its end.
+        let (mut left, mut cut): (Option<&[u8]>, Option<&[u8]>) = (None, None);
         for (at, line, is_last) in all {
             let number = progress.lines as usize + 1;
             // What ends the file may have been cut off: it is read whole.
@@ -158,9 +183,21 @@ impl Progress {
             match read {
                 Ok(head) => {
                     progress.lines += 1;
-                    if head.event == "observed" {
-                        last_observed = Some(line);
-                        progress.cooled = Time::default();
+                    match &*head.event {
+                        "begun" => {
+                            (left, cut) = (Some(line), Some(line));
+                            progress.cooled = Time::default();
+                        }
+                        "observed" => {
+                            (left, cut) = (Some(line), None);
+                            progress.cooled = Time::default();
+                        }
+                        // What is handed on from there on knows of it.
+                        "handed-on" => cut = None,
+                        "continued" => {
+                            progress.take_cut(cut.take()).map_err(|e| bad(number, &e))?
+                        }
+                        _ => {}
                     }
                     progress.take(head, line).map_err(|e| bad(number, &e))?;
                 }
@@ -169,11 +206,23 @@ impl Progress {
             }
             (progress.whole_bytes, progress.last_line) = (at + line.len(), at);
         }
-        if let Some(line) = last_observed {
+        progress.take_cut(cut).map_err(|e| bad(0, &e))?;
+        if let Some(line) = left {
             let Left { warm } = serde_json::from_slice(line).map_err(|e| bad(0, &e))?;
             progress.warm = warm;
         }
         Ok(progress)
+    }
+
+    /// Takes the worst of an injection that was not seen to its end.
+    fn take_cut(&mut self, line: Option<&[u8]>) -> Result<(), serde_json::Error> {
+        if let Some(line) = line {
+            let IfCut { if_cut } = serde_json::from_slice(line)?;
+            if !if_cut.is_empty() {
+                self.carried = if_cut;
+            }
+        }
+        Ok(())
     }
 
     fn take(&mut self, head: Head<'_>, line: &[u8]) -> Result<(), serde_json::Error> {
@@ -193,9 +242,17 @@ impl Progress {
                     test: &test,
                     verdict,
                     skipped: head.skipped,
-                    is_completion: head.criterion == Some(Criterion::COMPLETION),
+                    criterion: head.criterion,
                 };
                 self.tally.note_at(&noted, n);
+            }
+            ("handed-on", ..) => {
+                let HandedOn { carried } = serde_json::from_slice(line)?;
+                self.carried = carried;
+            }
+            ("to-restore", ..) => {
+                let ToRestore { owed } = serde_json::from_slice(line)?;
+                self.owed = owed;
             }
             ("rested", ..) => {
                 let Rested { time } = serde_json::from_slice(line)?;

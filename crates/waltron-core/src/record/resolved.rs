@@ -59,7 +59,7 @@ impl Resolved {
                 add(id, &format!("tolerance.{of}"), tolerance.to_string());
             }
         }
-        for (name, value) in asset.own.iter().flat_map(|own| own.words()) {
+        for (name, value) in asset.own.words() {
             all.push(ReadSetting { name: name.into(), value });
         }
         Self { identity: asset.identity.clone(), settings: all }

@@ -1,6 +1,7 @@
 //! What counts of a record: the latest attempt of each point.
 
 use crate::grading::{Criterion, Grade, PointId, Summary, Verdict};
+use crate::procedure::PlannedPoint;
 use crate::text::name::Name;
 use std::collections::HashMap;
 
@@ -10,8 +11,8 @@ struct Latest {
     verdict: Verdict,
     /// Whether the attendant left it out.
     skipped: bool,
-    /// The test that broke off at this place, where the point stands for that.
-    broken_off: Option<String>,
+    /// The test and what its point stands for, where that is a place at which something went wrong.
+    place: Option<(String, Criterion)>,
     /// The record's line, where it was read from one.
     line: u64,
     /// Whether its test has begun anew since, so that it counts no longer.
@@ -34,7 +35,7 @@ pub(super) struct Noted<'a> {
     pub(super) test: &'a str,
     pub(super) verdict: Verdict,
     pub(super) skipped: bool,
-    pub(super) is_completion: bool,
+    pub(super) criterion: Option<Criterion>,
 }
 
 impl Tally {
@@ -45,7 +46,7 @@ impl Tally {
             test: grade.point.test.as_str(),
             verdict: grade.verdict,
             skipped: grade.skipped,
-            is_completion: grade.criterion == Criterion::COMPLETION,
+            criterion: Some(grade.criterion.clone()),
         };
         self.note_at(&noted, 0)
     }
@@ -55,14 +56,16 @@ impl Tally {
         if noted.verdict != Verdict::Pass {
             self.tests.entry(noted.id.to_owned()).or_insert_with(|| noted.test.to_owned());
         }
-        let broken_off = noted.is_completion.then(|| noted.test.to_owned());
+        let is_place = |c: &&Criterion| [Criterion::COMPLETION, Criterion::STEP].contains(*c);
+        let place = noted.criterion.as_ref().filter(is_place);
+        let place = place.map(|criterion| (noted.test.to_owned(), criterion.clone()));
         let (verdict, skipped) = (noted.verdict, noted.skipped);
         if let Some(known) = self.latest.get_mut(noted.id) {
             let attempt = known.attempt + 1;
-            *known = Latest { attempt, verdict, skipped, broken_off, line, withdrawn: false };
+            *known = Latest { attempt, verdict, skipped, place, line, withdrawn: false };
             return attempt;
         }
-        let latest = Latest { attempt: 1, verdict, skipped, broken_off, line, withdrawn: false };
+        let latest = Latest { attempt: 1, verdict, skipped, place, line, withdrawn: false };
         self.latest.insert(noted.id.to_owned(), latest);
         1
     }
@@ -121,22 +124,22 @@ impl Tally {
         self.counting(id).is_some_and(|latest| latest.skipped)
     }
 
-    /// The places where earlier attempts of a test broke off, and that it has not come past since.
-    pub fn broken_off(&self, test: &str) -> Vec<PointId> {
-        let open = self.latest.iter().filter(|(_, latest)| {
-            !latest.withdrawn
-                && latest.broken_off.as_deref() == Some(test)
-                && latest.verdict != Verdict::Pass
-        });
-        let mut points: Vec<PointId> = open
-            .map(|(id, _)| PointId {
-                id: id.clone(),
-                test: test.into(),
-                element: None,
-                fault_loop: None,
+    /// The places of a test at which something went wrong and that did not pass since, each with what its
+    /// point stands for: [`Criterion::COMPLETION`] or [`Criterion::STEP`].
+    pub fn places(&self, test: &str) -> Vec<PlannedPoint> {
+        let open = self
+            .latest
+            .iter()
+            .filter(|(_, latest)| !latest.withdrawn && latest.verdict != Verdict::Pass);
+        let mut points: Vec<PlannedPoint> = open
+            .filter_map(|(id, latest)| {
+                let (of, criterion) = latest.place.as_ref().filter(|(of, _)| of == test)?;
+                let (id, test) = (id.clone(), of.as_str().into());
+                let point = PointId { id, test, element: None, fault_loop: None };
+                Some(PlannedPoint::certain(point, criterion.clone()))
             })
             .collect();
-        points.sort_by(|a, b| a.id.cmp(&b.id));
+        points.sort_by(|a, b| a.point.id.cmp(&b.point.id));
         points
     }
 

@@ -4,6 +4,7 @@ mod element;
 mod ratings;
 mod tolerance;
 
+use crate::family::{Relay, Supply};
 use crate::overcurrent::Tolerances;
 use element::ElementForm;
 use ratings::RatingsForm;
@@ -12,7 +13,7 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 use tolerance::ToleranceForm;
 use waltron_core::asset::IdentityForm;
-use waltron_core::asset::{Asset, Element};
+use waltron_core::asset::{Asset, Element, Own};
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Ratio, amperes, seconds};
 use waltron_core::text::document::{
@@ -115,7 +116,11 @@ impl AssetForm {
         }
         let terminals = self.terminals.unwrap_or_default().into_iter();
         let terminals = terminals.map(|(key, at)| (key.as_str().into(), at)).collect();
+        let own = match kind {
+            Kind::Relay => Own::new(Relay),
+            Kind::Supply => Own::new(Supply),
+        };
         let kind = kind.word();
-        Some(Asset { kind, identity, ratings, elements, terminals, assumed, own: None })
+        Some(Asset { kind, identity, ratings, elements, terminals, assumed, own })
     }
 }

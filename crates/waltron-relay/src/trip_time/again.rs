@@ -3,11 +3,10 @@
 use super::{FAULT, Level, Shot, TripTimeSettings, body};
 use crate::setup::{switched_off, tested};
 use std::sync::Arc;
-use waltron_core::grading::{Finding, PointId, Verdict};
+use waltron_core::grading::{Finding, PointId};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Profile, Program};
 use waltron_core::procedure::Bench;
-use waltron_core::quantity::text;
 
 /// Grades by other settings what was measured of a point: its current is the one that was put out,
 /// whatever multiple of the pickup it is now.
@@ -32,18 +31,5 @@ pub(crate) fn grade_again(
     if let Some(why) = switched_off(&element).or_else(|| shot.body.ambiguous.clone()) {
         return Ok(shot.not_tested(&why));
     }
-    let mut grade = shot.grade_of(program, observation, &element.trip, bench.capability);
-    // What was not seen proves no more than the time that it was waited for.
-    let hold = |program: &Program| {
-        program.position(FAULT).and_then(|i| program.segments.get(i)?.longest())
-    };
-    if let (Some(waited), Some(needed)) = (hold(program), hold(&shot.body.program))
-        && grade.verdict == Verdict::Pass
-        && grade.measured.is_empty()
-        && waited < needed * 0.999
-    {
-        grade.verdict = Verdict::Inconclusive;
-        grade.reason = format!("waited {} only, {} are needed", text(waited), text(needed));
-    }
-    Ok(grade)
+    Ok(shot.grade_of(program, observation, &element.trip, bench.capability))
 }

@@ -17,7 +17,8 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment, Stop};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
-    Action, Answer, Bench, Injection, Planned, PlannedPoint, Procedure, Question, SetupError,
+    Action, Answer, Bench, Carried, Injection, Planned, PlannedPoint, Procedure, Question,
+    SetupError,
 };
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
@@ -97,6 +98,8 @@ struct Body {
     program: Arc<Program>,
     /// Why the element cannot be told from what else closes the contact, if so.
     ambiguous: Option<String>,
+    /// How long must be waited for it to be told that nothing operates.
+    needed: Time,
     /// How far the accuracy of the current (k = 2) moves the expected time along the curve.
     slope: Time,
 }
@@ -198,7 +201,8 @@ fn body(
         };
         overtaken_by = rivals.iter().find(first).map(|(id, _)| id.clone());
     }
-    let wait = wait(settings, element, &band, current, asset);
+    let needed = needed(element, &band);
+    let wait = wait(settings, needed, &band, current, asset);
     if !settings.of_contact {
         // Up to when an operation is the element's own, or any operation counts against it.
         let until = own.latest.unwrap_or(wait);
@@ -216,6 +220,7 @@ fn body(
     let mut segments = vec![Segment::hold("rest", Stimulus::off(), rest)];
     if let Some(load) = settings.prefault {
         let balanced = Stimulus::phase_currents(FaultLoop::ABC.currents(load), frequency);
+        healthy(load, &balanced, &element.trip, asset)?;
         segments.push(Segment::hold("pre-fault", balanced, settings.prefault_time));
     }
     let share = capability.share_of(&fault, Dimension::CURRENT).unwrap_or(0.0);
@@ -232,7 +237,7 @@ fn body(
     );
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
     let program = Arc::new(Program::of(segments));
-    Ok(Body { stimulus, band, overtaken_by, program, ambiguous, slope })
+    Ok(Body { stimulus, band, overtaken_by, program, ambiguous, needed, slope })
 }
 
 /// A time as a person would write it: three digits, and no less.
@@ -245,18 +250,11 @@ fn round_up(time: Time) -> Time {
     }
 }
 
-/// How long to wait for the contact before giving up.
-fn wait(
-    settings: &TripTimeSettings,
-    element: &Element<Overcurrent>,
-    band: &Acceptance,
-    current: Current,
-    asset: &Asset,
-) -> Time {
-    let wanted = match band {
+/// How long must be waited for the contact: less would not tell that nothing operates.
+fn needed(element: &Element<Overcurrent>, band: &Acceptance) -> Time {
+    round_up(match band {
         // Well past the latest time, so that a slow trip is measured rather than missed.
         Acceptance { latest: Some(latest), .. } => *latest * 1.5 + seconds(1.0),
-        _ if settings.wait.is_some() => settings.wait.unwrap_or_default(),
         // Nothing is required, operation is allowed: long enough to see it if it comes as expected.
         // However long that is: one that comes too early must be seen.
         Acceptance { expected: Some(expected), .. } => (*expected * 1.5).max(seconds(1.0)),
@@ -267,8 +265,21 @@ fn wait(
             .operate_time(1.2_f64.max(element.characteristic.operates_from()))
             .map_or(seconds(1.0), |t| (t * 1.2).max(seconds(1.0)))
             .min(seconds(LONGEST_DERIVED_WAIT_S)),
+    })
+}
+
+/// How long to wait for the contact before giving up.
+fn wait(
+    settings: &TripTimeSettings,
+    needed: Time,
+    band: &Acceptance,
+    current: Current,
+    asset: &Asset,
+) -> Time {
+    let wanted = match (settings.wait, band.latest) {
+        (Some(wait), None) => wait,
+        _ => needed,
     };
-    let wanted = if settings.wait.is_some() { wanted } else { round_up(wanted) };
     // A high current may not be held that long; never shorter than what the verdict needs.
     match (asset.ratings.currents.longest(current), band.latest) {
         (Longest::For(allowed), Some(latest)) if wanted > allowed => {
@@ -277,6 +288,25 @@ fn wait(
         (Longest::For(allowed), None) => wanted.min(allowed * 0.999),
         _ => wanted,
     }
+}
+
+/// A healthy state in which something operates already, or begins to count, is none.
+fn healthy(load: Current, out: &Stimulus, trip: &Name, asset: &Asset) -> Result<(), SetupError> {
+    let counts = |band: Acceptance| band.expected.is_some() || band.earliest.is_some();
+    match asset.tripping(trip).find(|element| counts(element.required(out))) {
+        None => Ok(()),
+        Some(element) => Err(SetupError::Unknown(format!(
+            "the pre-fault of {} may start {}, whose setting is {}: its time would count from there; give a lower `prefault`",
+            text(load),
+            element.id,
+            element.setting()
+        ))),
+    }
+}
+
+/// Under which name it is handed on that a contact may have latched.
+fn latched(trip: &Name) -> String {
+    format!("relay latched {trip}")
 }
 
 impl Procedure for TripTime {
@@ -337,8 +367,9 @@ impl Procedure for TripTime {
             );
         }
         match self.shots.get(self.at) {
+            // Whatever latched spoils the first point of the next test as well.
+            _ if self.reset_due => Action::Ask(Question::confirm("Reset the relay")),
             None => Action::Done,
-            Some(_) if self.reset_due => Action::Ask(Question::confirm("Reset the relay")),
             Some(shot) if shot.body.ambiguous.is_some() => {
                 let why = shot.body.ambiguous.clone().unwrap_or_default();
                 let found = shot.not_tested(&why);
@@ -375,6 +406,23 @@ impl Procedure for TripTime {
 
     fn answer(&mut self, _answer: Answer) {
         self.reset_due = false;
+    }
+
+    fn take_over(&mut self, carried: &Carried) {
+        let is_latched = carried.get(&latched(&self.trip)).is_some_and(|is| *is != 0.0);
+        self.reset_due |= self.ask_reset && is_latched && !self.shots.is_empty();
+    }
+
+    fn hand_on(&self, carried: &mut Carried) {
+        if self.ask_reset {
+            carried.insert(latched(&self.trip), f64::from(u8::from(self.reset_due)));
+        }
+    }
+
+    fn hand_on_if_cut(&self, carried: &mut Carried) {
+        if self.ask_reset {
+            carried.insert(latched(&self.trip), 1.0);
+        }
     }
 
     fn stands_alone(&self) -> bool {

@@ -10,7 +10,7 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::seen_trip;
 use waltron_core::quantity::fault_loop::FaultLoop;
-use waltron_core::quantity::{Current, Measure, seconds};
+use waltron_core::quantity::{Current, Measure, seconds, text};
 use waltron_core::text::name::Name;
 
 impl Shot {
@@ -77,6 +77,16 @@ impl Shot {
                 }
                 Err(judged) => (None, judged),
             },
+        };
+        // What was not seen proves no more than the time that it was waited for.
+        let waited = fault.map_or(seconds(0.0), |fault| fault.end - fault.start);
+        let judged = match judged.verdict {
+            Verdict::Pass if measured.is_none() && waited < self.body.needed * 0.999 => {
+                let (waited, needed) = (text(waited), text(self.body.needed));
+                let why = format!("waited {waited} only, {needed} are needed: a longer `wait`");
+                Judgement::new(Verdict::Inconclusive, why)
+            }
+            _ => judged,
         };
         let mut reason = judged.reason;
         if let Some(other) = &self.body.overtaken_by {

@@ -15,7 +15,7 @@ use waltron_core::injection::capability::{
 };
 use waltron_core::injection::measuring::Meter;
 use waltron_core::quantity::tolerance::Tolerance;
-use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds};
+use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use waltron_core::text::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, ToleranceText, load,
@@ -84,6 +84,8 @@ struct HeadForm {
     /// Whether it takes its leads from one place of the asset to another by itself; somebody does it if
     /// not given.
     switches_leads: Option<bool>,
+    /// Whether it earths by itself what its direct voltage has charged; somebody does it if not given.
+    earths: Option<bool>,
     /// When what it has charged counts as discharged: the current that flows on, such as
     /// `{ meter = "winding current", below = "20 mA" }`. Outputs that go off are followed by that.
     discharge: Option<Spannable<DischargeForm>>,
@@ -91,6 +93,9 @@ struct HeadForm {
     /// notices a broken wire.
     emergency_stop_by: Option<StopsBy>,
 }
+
+/// The most that may still flow of what counts as discharged, in A: a circuit of 100 H holds half a joule of it.
+const MOST_DISCHARGED_A: f64 = 0.1;
 
 /// When what a rig has charged counts as discharged.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -408,6 +413,14 @@ impl RigForm {
                     problems.push(Problem::new(of.meter.span(), message));
                 }
                 let below_a = of.below.positive(problems)?.si();
+                if below_a > MOST_DISCHARGED_A {
+                    let message = format!(
+                        "{} still flowing is not discharged: {} at most",
+                        text(Current::from_si(below_a)),
+                        text(Current::from_si(MOST_DISCHARGED_A))
+                    );
+                    problems.push(Problem::new(of.below.span(), message));
+                }
                 Some(Discharge { meter: of.meter.as_str().into(), below_a })
             }
         };
@@ -437,6 +450,7 @@ impl RigForm {
                 emergency_stop,
                 discharge,
                 switches_leads: head.switches_leads.unwrap_or(false),
+                earths: head.earths.unwrap_or(false),
             },
         })
     }

@@ -21,7 +21,7 @@ use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
 use waltron_core::injection::capability::{Capability, ParameterKind, ParameterValue};
 use waltron_core::injection::measuring::{Lack, Probe, Reading};
-use waltron_core::injection::observation::Observation;
+use waltron_core::injection::observation::{Discharged, Observation};
 use waltron_core::injection::program::{Condition, Program, Stand};
 use waltron_core::plan::selection::is_like;
 use waltron_core::procedure::{Answer, Question};
@@ -276,8 +276,28 @@ impl Attendant for Watching<'_> {
         self.attendant.moves(to);
     }
 
+    fn reason(&mut self) -> Option<String> {
+        self.attendant.reason()
+    }
+
+    fn goes_off(&mut self) {
+        self.attendant.goes_off();
+    }
+
+    fn begins(&mut self, stage: &str) {
+        self.attendant.begins(stage);
+    }
+
     fn drains(&mut self) {
         self.attendant.drains();
+    }
+
+    fn discharged(&mut self, after: Time) {
+        self.attendant.discharged(after);
+    }
+
+    fn abandons(&self) -> bool {
+        self.attendant.abandons()
     }
 
     fn is_watching(&self) -> bool {
@@ -445,5 +465,9 @@ impl Rig for WithInstruments {
 
     fn off(&mut self) -> Result<(), RigError> {
         self.base.off()
+    }
+
+    fn discharge(&mut self, attendant: &mut dyn Attendant) -> Result<Option<Discharged>, RigError> {
+        self.base.discharge(attendant)
     }
 }

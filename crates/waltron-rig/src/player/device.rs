@@ -38,6 +38,12 @@ pub(crate) trait Device {
 
     /// Switches everything off, switches open.
     fn off(&mut self);
+
+    /// Whether something direct was put out and is not known to be discharged since.
+    fn is_charged(&self) -> bool;
+
+    /// Notes that something may be charged from now on, or that nothing is any more.
+    fn note_charged(&mut self, is_charged: bool);
 }
 
 /// Where and when something is measured.

@@ -4,7 +4,6 @@ use super::Player;
 use crate::attendant::{Attendant, Present};
 use waltron_core::injection::measuring::{Probe, Property};
 use waltron_core::injection::observation::Discharged;
-use waltron_core::injection::program::{Profile, Program};
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Dimension, Time, seconds};
 
@@ -14,7 +13,7 @@ const STEPS_S: [f64; 2] = [0.02, 1.0];
 /// After so long it is told that it does not go; in s.
 pub(crate) const MOST_S: f64 = 6.0 * 3600.0;
 
-/// Who may watch, and cannot stop it.
+/// Who may watch, and cannot stop it but by leaving.
 struct Deaf<'a>(&'a mut dyn Attendant);
 
 impl Attendant for Deaf<'_> {
@@ -31,30 +30,20 @@ impl Attendant for Deaf<'_> {
     }
 
     fn wants_to_stop(&self) -> bool {
-        false
+        self.0.abandons()
     }
 }
 
-/// Whether a program can charge anything: it puts out something direct.
-fn charges(program: &Program) -> bool {
-    program.segments.iter().any(|segment| match &segment.profile {
-        Profile::Hold(out) => {
-            let currents = out.currents.iter().any(|d| d.dc.is_some());
-            currents || out.voltages.iter().any(|d| d.dc.is_some())
-        }
-        _ => true,
-    })
-}
-
 impl Player<'_> {
-    /// Lets time pass with outputs off until nothing is charged; `None` where nothing can be.
-    pub(super) fn drain(&mut self, program: &Program) -> Option<Discharged> {
-        if charges(program) { self.drain_all(seconds(MOST_S)) } else { None }
+    /// Lets time pass with outputs off until nothing is charged, whatever charged it; `None` where nothing is, or
+    /// the rig watches nothing.
+    pub(super) fn drain(&mut self) -> Option<Discharged> {
+        if self.device.is_charged() { self.drain_all(seconds(MOST_S)) } else { None }
     }
 
     /// The same, whatever was put out before, and for so long at most.
     pub(crate) fn drain_all(&mut self, most: Time) -> Option<Discharged> {
-        let discharge = self.capability.discharge.clone()?;
+        let discharge = self.discharge.clone()?;
         let probe = Probe {
             of: discharge.meter.as_str().into(),
             what: Property::Dc,
@@ -76,10 +65,11 @@ impl Player<'_> {
                 left = Some(value.abs());
                 if value.abs() <= discharge.below_a {
                     let time = self.now - start;
+                    self.device.note_charged(false);
                     return Some(Discharged { time, left_a: left, is_done: true });
                 }
             }
-            if self.now - start >= most {
+            if self.now - start >= most || self.attendant.abandons() {
                 return Some(Discharged { time: self.now - start, left_a: left, is_done: false });
             }
             if !is_told && left.is_some() {

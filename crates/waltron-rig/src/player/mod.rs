@@ -16,12 +16,12 @@ use crate::attendant::Attendant;
 use crate::rig::RigError;
 use debounce::Debounce;
 pub(crate) use levels::levels;
-use waltron_core::injection::capability::Capability;
+use waltron_core::injection::capability::{Capability, Discharge};
 use waltron_core::injection::measuring::{
     Capture, Captured, CapturedTrack, Part, Place, Probe, Reading, When,
 };
 use waltron_core::injection::observation::{Edge, Ended, Observation, OffAt, Span};
-use waltron_core::injection::program::{Finish, Program, Segment, Then};
+use waltron_core::injection::program::{Finish, Profile, Program, Segment, Then};
 use waltron_core::injection::waveform::{next_zeros, pieces, settled};
 use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::text::name::Name;
@@ -45,6 +45,10 @@ pub(crate) struct Player<'a> {
     /// What is measured again and again in this segment: the next time, the time between, and what.
     regular: Vec<(Time, Time, Probe)>,
     readings: Vec<Reading>,
+    /// Whether something direct charges what the rig's own meter watches.
+    charges: bool,
+    /// How it is seen that nothing is charged any more: by the rig's own words, else by the program's.
+    discharge: Option<Discharge>,
 }
 
 impl<'a> Player<'a> {
@@ -70,6 +74,8 @@ impl<'a> Player<'a> {
             level_start: seconds(0.0),
             regular: Vec::new(),
             readings: Vec::new(),
+            charges: true,
+            discharge: capability.discharge.clone(),
         }
     }
 
@@ -78,6 +84,8 @@ impl<'a> Player<'a> {
     /// # Errors
     /// A segment that never ends; outputs are off then too.
     pub(crate) fn play(mut self, program: &Program) -> Result<Observation, RigError> {
+        self.charges = program.earth.is_none();
+        self.discharge = self.discharge.take().or_else(|| program.discharge.clone());
         let closed_at_start = self.contacts.closed();
         let mut observation = Observation { closed_at_start, ..Default::default() };
         for (index, segment) in program.segments.iter().enumerate() {
@@ -87,7 +95,7 @@ impl<'a> Player<'a> {
             let outcome = self.play_segment(index, &settled(segment, &so_far));
             if outcome.is_err() {
                 self.device.off();
-                self.drain(program);
+                self.drain();
             }
             let ended = outcome?;
             observation.segments.push(Span { start, end: self.now, ended });
@@ -122,9 +130,14 @@ impl<'a> Player<'a> {
             }
             _ => self.device.off(),
         }
-        let is_kept = program.finish == Finish::Keep && !observation.aborted() && !forced;
-        if !is_kept {
-            observation.discharge = self.drain(program);
+        // What keeps nothing on is off, whatever was on before it.
+        let keeps = program.finish == Finish::Keep && !observation.aborted() && !forced;
+        observation.stays_on = keeps && !self.device.out().is_off();
+        if keeps && !observation.stays_on {
+            self.device.off();
+        }
+        if !observation.stays_on {
+            observation.discharge = self.drain();
         }
         (observation.edges, observation.raw_edges) = self.contacts.into_edges();
         Ok(observation)
@@ -149,6 +162,10 @@ impl<'a> Player<'a> {
 
     fn begin_segment(&mut self, index: usize, segment: &Segment) {
         (self.segment, self.level, self.level_start) = (index, 0, self.now);
+        // What a recording holds is not looked through.
+        if self.charges && matches!(segment.profile, Profile::Playback(_)) {
+            self.device.note_charged(true);
+        }
         let regular = segment.reads.iter().filter_map(|r| match r.when {
             When::Every(time) => Some((self.now + time, time, r.probe.clone())),
             When::EachLevel => None,
@@ -185,6 +202,9 @@ impl<'a> Player<'a> {
             }
             if place.replace(level.place) != Some(level.place) {
                 (self.level, self.level_start) = (level.place.number, self.now);
+            }
+            if self.charges && level.stimulus.has_dc() {
+                self.device.note_charged(true);
             }
             self.device.put_out(self.now, level.stimulus);
             let end = level.lasts.map(|t| self.now + t);
@@ -234,7 +254,7 @@ impl<'a> Player<'a> {
                 self.read(&due.iter().collect::<Vec<_>>());
             }
             // What charges something passes in short steps: a stop finds it where it is.
-            let step = self.capability.discharge.as_ref().map(|_| self.now + seconds(STEP_S));
+            let step = self.discharge.as_ref().map(|_| self.now + seconds(STEP_S));
             let due = self.contacts.next_due();
             let moments = [end, watch.wake(self.now), due, self.next_reading(), step];
             // Every level or its segment is bounded, so there is always a moment.

@@ -3,19 +3,15 @@
 use super::{Halt, Runner};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Stand};
-use waltron_core::procedure::{Answer, Question};
-use waltron_core::record::Event;
+use waltron_core::procedure::{Answer, Owed, Question};
+use waltron_core::text::name::Name;
 
 impl Runner<'_> {
     /// Asks for something to be done with outputs off; why it was not.
     fn have_done(&mut self, text: String) -> Result<Option<String>, Halt> {
         // Whoever takes leads off or moves a switch must not do it under voltage.
         self.off()?;
-        let question = Question::confirm(text);
-        self.emit(&Event::Asked(question.clone()))?;
-        let answer = self.attendant.ask(&question);
-        self.emit(&Event::Answered { answer: answer.clone() })?;
-        match answer {
+        match self.ask(&Question::confirm(text))? {
             Answer::Stop => Err(Halt::Stopped),
             Answer::Skip(reason) => Ok(Some(reason)),
             _ => Ok(None),
@@ -25,7 +21,9 @@ impl Runner<'_> {
     /// Has the leads taken to where a program wants them, by somebody where the rig does not do it
     /// itself; returns why they were not.
     pub(super) fn lead(&mut self, program: &Program) -> Result<Option<String>, Halt> {
-        if self.leads == program.connection {
+        // What puts nothing out, and says nothing of its leads, is done wherever they are.
+        let is_anywhere = program.connection.is_none() && !program.puts_out();
+        if self.leads == program.connection || is_anywhere {
             return Ok(None);
         }
         if self.rig.capability().switches_leads {
@@ -40,10 +38,21 @@ impl Runner<'_> {
             Some(place) => place.to_string(),
             None => "where the connection sheet has them".to_owned(),
         };
-        let text = format!("Take the leads to {to}; outputs are off");
+        let short = program.shorts.as_ref().map(take_off);
+        // The one that is taken off is gone only once somebody says so.
+        let before = self.short.clone().filter(|before| Some(before) != short.as_ref());
+        let also = match &before {
+            Some(before) => format!(", and {}", lower(&before.text)),
+            None => String::new(),
+        };
+        if short.is_some() && before.is_none() {
+            self.owes_short(short.clone())?;
+        }
+        let text = format!("Take the leads to {to}{also}; outputs are off");
         if let Some(reason) = self.have_done(text)? {
             return Ok(Some(format!("the leads were not taken to {to}: {reason}")));
         }
+        self.owes_short(short)?;
         self.leads.clone_from(&program.connection);
         Ok(None)
     }
@@ -78,4 +87,15 @@ impl Runner<'_> {
             self.note_stand(stand);
         }
     }
+}
+
+/// What takes straps off again.
+fn take_off(what: &Name) -> Owed {
+    Owed::new(format!("Take the short off {what}"))
+}
+
+/// A sentence as the second half of another one.
+fn lower(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |first| first.to_lowercase().chain(chars).collect())
 }

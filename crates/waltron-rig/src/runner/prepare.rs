@@ -236,6 +236,13 @@ impl Prepared {
         for (id, procedure) in &mut self.tests {
             if procedure.stands_alone() {
                 procedure.retain(&wants_point);
+                // What is left says itself what it needs: steps that grade nothing are among it.
+                let left = procedure.planned().into_iter();
+                let left: Vec<_> = left.map(|p| (id.clone(), p)).collect();
+                let at = self.planned.iter().position(|(test, _)| test == id);
+                let at = at.unwrap_or(self.planned.len());
+                self.planned.retain(|(test, _)| test != id);
+                self.planned.splice(at..at, left);
                 continue;
             }
             let of_test = self.planned.iter().filter(|(test, _)| test == id);
@@ -249,17 +256,22 @@ impl Prepared {
             }
         }
         let wanted = |p: &PlannedPoint| wants_point(&p.point);
-        self.planned
-            .retain(|(id, planned)| whole.contains(id) || planned.points.iter().any(wanted));
-        let left: HashSet<&Name> = self.planned.iter().map(|(id, _)| id).collect();
-        self.tests.retain(
-            |(id, p)| if p.stands_alone() { left.contains(id) } else { whole.contains(id) },
-        );
+        let some = |(_, planned): &&(Name, Planned)| planned.points.iter().any(wanted);
+        whole.extend(self.planned.iter().filter(some).map(|(id, _)| id.clone()));
+        self.planned.retain(|(id, _)| whole.contains(id));
+        self.tests.retain(|(id, _)| whole.contains(id));
     }
 
     /// Whether nothing is left to be done.
     pub fn is_empty(&self) -> bool {
         self.tests.is_empty()
+    }
+
+    /// All that is left, for choosing the same again.
+    pub fn chosen(&self) -> Chosen {
+        let points = self.points().map(|p| p.id.clone()).collect();
+        let tests = self.tests.iter().map(|(id, _)| id.to_string()).collect();
+        Chosen::Graded { points, tests }
     }
 
     /// The ids of all points, in order.

@@ -7,7 +7,7 @@ mod link;
 
 pub use link::Link;
 
-use crate::attendant::Attendant;
+use crate::attendant::{Attendant, Unattended};
 use crate::description::Description;
 use crate::live::Live;
 use crate::player::wait;
@@ -21,9 +21,9 @@ use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
 use waltron_core::injection::capability::{Capability, ParameterValue};
 use waltron_core::injection::measuring::digest_of;
-use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::{Condition, Finish, Profile, Program};
-use waltron_core::quantity::{Dimension, Quantity, Time};
+use waltron_core::injection::observation::{Discharged, Observation};
+use waltron_core::injection::program::{Condition, Profile, Program};
+use waltron_core::quantity::{Dimension, Quantity, Time, seconds};
 use waltron_core::text::name::Name;
 use waltron_wire::scpi::reply::{block, number, parts, quoted};
 
@@ -139,7 +139,7 @@ impl ScpiRig {
         }
         // What an earlier controller has charged is let go first: nothing is begun anew before.
         if wanted.discharge.is_some() {
-            until_discharged(&mut link, &mut || ())?;
+            until_discharged(&mut link, &mut Unattended)?;
         }
         let mut begin = format!("*RST;*CLS;:SYST:WATC {WATCHDOG}");
         if description.simulated {
@@ -188,6 +188,22 @@ impl ScpiRig {
             },
         );
         Err(RigError::Reports { errors })
+    }
+
+    /// Whether what was kept on is on still: what somebody else has switched off does not come on again by itself.
+    fn still_on(&mut self) -> Result<(), RigError> {
+        if !self.energised || self.link().ask("OUTP?")?.trim() != "0" {
+            return Ok(());
+        }
+        self.energised = false;
+        Err(self.switched_off()?)
+    }
+
+    /// That it is off, and by whom.
+    fn switched_off(&self) -> Result<RigError, RigError> {
+        let answer = self.link().ask("PROG:STAT:CAUS?")?;
+        let cause = parts(&answer).unwrap_or_default().join(", ");
+        Ok(RigError::SwitchedOff { cause })
     }
 
     /// Uploads a program, begins it, and takes a first look at it.
@@ -255,6 +271,9 @@ impl ScpiRig {
             if charges && !is_told && drains(&mut self.link())? {
                 attendant.drains();
                 is_told = true;
+            }
+            if is_told && attendant.abandons() {
+                return Err(RigError::StillCharged("an unknown current".to_owned()));
             }
             state = self.link().ask_after(query.as_bytes(), &query, LOOK_PATIENCE)?;
         }
@@ -353,8 +372,9 @@ impl Rig for ScpiRig {
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError> {
         let program = program.program();
-        if self.capability.discharge.is_some() {
-            until_discharged(&mut self.link(), &mut || attendant.drains())?;
+        self.still_on()?;
+        if self.capability.discharge.is_some() && !self.energised {
+            until_discharged(&mut self.link(), attendant)?;
         }
         // Whoever moves something under current is told when the current is there for it.
         let moves = program.segments.iter().flat_map(|segment| &segment.moves);
@@ -373,11 +393,9 @@ impl Rig for ScpiRig {
         let input = self.capability.emergency_stop.as_ref();
         let by_input = input.is_some_and(|stop| stop.has_stopped(&observation));
         if observation.aborted() && !stopped && !by_input {
-            let answer = self.link().ask("PROG:STAT:CAUS?")?;
-            let cause = parts(&answer).unwrap_or_default().join(", ");
-            return Err(RigError::SwitchedOff { cause });
+            return Err(self.switched_off()?);
         }
-        self.energised = program.finish == Finish::Keep && !observation.aborted();
+        self.energised = observation.stays_on;
         Ok(observation)
     }
 
@@ -433,10 +451,16 @@ impl Rig for ScpiRig {
             return Err(RigError::Reports { errors: "outputs that do not go off".into() });
         }
         self.energised = false;
-        if self.capability.discharge.is_some() {
-            until_discharged(&mut self.link(), &mut || ())?;
-        }
         Ok(())
+    }
+
+    fn discharge(&mut self, attendant: &mut dyn Attendant) -> Result<Option<Discharged>, RigError> {
+        if self.capability.discharge.is_none() {
+            return Ok(None);
+        }
+        let waited = until_discharged(&mut self.link(), attendant)?;
+        let done = |time| Discharged { time, left_a: None, is_done: true };
+        Ok(waited.map(done))
     }
 }
 
@@ -451,19 +475,22 @@ fn drains(link: &mut Link) -> Result<bool, RigError> {
     }
 }
 
-/// Waits until the test set says that nothing is charged any more; told once where something is.
-fn until_discharged(link: &mut Link, told: &mut dyn FnMut()) -> Result<(), RigError> {
+/// Waits until the test set says that nothing is charged any more; how long that took, where something was.
+fn until_discharged(
+    link: &mut Link,
+    attendant: &mut dyn Attendant,
+) -> Result<Option<Time>, RigError> {
     let (began, mut is_told) = (Instant::now(), false);
     while drains(link)? {
         if !std::mem::replace(&mut is_told, true) {
-            told();
+            attendant.drains();
         }
-        if began.elapsed() > LONGEST_DISCHARGE {
+        if began.elapsed() > LONGEST_DISCHARGE || attendant.abandons() {
             return Err(RigError::StillCharged("an unknown current".to_owned()));
         }
         std::thread::sleep(BEAT / 2);
     }
-    Ok(())
+    Ok(is_told.then(|| seconds(began.elapsed().as_secs_f64())))
 }
 
 impl Drop for ScpiRig {

@@ -1,6 +1,6 @@
 //! The test set's own command tree; docs/scpi.md is its manual.
 
-use waltron_wire::scpi::{Command, Tree};
+use waltron_wire::scpi::{Command, Takes, Tree};
 
 /// What a command means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -149,89 +149,101 @@ pub enum Meaning {
 
 use Meaning as M;
 
-const fn both(pattern: &'static str, meaning: M) -> Command<M> {
-    Command { pattern, sets: true, asks: true, meaning }
+/// Told with so many parameters.
+const fn set(pattern: &'static str, meaning: M, takes: Takes) -> Command<M> {
+    Command { pattern, sets: Some(takes), asks: None, meaning }
 }
 
-const fn set(pattern: &'static str, meaning: M) -> Command<M> {
-    Command { pattern, sets: true, asks: false, meaning }
+/// Asked with so many parameters.
+const fn asks(pattern: &'static str, meaning: M, takes: Takes) -> Command<M> {
+    Command { pattern, sets: None, asks: Some(takes), meaning }
 }
 
+/// Asked without parameters.
 const fn ask(pattern: &'static str, meaning: M) -> Command<M> {
-    Command { pattern, sets: false, asks: true, meaning }
+    asks(pattern, meaning, NONE)
 }
+
+/// Told with so many parameters, and asked without any.
+const fn both(pattern: &'static str, meaning: M, takes: Takes) -> Command<M> {
+    Command { pattern, sets: Some(takes), asks: Some(NONE), meaning }
+}
+
+const NONE: Takes = Takes::NONE;
+const ONE: Takes = Takes::exactly(1);
+const TWO: Takes = Takes::exactly(2);
 
 /// Every command of the test set.
 pub static TREE: Tree<Meaning> = Tree::new(&[
     ask("*IDN", M::Identity),
-    set("*RST", M::Reset),
-    set("*CLS", M::Clear),
-    both("*ESE", M::EventEnable),
+    set("*RST", M::Reset, NONE),
+    set("*CLS", M::Clear, NONE),
+    both("*ESE", M::EventEnable, ONE),
     ask("*ESR", M::Events),
-    both("*SRE", M::ServiceEnable),
+    both("*SRE", M::ServiceEnable, ONE),
     ask("*STB", M::StatusByte),
-    both("*OPC", M::Complete),
-    set("*WAI", M::Wait),
+    both("*OPC", M::Complete, NONE),
+    set("*WAI", M::Wait, NONE),
     ask("*TST", M::SelfTest),
-    set("*TRG", M::Begin),
+    set("*TRG", M::Begin, NONE),
     ask("SYSTem:ERRor[:NEXT]", M::Error),
     ask("SYSTem:ERRor:COUNt", M::ErrorCount),
     ask("SYSTem:ERRor:ALL", M::AllErrors),
     ask("SYSTem:VERSion", M::Version),
     ask("SYSTem:HELP:HEADers", M::Headers),
     ask("SYSTem:LOCK:REQuest", M::Lock),
-    set("SYSTem:LOCK:RELease", M::Release),
+    set("SYSTem:LOCK:RELease", M::Release, NONE),
     ask("SYSTem:LOCK:OWNer", M::Owner),
     ask("SYSTem:CLIent", M::Client),
-    set("SYSTem:HEARtbeat", M::Heartbeat),
-    both("SYSTem:WATChdog", M::Watchdog),
+    set("SYSTem:HEARtbeat", M::Heartbeat, NONE),
+    both("SYSTem:WATChdog", M::Watchdog, ONE),
     ask("SYSTem:LOG", M::Log),
-    set("STATus:PRESet", M::Preset),
+    set("STATus:PRESet", M::Preset, NONE),
     ask("STATus:OPERation[:EVENt]", M::OperationEvent),
     ask("STATus:OPERation:CONDition", M::OperationCondition),
-    both("STATus:OPERation:ENABle", M::OperationEnable),
+    both("STATus:OPERation:ENABle", M::OperationEnable, ONE),
     ask("STATus:QUEStionable[:EVENt]", M::QuestionableEvent),
     ask("STATus:QUEStionable:CONDition", M::QuestionableCondition),
-    both("STATus:QUEStionable:ENABle", M::QuestionableEnable),
+    both("STATus:QUEStionable:ENABle", M::QuestionableEnable, ONE),
     ask("INSTrument:CAPability", M::Capability),
     ask("INSTrument:SETTings", M::Settings),
     ask("ROUTe:OUTPut:CATalog", M::Outputs),
     ask("ROUTe:INPut:CATalog", M::Inputs),
     ask("ROUTe:SWITch:CATalog", M::Switches),
     ask("ROUTe:METer:CATalog", M::Meters),
-    both("PROGram[:SELected]:DEFine", M::Define),
-    set("PROGram[:SELected]:RECording", M::Recording),
-    set("PROGram[:SELected]:DELete", M::Delete),
-    ask("PROGram[:SELected]:STATe", M::State),
+    both("PROGram[:SELected]:DEFine", M::Define, ONE),
+    set("PROGram[:SELected]:RECording", M::Recording, Takes::exactly(3)),
+    set("PROGram[:SELected]:DELete", M::Delete, NONE),
+    asks("PROGram[:SELected]:STATe", M::State, Takes::from_to(0, 1)),
     ask("PROGram[:SELected]:STATe:CAUSe", M::Cause),
-    set("PROGram[:SELected]:SEGMent:NEW", M::SegmentNew),
-    set("PROGram[:SELected]:SEGMent:CURRent", M::SegmentCurrent),
-    set("PROGram[:SELected]:SEGMent:VOLTage", M::SegmentVoltage),
-    set("PROGram[:SELected]:SEGMent:TIME", M::SegmentTime),
-    set("PROGram[:SELected]:SEGMent:STOP", M::SegmentStop),
-    set("PROGram[:SELected]:SEGMent:SWITch", M::SegmentSwitch),
-    set("PROGram[:SELected]:SEGMent:READ", M::SegmentRead),
-    set("PROGram[:SELected]:FINish", M::Finish),
-    set("INITiate[:IMMediate]", M::Begin),
-    set("ABORt", M::Abort),
-    set("TRIGger:MARK", M::Mark),
-    set("TRIGger:OUTSide", M::Outside),
+    set("PROGram[:SELected]:SEGMent:NEW", M::SegmentNew, ONE),
+    set("PROGram[:SELected]:SEGMent:CURRent", M::SegmentCurrent, Takes::from_to(2, 4)),
+    set("PROGram[:SELected]:SEGMent:VOLTage", M::SegmentVoltage, Takes::from_to(2, 4)),
+    set("PROGram[:SELected]:SEGMent:TIME", M::SegmentTime, ONE),
+    set("PROGram[:SELected]:SEGMent:STOP", M::SegmentStop, Takes::from_to(2, 3)),
+    set("PROGram[:SELected]:SEGMent:SWITch", M::SegmentSwitch, TWO),
+    set("PROGram[:SELected]:SEGMent:READ", M::SegmentRead, Takes::from_to(1, 2)),
+    set("PROGram[:SELected]:FINish", M::Finish, ONE),
+    set("INITiate[:IMMediate]", M::Begin, NONE),
+    set("ABORt", M::Abort, NONE),
+    set("TRIGger:MARK", M::Mark, NONE),
+    set("TRIGger:OUTSide", M::Outside, ONE),
     ask("FETCh:OBServation", M::Observation),
     ask("FETCh:EVENts", M::Edges),
     ask("FETCh:READings", M::Readings),
-    ask("FETCh:CAPTure", M::Captured),
+    asks("FETCh:CAPTure", M::Captured, TWO),
     ask("FETCh:TIME", M::Time),
-    ask("FETCh:WAVeform", M::Waveform),
-    both("FORMat:BORDer", M::ByteOrder),
+    asks("FETCh:WAVeform", M::Waveform, Takes::from_to(1, 2)),
+    both("FORMat:BORDer", M::ByteOrder, ONE),
     ask("MEASure:OUTPuts", M::LiveOutputs),
     ask("MEASure:INPuts", M::LiveInputs),
     ask("MEASure:LIVE", M::Live),
-    both("OUTPut[:STATe]", M::Output),
+    both("OUTPut[:STATe]", M::Output, ONE),
     ask("OUTPut:INTerlock[:STATe]", M::Interlock),
     ask("OUTPut:CHARged[:STATe]", M::Charged),
-    set("SOURce:PARameter", M::Parameter),
-    set("SOURce:PARameter:OFF", M::ParametersOff),
-    set("SIMulation:SEED", M::Seed),
-    set("SIMulation:DRAW", M::Draw),
-    set("SIMulation:REST", M::Rest),
+    set("SOURce:PARameter", M::Parameter, TWO),
+    set("SOURce:PARameter:OFF", M::ParametersOff, NONE),
+    set("SIMulation:SEED", M::Seed, Takes::from_to(1, 2)),
+    set("SIMulation:DRAW", M::Draw, ONE),
+    set("SIMulation:REST", M::Rest, ONE),
 ]);

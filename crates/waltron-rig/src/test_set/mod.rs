@@ -17,6 +17,7 @@ pub use commands::TREE;
 pub use serve::{Served, serve};
 pub use session::Session;
 
+use crate::attendant::Unattended;
 use crate::description::Description;
 use crate::live::Live;
 use crate::virtual_rig::{Pace, VirtualRig};
@@ -73,8 +74,11 @@ struct Inner {
     /// Whether everything is to be switched off once the program that plays has ended.
     all_off_due: bool,
     trouble: Option<String>,
-    /// Who or what switched off the program that played last, before its end.
+    /// Who or what switched off the program that played last, before its end, or what it had kept on.
     cause: Option<String>,
+    /// The controller that kept something on which somebody else switched off, until it has asked why: nothing comes
+    /// on again by a program that knows nothing of that.
+    unaware: Option<u64>,
     /// The clients whose connection lives.
     present: HashSet<u64>,
     controller: Option<u64>,
@@ -121,6 +125,7 @@ impl TestSet {
             all_off_due: false,
             trouble: None,
             cause: None,
+            unaware: None,
             present: HashSet::new(),
             controller: None,
             heard: Instant::now(),
@@ -194,6 +199,7 @@ impl TestSet {
     fn give_up(&self, inner: &mut Inner, client: u64, how: &str) {
         if inner.controller == Some(client) {
             inner.controller = None;
+            inner.unaware = None;
             inner.waits = false;
             // What one client asked of the watchdog is nothing that the next one knows of.
             inner.watchdog = Some(WATCHDOG);
@@ -212,6 +218,15 @@ impl TestSet {
     /// Whether something is charged, with outputs off.
     pub fn is_charged(&self) -> bool {
         let inner = self.lock();
+        let holds = |rig: &VirtualRig| !rig.is_energised() && rig.is_charged();
+        inner.draining.is_some()
+            || inner.rig.as_ref().is_some_and(holds)
+            || (inner.phase == Phase::Playing && self.flags.drains())
+    }
+
+    /// Whether what was charged is being discharged in the world's time.
+    pub(crate) fn is_draining(&self) -> bool {
+        let inner = self.lock();
         inner.draining.is_some() || (inner.phase == Phase::Playing && self.flags.drains())
     }
 
@@ -219,11 +234,13 @@ impl TestSet {
     fn rig_off(&self, inner: &mut Inner) {
         let real_time = self.description.real_time;
         let Some(rig) = &mut inner.rig else { return };
-        if real_time && rig.off_at_once() {
-            inner.draining = Some(Instant::now());
-        } else if !real_time {
-            // Switching a simulation off cannot fail.
-            let _ = rig.off();
+        if !rig.off_at_once() {
+            return;
+        }
+        match real_time {
+            true => inner.draining = inner.draining.or_else(|| Some(Instant::now())),
+            // What is left, where it does not go, is asked for: `OUTPut:CHARged?`.
+            false => drop(rig.discharge(&mut Unattended)),
         }
     }
 
@@ -235,7 +252,8 @@ impl TestSet {
         if passed < DRAIN {
             return;
         }
-        let left = rig.drain(Pace::Fast, seconds(passed.as_secs_f64()));
+        let time = seconds(passed.as_secs_f64());
+        let left = rig.drain(Pace::Fast, time, &mut Unattended).filter(|left| !left.is_done);
         inner.draining = left.is_some().then(Instant::now);
         if left.is_none() {
             self.note(inner, "discharged");
@@ -262,6 +280,9 @@ impl TestSet {
         let silent = inner.controller.take().unwrap_or_default();
         inner.watchdog = Some(WATCHDOG);
         let why = format!("the watchdog: client {silent} is silent");
+        if inner.held {
+            inner.unaware = Some(silent);
+        }
         if inner.phase == Phase::Playing || inner.held {
             inner.tripped = true;
             self.note(&mut inner, why.as_str());
@@ -269,10 +290,20 @@ impl TestSet {
         self.all_off_in(&mut inner, &why);
     }
 
-    /// Switches off; a program that plays ends at once, and keeps the reason.
-    pub fn off(&self, why: &str) {
+    /// Switches off for a client; a program that plays ends at once, and keeps the reason.
+    pub(crate) fn off(&self, client: u64, why: &str) {
         let mut inner = self.lock();
+        if inner.held && inner.controller != Some(client) {
+            inner.unaware = inner.controller;
+        }
         self.off_in(&mut inner, why);
+    }
+
+    /// Why what was played last, or kept on, is off; whoever kept it on knows now.
+    pub(crate) fn cause(&self, client: u64) -> String {
+        let mut inner = self.lock();
+        inner.unaware = inner.unaware.filter(|unaware| *unaware != client);
+        inner.cause.clone().unwrap_or_default()
     }
 
     /// Switches off, and what can be set besides the outputs too.
@@ -284,15 +315,14 @@ impl TestSet {
     fn all_off_in(&self, inner: &mut Inner, why: &str) {
         self.off_in(inner, why);
         match &mut inner.rig {
-            // Switching a simulation off cannot fail.
-            Some(rig) => drop(rig.end_test()),
+            Some(rig) => rig.parameters_off(),
             // Whoever brings it back does it.
             None => inner.all_off_due = true,
         }
     }
 
     fn off_in(&self, inner: &mut Inner, why: &str) {
-        if inner.phase == Phase::Playing && inner.cause.is_none() {
+        if (inner.phase == Phase::Playing && inner.cause.is_none()) || inner.held {
             inner.cause = Some(why.to_owned());
         }
         self.flags.stop();
@@ -327,6 +357,10 @@ impl TestSet {
         if inner.draining.is_some() {
             return Err("what was charged is being discharged");
         }
+        if inner.unaware.is_some() && inner.unaware == inner.controller {
+            return Err("what was kept on was switched off meanwhile: PROGram:STATe:CAUSe?");
+        }
+        inner.unaware = None;
         let Some(mut rig) = inner.rig.take() else { return Err("the rig has failed") };
         inner.phase = Phase::Playing;
         inner.observation = None;

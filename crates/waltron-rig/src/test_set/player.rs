@@ -110,6 +110,7 @@ pub(super) fn play(
     }
     played.unwrap_or_else(|_| {
         rig.off()?;
+        rig.discharge(&mut remote)?;
         Err(RigError::Broken)
     })
 }

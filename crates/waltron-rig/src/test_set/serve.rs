@@ -73,7 +73,7 @@ pub fn serve(
         };
         set.all_off("the test set's own end");
         // Nobody leaves what is charged alone.
-        while set.is_charged() {
+        while set.is_draining() {
             set.watch();
             std::thread::sleep(TICK);
         }

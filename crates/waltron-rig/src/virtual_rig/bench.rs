@@ -26,6 +26,8 @@ pub(super) struct Bench {
     noise: Noise,
     /// Switches that are closed.
     closed: Vec<Name>,
+    /// Whether something direct was put out and is not known to be discharged since.
+    charged: bool,
 }
 
 impl Bench {
@@ -37,6 +39,7 @@ impl Bench {
             clock: PhaseClock::default(),
             noise: Noise::of_shot(METER_SEED, 0),
             closed: Vec::new(),
+            charged: false,
         }
     }
 
@@ -114,5 +117,13 @@ impl Device for Bench {
             self.specimen.switch(&name, false);
         }
         self.energised = false;
+    }
+
+    fn is_charged(&self) -> bool {
+        self.charged
+    }
+
+    fn note_charged(&mut self, is_charged: bool) {
+        self.charged = is_charged;
     }
 }

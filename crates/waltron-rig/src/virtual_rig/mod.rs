@@ -9,7 +9,7 @@ mod tests;
 
 pub use crate::player::Pace;
 
-use crate::attendant::{Attendant, Unattended};
+use crate::attendant::Attendant;
 use crate::player::drain::MOST_S;
 use crate::player::{Device, Player, wait};
 use crate::rig::{Announced, Rig, RigError};
@@ -70,19 +70,29 @@ impl VirtualRig {
     /// Switches every output off, and waits for nothing; whether something may be charged that is to be drained
     /// now.
     pub fn off_at_once(&mut self) -> bool {
-        let holds = self.bench.energised && !self.bench.out.is_off();
         self.bench.off();
-        holds && self.capability.discharge.is_some()
+        self.is_charged()
     }
 
-    /// Lets time pass with outputs off until nothing is charged, so long at most; what is left, in A, where that is
-    /// too much.
-    pub fn drain(&mut self, pace: Pace, most: Time) -> Option<Discharged> {
+    /// Whether something was charged that is not known to be discharged since, on a rig that watches it.
+    pub fn is_charged(&self) -> bool {
+        self.bench.is_charged() && self.capability.discharge.is_some()
+    }
+
+    /// Lets time pass with outputs off until nothing is charged, so long at most; `None` where nothing is that it
+    /// watches.
+    pub fn drain(
+        &mut self,
+        pace: Pace,
+        most: Time,
+        attendant: &mut dyn Attendant,
+    ) -> Option<Discharged> {
+        if !self.is_charged() {
+            return None;
+        }
         self.bench.begin(self.draw);
         self.bench.energised = false;
-        let nobody = &mut Unattended;
-        let mut player = Player::new(&mut self.bench, &self.capability, pace, nobody, &[], false);
-        player.drain_all(most).filter(|left| !left.is_done)
+        Player::new(&mut self.bench, &self.capability, pace, attendant, &[], false).drain_all(most)
     }
 
     /// Sets back what was set besides the outputs: switches first.
@@ -167,20 +177,20 @@ impl Rig for VirtualRig {
     }
 
     fn off(&mut self) -> Result<(), RigError> {
-        // What was left on may have charged something, which does not stop with the outputs.
-        if self.off_at_once()
-            && let Some(left) = self.drain(self.pace, seconds(MOST_S))
-        {
-            return Err(RigError::StillCharged(left.left()));
-        }
+        self.bench.off();
         Ok(())
+    }
+
+    fn discharge(&mut self, attendant: &mut dyn Attendant) -> Result<Option<Discharged>, RigError> {
+        match self.drain(self.pace, seconds(MOST_S), attendant) {
+            Some(left) if !left.is_done => Err(RigError::StillCharged(left.left())),
+            drained => Ok(drained),
+        }
     }
 }
 
 impl Drop for VirtualRig {
     fn drop(&mut self) {
-        // Whoever drops it does not wait for the world's time.
-        self.pace = Pace::Fast;
         // Switching a simulation off cannot fail.
         let _ = self.end_test();
     }

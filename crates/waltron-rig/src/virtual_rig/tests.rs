@@ -64,6 +64,7 @@ fn capability() -> Capability {
         instruments: Vec::new(),
         emergency_stop: None,
         switches_leads: false,
+        earths: false,
         discharge: None,
     }
 }

@@ -466,7 +466,16 @@ impl Checker<'_> {
         self.kind(&ask.text, scene);
         match &ask.wanted {
             AskWanted::Confirm => {}
-            AskWanted::Choice(name, choices) => {
+            AskWanted::Choice(name, choices, default) => {
+                let known = default.as_ref().map(|default| (default, self.kind(default, scene)));
+                let answers = self.kind(choices, scene);
+                if let (Some((default, value)), Value::List(answers)) = (known, &answers)
+                    && !matches!(value, Value::Unknown(_))
+                    && !answers.iter().any(|a| a.to_string() == value.to_string())
+                {
+                    let message = format!("`{value}` is none of the choices");
+                    self.problems.push(Problem::new(default.span.clone(), message));
+                }
                 if !matches!(self.kind(choices, scene).kind(), Type::List(_) | Type::Any) {
                     let problem = Problem::new(choices.span.clone(), "choices are a list");
                     self.problems.push(problem.help("write them like `[\"A\", \"B\"]`"));

@@ -420,6 +420,11 @@ fn said(condition: &Expr, scene: &Scene, text: &str, holds: bool) -> String {
     }
 }
 
+/// The grade of a step that could not be done, while the rest of its sequence goes on.
+pub(super) fn not_done(point: PointId, verdict: Verdict, reason: String) -> Finding {
+    Outcome::new(Criterion::STEP, Judgement::new(verdict, reason)).of(point, Values::none())
+}
+
 /// The grade of a sequence that ended before its last line.
 pub(super) fn ended(point: PointId, verdict: Verdict, reason: String) -> Finding {
     Outcome::new(Criterion::COMPLETION, Judgement::new(verdict, reason)).of(point, Values::none())

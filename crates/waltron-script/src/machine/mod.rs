@@ -3,13 +3,14 @@
 mod loops;
 mod outcome;
 mod procedure;
+mod steps;
 
 use super::ast::{Ask, AskWanted, Ending, Guard, Script, Statement, Step};
 use super::build::{Built, build, measure, needed, time};
 use super::code::{Code, Op, compile, then_off};
 use super::condition::condition;
 use super::context::Context;
-use super::expectation::{ended, grade, not_graded, verdict_of};
+use super::expectation::{ended, grade, not_done, not_graded, verdict_of};
 use super::labels::Labels;
 use super::names::Depth;
 use super::question::question;
@@ -18,6 +19,7 @@ use super::values::parameter_value;
 use super::walk::{Foreseen, READ_S};
 use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
+use steps::Steps;
 use waltron_core::grading::{PointId, Verdict};
 use waltron_core::injection::measuring::Capture;
 use waltron_core::injection::observation::{Ended, Observation};
@@ -48,6 +50,7 @@ pub struct Sequence {
     done: bool,
     /// Why it ended before its last line.
     broken_off: Option<String>,
+    steps: Steps,
 }
 
 /// A guard that is on.
@@ -141,6 +144,7 @@ impl Sequence {
             foreseen,
             done: false,
             broken_off: None,
+            steps: Steps::default(),
         }
     }
 
@@ -174,7 +178,8 @@ impl Sequence {
         let verdict = verdict_of(problem.fails);
         let point = self.place(problem.span.start);
         let reason = format!("line {line}: {}", problem.message);
-        self.ready.push_back(Action::Conclude(vec![ended(point, verdict, reason)]));
+        self.steps.failed(line);
+        self.ready.push_back(Action::Conclude(vec![not_done(point, verdict, reason)]));
     }
 
     /// Runs instructions until there is something to do outside.
@@ -237,6 +242,7 @@ impl Sequence {
             return Ok(());
         };
         self.pc += 1;
+        self.steps.came_to(op, &self.scene.context);
         match op {
             Op::Do(step) => self.statement(step),
             Op::DoThenOff(step) => self.inject(&[&then_off(step)], false),
@@ -480,7 +486,7 @@ impl Sequence {
         };
         let (name, kind) = match &ask.wanted {
             AskWanted::Confirm => (None, Type::Text),
-            AskWanted::Choice(name, _) => (Some(name.clone()), Type::Text),
+            AskWanted::Choice(name, ..) => (Some(name.clone()), Type::Text),
             AskWanted::Value { name, kind: Type::Quantity(dimension), .. } => {
                 (Some(name.clone()), Type::Quantity(*dimension))
             }

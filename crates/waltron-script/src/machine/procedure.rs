@@ -1,11 +1,12 @@
 //! A sequence as a procedure.
 
 use super::super::expectation::ended;
+use super::super::labels::Labels;
 use super::{Sequence, Waiting};
 use std::sync::Arc;
-use waltron_core::grading::{Finding, PointId, Verdict};
+use waltron_core::grading::{Criterion, Finding, PointId, Verdict};
 use waltron_core::injection::observation::Observation;
-use waltron_core::procedure::{Action, Answer, Planned, Procedure};
+use waltron_core::procedure::{Action, Answer, Planned, PlannedPoint, Procedure};
 use waltron_core::quantity::Quantity;
 use waltron_core::text::expression::{Type, Value};
 
@@ -57,6 +58,13 @@ impl Procedure for Sequence {
 
     fn broken_off(&self) -> Option<String> {
         self.broken_off.clone()
+    }
+
+    fn came_past(&self, place: &PlannedPoint) -> bool {
+        let context = &self.scene.context;
+        // An attempt that came to its end has come past whatever ended an earlier one.
+        place.criterion == Criterion::COMPLETION
+            || self.steps.done().any(|line| Labels::is_place(context, line, &place.point.id))
     }
 
     fn stands_alone(&self) -> bool {

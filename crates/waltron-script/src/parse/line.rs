@@ -289,7 +289,9 @@ fn ask(c: &mut Cursor<'_>) -> Read<Ask> {
     let (name, _) = new_name(c, "a question in quotes, or a name for the answer")?;
     if c.eat_word("from") {
         let choices = c.value()?;
-        return Ok(Ask { text: c.expression()?, wanted: AskWanted::Choice(name, choices) });
+        let text = c.expression()?;
+        let default = if c.eat_word("default") { Some(c.value()?) } else { None };
+        return Ok(Ask { text, wanted: AskWanted::Choice(name, choices, default) });
     }
     c.expect(Sign::Colon, "and the kind of answer, or `from` and the choices")?;
     let kind = declared_type(c)?;

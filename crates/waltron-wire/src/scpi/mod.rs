@@ -25,4 +25,4 @@ pub use framer::{Framed, Framer};
 pub use parameter::{Parameter, SiUnit};
 pub use parse::{Header, Unit, parse};
 pub use status::{Event, Status, Summary};
-pub use tree::{Command, Tree};
+pub use tree::{Command, Takes, Tree};

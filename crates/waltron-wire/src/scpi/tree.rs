@@ -9,12 +9,36 @@ pub struct Command<T> {
     /// How it is written in manuals: capitals make the short form, brackets what may be left out,
     /// as in `SYSTem:ERRor[:NEXT]`.
     pub pattern: &'static str,
-    /// Whether it can be told.
-    pub sets: bool,
-    /// Whether it can be asked, with a question mark.
-    pub asks: bool,
+    /// How many parameters it takes where it is told; `None` where it cannot be.
+    pub sets: Option<Takes>,
+    /// The same where it is asked, with a question mark.
+    pub asks: Option<Takes>,
     /// What it means.
     pub meaning: T,
+}
+
+/// How many parameters a command takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Takes {
+    /// The fewest.
+    pub least: usize,
+    /// The most.
+    pub most: usize,
+}
+
+impl Takes {
+    /// None.
+    pub const NONE: Self = Self::exactly(0);
+
+    /// So many, no more and no fewer.
+    pub const fn exactly(count: usize) -> Self {
+        Self { least: count, most: count }
+    }
+
+    /// From so many to so many.
+    pub const fn from_to(least: usize, most: usize) -> Self {
+        Self { least, most }
+    }
 }
 
 /// An instrument's commands.
@@ -65,24 +89,32 @@ impl<T: Copy> Tree<T> {
         Self { commands }
     }
 
-    /// What a header means.
+    /// What a header means with so many parameters.
     ///
     /// # Errors
-    /// A header that is not in the tree, or that cannot be asked, or only asked.
-    pub fn find(&self, header: &Header) -> Result<T, Fault> {
+    /// A header that is not in the tree, or that cannot be asked, or only asked; too few parameters, or too many.
+    pub fn find(&self, header: &Header, parameters: usize) -> Result<T, Fault> {
         let mut found = self.commands.iter().filter(|c| fits(&header.nodes, &nodes(c.pattern)));
-        let fitting = found.find(|c| if header.query { c.asks } else { c.sets });
-        fitting.map(|c| c.meaning).ok_or_else(|| {
+        let takes = |c: &Command<T>| if header.query { c.asks } else { c.sets };
+        let fitting = found.find_map(|c| Some((c.meaning, takes(c)?)));
+        let (meaning, takes) = fitting.ok_or_else(|| {
             let mark = if header.query { "?" } else { "" };
             faults::UNDEFINED_HEADER.because(format!("{}{mark}", header.nodes.join(":")))
-        })
+        })?;
+        if parameters > takes.most {
+            return Err(faults::PARAMETER_NOT_ALLOWED);
+        }
+        if parameters < takes.least {
+            return Err(faults::MISSING_PARAMETER);
+        }
+        Ok(meaning)
     }
 
     /// Every header as manuals write it, those that ask with their question mark.
     pub fn headers(&self) -> Vec<String> {
         let of = |c: &Command<T>| {
-            let set = c.sets.then(|| c.pattern.to_owned());
-            set.into_iter().chain(c.asks.then(|| format!("{}?", c.pattern))).collect::<Vec<_>>()
+            let set = c.sets.map(|_| c.pattern.to_owned());
+            set.into_iter().chain(c.asks.map(|_| format!("{}?", c.pattern))).collect::<Vec<_>>()
         };
         self.commands.iter().flat_map(of).collect()
     }

@@ -143,9 +143,9 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
     let tells = |name: &str| set.reading(name);
     let (served, answered) = std::thread::scope(|scope| {
         let beside = registers.as_ref().map(|(file, (listener, _))| {
-            scope.spawn(|| serve_registers(listener, file, &tells, &stop))
+            scope.spawn(|| serve_registers(listener, file, &tells, stop.asked()))
         });
-        let served = serve(&listener, &set, &stop, &tell);
+        let served = serve(&listener, &set, stop.asked(), &tell);
         let answered =
             beside.map(|beside| beside.join().unwrap_or_else(|_| Err(ErrorKind::Other.into())));
         (served, answered)

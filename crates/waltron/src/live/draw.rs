@@ -68,21 +68,27 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
     }
     let help = if state.ended {
         "the run has ended: any key leaves"
-    } else if state.question.is_some() {
-        "type the answer and Enter   Esc outputs off, stop"
+    } else if let Some(asked) = &state.question {
+        match asked.is_being_typed() {
+            true => "type the answer and Enter   Esc outputs off, stop",
+            false => "answer and Enter   Esc, Space outputs off, stop",
+        }
     } else {
-        "Esc, Space outputs off, stop   p pause   r repeat   s skip test   m mark"
+        "Esc, Space off, stop   p pause   r repeat   s skip   m mark   q stop after"
     };
     frame.render_widget(Paragraph::new(help).style(FAINT), keys);
 }
 
 fn header(frame: &mut Frame<'_>, area: Rect, state: &State) {
-    let (word, style) = if state.energised {
+    let outcome = state.outcome.as_ref().map(|outcome| format!(" {} ", plain(outcome)));
+    let (word, style) = if let Some(outcome) = &outcome {
+        (outcome.as_str(), STRONG)
+    } else if state.energised {
         (" OUTPUTS ON ", Style::new().fg(Color::White).bg(Color::Red).add_modifier(Modifier::BOLD))
     } else {
         (" outputs off ", FAINT)
     };
-    let width = word.len() as u16;
+    let width = word.chars().count() as u16;
     let [title, on] =
         Layout::horizontal([Constraint::Min(0), Constraint::Length(width)]).areas(area);
     frame.render_widget(Paragraph::new(plain(&state.title)).style(STRONG), title);
@@ -342,7 +348,7 @@ mod tests {
             question: Question { text: "Which tap is it on now?".into(), wanted: Wanted::Text },
             typed: "ta".into(),
             wrong: Some("that is no tap".into()),
-            skips: false,
+            keys: "",
         });
         assert!(screen(&state, 40, 24).contains("that is no tap"));
         for (width, height) in [(1, 1), (5, 3), (20, 8), (40, 5), (300, 100)] {
@@ -353,9 +359,8 @@ mod tests {
     #[test]
     fn a_question_is_shown_with_what_is_typed_and_the_end_says_how_to_leave() {
         let mut state = state();
-        let choices = Wanted::Choice(vec!["go on".into(), "repeat the last point".into()]);
-        let question = Question { text: "Paused".into(), wanted: choices };
-        state.question = Some(Asked { question, typed: "2".into(), wrong: None, skips: false });
+        let question = Question::choose("Paused", ["go on", "repeat the last point"]);
+        state.question = Some(Asked { question, typed: "2".into(), wrong: None, keys: "" });
         let shown = screen(&state, 100, 30);
         assert!(shown.contains("Your turn") && shown.contains("2  repeat the last point"));
         assert!(shown.contains("q to stop: 2▏"), "{shown}");

@@ -7,7 +7,7 @@ mod draw;
 mod state;
 
 use crate::failure::Failure;
-use crate::prompt::{Said, reason, said};
+use crate::prompt::{Said, said};
 use crate::signals::StopFlag;
 use crossterm::event::{Event as Key, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, poll, read};
 use state::Asked;
@@ -82,7 +82,7 @@ impl Screen {
                     if terminal.draw(|frame| draw::draw(frame, &state)).is_err()
                         || keys(&shared, FRAME).is_err()
                     {
-                        shared.stop.store(true, Ordering::SeqCst);
+                        shared.stop.ask();
                         // Dropping it would complain on a terminal that is gone, and panic of that.
                         std::mem::forget(terminal);
                         let _ = ratatui::try_restore();
@@ -101,7 +101,7 @@ impl Screen {
         lock(&self.shared.state).ended = true;
         let over = || {
             let leave = self.shared.leave.load(Ordering::SeqCst);
-            leave || self.shared.stop.load(Ordering::SeqCst) || self.is_gone()
+            leave || self.shared.stop.is_asked() || self.is_gone()
         };
         while !over() {
             std::thread::sleep(FRAME);
@@ -152,18 +152,20 @@ fn press(shared: &Shared, key: KeyEvent) {
         return;
     }
     let control = key.modifiers.contains(KeyModifiers::CONTROL);
-    let stops = match key.code {
-        KeyCode::Esc => true,
-        KeyCode::Char('c') if control => true,
-        KeyCode::Char(' ') => state.question.is_none(),
-        _ => false,
+    // A space is text only where text is being typed.
+    let types = state.question.as_ref().is_some_and(Asked::is_being_typed);
+    let (stops, by) = match key.code {
+        KeyCode::Esc => (true, "Esc"),
+        KeyCode::Char('c') if control => (true, "Ctrl-C"),
+        KeyCode::Char(' ') => (!types, "the space bar"),
+        _ => (false, ""),
     };
     if stops {
-        // The second time leaves at once; outputs went off at the first.
-        if shared.stop.swap(true, Ordering::SeqCst) {
+        // The second time does not wait for what is charged, and leaves.
+        if shared.stop.ask() > 1 {
             shared.leave.store(true, Ordering::SeqCst);
         }
-        state.note(None, "stopped: outputs off".to_owned());
+        state.stopped(by);
         shared.answered.notify_all();
         return;
     }
@@ -180,6 +182,16 @@ fn press(shared: &Shared, key: KeyEvent) {
         }
         return;
     };
+    // What a single key says needs no Enter.
+    if let KeyCode::Char(c) = key.code
+        && !control
+        && let Some(answer) = asked.by_key(c)
+    {
+        state.question = None;
+        lock(&shared.answers).push_back(answer);
+        shared.answered.notify_all();
+        return;
+    }
     match key.code {
         KeyCode::Char(c) if !control => asked.typed.push(c),
         KeyCode::Backspace => {
@@ -187,13 +199,9 @@ fn press(shared: &Shared, key: KeyEvent) {
         }
         KeyCode::Enter => {
             let answer = match said(&asked.question, &asked.typed) {
-                Ok(Said::Answer(Answer::Text(reason))) if asked.skips => Ok(Answer::Skip(reason)),
                 Ok(Said::Answer(answer)) => Ok(answer),
-                Ok(Said::Skip) => {
-                    let question = reason();
-                    *asked = Asked { question, typed: String::new(), wrong: None, skips: true };
-                    return;
-                }
+                // Why is asked once outputs are off.
+                Ok(Said::Skip) => Ok(Answer::Skip(String::new())),
                 Err(why) => Err(why),
             };
             match answer {
@@ -268,10 +276,21 @@ impl Live {
         is_set
     }
 
-    /// Asks and waits for the answer; to stop, where the run shall or nobody answers in time.
-    pub(crate) fn ask(&self, question: &Question, limit: Option<Duration>) -> Answer {
+    /// Shows that outputs are off.
+    pub(crate) fn goes_off(&self) {
+        lock(&self.0.state).goes_off();
+    }
+
+    /// Asks and waits for the answer; to stop, where the run shall or nobody answers in time. `keys` choose one of a
+    /// choice's answers each.
+    pub(crate) fn ask(
+        &self,
+        question: &Question,
+        keys: &'static str,
+        limit: Option<Duration>,
+    ) -> Answer {
         let question = question.clone();
-        let asked = Asked { question, typed: String::new(), wrong: None, skips: false };
+        let asked = Asked { question, typed: String::new(), wrong: None, keys };
         lock(&self.0.state).question = Some(asked);
         let began = Instant::now();
         let mut answers = lock(&self.0.answers);
@@ -280,7 +299,7 @@ impl Live {
                 return answer;
             }
             let late = limit.is_some_and(|limit| began.elapsed() >= limit);
-            if late || self.0.stop.load(Ordering::SeqCst) {
+            if late || self.0.stop.is_asked() {
                 drop(answers);
                 lock(&self.0.state).question = None;
                 return Answer::Stop;

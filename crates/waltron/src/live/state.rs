@@ -6,11 +6,10 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, OnceLock};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
-use waltron_core::injection::program::Finish;
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::procedure::{Question, Served};
+use waltron_core::procedure::{Answer, Question, Served, Wanted};
 use waltron_core::quantity::{Measure, Time, in_degrees, text};
-use waltron_core::record::Event;
+use waltron_core::record::{Event, Outcome};
 use waltron_core::section::Chart;
 use waltron_core::text::name::Name;
 use waltron_core::wing::Told;
@@ -47,6 +46,13 @@ pub(crate) struct State {
     pub(super) log: VecDeque<(Option<Verdict>, String)>,
     pub(super) question: Option<Asked>,
     pub(super) ended: bool,
+    /// How the run ended, once it did.
+    pub(super) outcome: Option<String>,
+    /// The key that stopped it, once one did.
+    stopped_by: Option<String>,
+    /// The longest that the present injection may take, and what was left of the run when it began.
+    longest: Time,
+    began: Time,
     /// What a key that was pressed will do once it can.
     pub(super) pending: Option<&'static str>,
     /// The latest verdict of each point that was graded.
@@ -70,8 +76,28 @@ pub(super) struct Asked {
     pub(super) question: Question,
     pub(super) typed: String,
     pub(super) wrong: Option<String>,
-    /// Whether it is the reason for a skip.
-    pub(super) skips: bool,
+    /// The keys that choose one of its answers each, in their order.
+    pub(super) keys: &'static str,
+}
+
+impl Asked {
+    /// Whether what is pressed now is a part of a text.
+    pub(super) fn is_being_typed(&self) -> bool {
+        self.question.wanted == Wanted::Text || !self.typed.is_empty()
+    }
+
+    /// What a key answers by itself: of a choice its number, or its letter.
+    pub(super) fn by_key(&self, key: char) -> Option<Answer> {
+        let Wanted::Choice { of, .. } = &self.question.wanted else { return None };
+        if !self.typed.is_empty() {
+            return None;
+        }
+        let number = key.to_digit(10).and_then(|n| (n as usize).checked_sub(1));
+        // A number that an answer itself begins with is typed out.
+        let is_text = of.len() > 9 || of.iter().any(|answer| answer.starts_with(key));
+        let at = self.keys.chars().position(|k| k == key).or(number.filter(|_| !is_text));
+        at.and_then(|at| of.get(at)).cloned().map(Answer::Text)
+    }
 }
 
 impl State {
@@ -117,13 +143,13 @@ impl State {
                 }
                 self.injected += observation.length().si();
                 self.left = Time::from_si((self.likely.si() - self.injected).max(0.0).ceil());
-                self.energised = false;
-                if program.finish != Finish::Keep {
+                let kept = observation.stays_on;
+                self.energised = kept;
+                if !kept {
                     self.outputs.clear();
                 }
                 self.now = observation.length();
                 // With outputs off, nobody looks at the contacts until something is put out again.
-                let kept = program.finish == Finish::Keep;
                 for (meaning, closed) in &mut self.contacts {
                     *closed = kept.then(|| observation.is_closed_at_end(meaning));
                 }
@@ -132,12 +158,42 @@ impl State {
             Event::Told { text } => self.note(None, text.clone()),
             Event::Asked(question) => self.note(None, format!("asked: {}", question.text)),
             Event::Rested { time } => self.note(None, format!("cooled for {}", text(*time))),
-            Event::RunEnded(_) => {
-                self.energised = false;
-                self.outputs.clear();
-                self.contacts.iter_mut().for_each(|(_, closed)| *closed = None);
+            Event::Begun(begun) => {
+                self.longest = begun.longest.unwrap_or_default();
+                self.began = self.left;
+            }
+            Event::Discharged(discharged) => {
+                self.note(None, format!("discharged after {}", text(discharged.time)));
+            }
+            Event::RunEnded(ended) => {
+                self.goes_off();
+                self.outcome = Some(match &ended.outcome {
+                    Outcome::Completed => ended.verdict().word().to_uppercase(),
+                    Outcome::Stopped => "STOPPED".to_owned(),
+                    Outcome::RigTrouble(why) => format!("RIG TROUBLE: {why}"),
+                });
+                if let Outcome::RigTrouble(why) = &ended.outcome {
+                    self.note(None, format!("RIG TROUBLE: {why}"));
+                }
             }
             _ => {}
+        }
+    }
+
+    /// Outputs are off, and nobody looks at the contacts any more.
+    pub(super) fn goes_off(&mut self) {
+        self.energised = false;
+        self.outputs.clear();
+        self.waits = None;
+        self.contacts.iter_mut().for_each(|(_, closed)| *closed = None);
+    }
+
+    /// Somebody stops the run by a key.
+    pub(super) fn stopped(&mut self, by: &str) {
+        if self.stopped_by.is_none() {
+            self.stopped_by = Some(by.to_owned());
+            let since = text(Time::from_si((self.now.si() * 100.0).round() / 100.0));
+            self.note(None, format!("stopped by {by} after {since} of this injection"));
         }
     }
 
@@ -239,6 +295,10 @@ impl State {
         // What nobody looks at any more is not waited for.
         if (self.now - self.waits_at).si().abs() > 2.0 {
             self.waits = None;
+        }
+        if self.longest > Time::from_si(0.0) {
+            let passed = present.now.min(self.longest);
+            self.left = Time::from_si((self.began - passed).si().max(0.0).ceil());
         }
         self.energised = !present.out.is_off();
         self.outputs = outputs(present.out);

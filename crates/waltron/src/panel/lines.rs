@@ -3,7 +3,6 @@
 use crate::signals::StopFlag;
 use std::cell::Cell;
 use std::io::BufRead;
-use std::sync::atomic::Ordering;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
@@ -70,7 +69,7 @@ impl Lines {
         }
         let began = Instant::now();
         loop {
-            if stop.load(Ordering::Relaxed) {
+            if stop.is_asked() {
                 return Err(Silence::Stopped);
             }
             if limit.is_some_and(|limit| began.elapsed() >= limit) {

@@ -10,12 +10,12 @@ use indicatif::ProgressBar;
 use lines::{Lines, Reading, Silence};
 use std::collections::VecDeque;
 use std::io::IsTerminal;
-use std::sync::atomic::Ordering;
 use std::time::Duration;
 use waltron_core::grading::Verdict;
 use waltron_core::injection::program::Stand;
 use waltron_core::plan::Answers;
 use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::quantity::{Time, text};
 use waltron_rig::attendant::{Attendant, Moment, Present, Waiting, Wish};
 
 /// What is typed between prompts, in one line.
@@ -34,7 +34,14 @@ pub(crate) struct Panel {
     pause_on_fail: bool,
     /// What was typed while something was put out, for when it is over.
     typed: VecDeque<String>,
+    /// Whether the run has begun: what it asks from then on nobody has confirmed before.
+    is_running: bool,
+    /// Whether it was told that something is charged, after a stop.
+    was_warned: bool,
 }
+
+/// The keys of a pause's choices in the live view.
+const PAUSE_KEYS: &str = "grsq";
 
 enum Voice {
     /// Types on the terminal, or a pipe into it.
@@ -58,6 +65,8 @@ impl Panel {
             limit: None,
             pause_on_fail: false,
             typed: VecDeque::new(),
+            is_running: false,
+            was_warned: false,
         }
     }
 
@@ -98,6 +107,7 @@ impl Panel {
     /// out of a progress bar's way.
     pub(crate) fn listen(&mut self, bar: ProgressBar, takes_time: bool) {
         self.bar = bar;
+        self.is_running = true;
         if let Voice::Typing(lines) = &mut self.voice
             && std::io::stdin().is_terminal()
         {
@@ -150,12 +160,8 @@ impl Panel {
             };
             match said(question, &line) {
                 Ok(Said::Answer(answer)) => return answer,
-                Ok(Said::Skip) => {
-                    return match self.typed_alone(&reason()) {
-                        Answer::Text(reason) => Answer::Skip(reason),
-                        answer => answer,
-                    };
-                }
+                // Why is asked once outputs are off.
+                Ok(Said::Skip) => return Answer::Skip(String::new()),
                 Err(why) => self.terminal.chat(&format!("{why}\n")),
             }
         }
@@ -201,22 +207,17 @@ impl Panel {
             last.map_or_else(String::new, |g| format!(" after {} ({})", g.point.id, g.verdict));
         let outputs = if moment.held { "outputs stay on" } else { "outputs are off" };
         let choices = ["go on", "repeat the last point", "skip this test", "stop"];
-        let question = Question {
-            text: format!("Paused{after}, {outputs}"),
-            wanted: Wanted::Choice(choices.map(str::to_owned).to_vec()),
+        let text = format!("Paused{after}, {outputs}");
+        let question = Question::choose(text, choices);
+        let answer = match &self.voice {
+            Voice::Live(live) => live.ask(&question, PAUSE_KEYS, self.limit),
+            _ => self.ask(&question),
         };
-        match self.ask(&question) {
+        match answer {
             Answer::Text(text) if text == choices[0] => Wish::GoOn,
             Answer::Text(text) if text == choices[1] => Wish::Repeat,
-            Answer::Text(text) if text == choices[2] => self.skip(),
+            Answer::Text(text) if text == choices[2] => Wish::Skip(String::new()),
             Answer::Skip(reason) => Wish::Skip(reason),
-            _ => Wish::Stop,
-        }
-    }
-
-    fn skip(&mut self) -> Wish {
-        match self.ask(&reason()) {
-            Answer::Text(reason) => Wish::Skip(reason),
             _ => Wish::Stop,
         }
     }
@@ -227,9 +228,14 @@ impl Attendant for Panel {
         let text = plain(&question.text);
         match &mut self.voice {
             Voice::Typing(_) => self.typed(question),
-            Voice::Live(live) => live.ask(question, self.limit),
+            Voice::Live(live) => live.ask(question, "", self.limit),
+            // What must be seen to before outputs come on was confirmed with --yes; what arises later was not.
+            Voice::Confirming if self.is_running && question.wanted == Wanted::Permission => {
+                self.chat(&format!("--yes does not answer `{text}`: the run stops\n"));
+                Answer::Stop
+            }
             Voice::Confirming => question.default_answer().unwrap_or_else(|| {
-                self.chat(&format!("nobody is asked (--yes), but `{text}` has no default\n"));
+                self.chat(&format!("--yes has no answer to `{text}`: the run stops\n"));
                 Answer::Stop
             }),
             Voice::Scripted(answers, file) => {
@@ -250,6 +256,13 @@ impl Attendant for Panel {
                 ));
                 Answer::Stop
             }
+        }
+    }
+
+    fn reason(&mut self) -> Option<String> {
+        match self.ask(&reason()) {
+            Answer::Text(reason) => Some(reason),
+            _ => None,
         }
     }
 
@@ -274,7 +287,7 @@ impl Attendant for Panel {
             None | Some("") => Wish::GoOn,
             Some("p") => self.pause(moment),
             Some("r") => Wish::Repeat,
-            Some("s") => self.skip(),
+            Some("s") => Wish::Skip(String::new()),
             Some("q") => Wish::Stop,
             // A mark that nothing waited for.
             Some("m") => Wish::GoOn,
@@ -316,11 +329,33 @@ impl Attendant for Panel {
         }
     }
 
+    fn goes_off(&mut self) {
+        if let Voice::Live(live) = &self.voice {
+            live.goes_off();
+        }
+    }
+
     fn drains(&mut self) {
         let text = "Outputs are off; what was charged is being discharged: touch nothing";
         match &self.voice {
             Voice::Live(live) => live.begins(text),
             _ => self.bar.set_prefix(text),
+        }
+        if self.stop.is_asked() && !self.was_warned {
+            self.was_warned = true;
+            self.chat(&format!("{text} (Ctrl-C once more leaves it charged)\n"));
+        }
+    }
+
+    fn discharged(&mut self, after: Time) {
+        let text = format!("Discharged after {}", text(after));
+        match &self.voice {
+            Voice::Live(live) => live.begins(&text),
+            _ => self.bar.set_prefix(text.clone()),
+        }
+        // Where somebody may be waiting for it, it is worth a line.
+        if self.stop.is_asked() || matches!(self.voice, Voice::Typing(_)) {
+            self.chat(&format!("{text}\n"));
         }
     }
 
@@ -345,6 +380,10 @@ impl Attendant for Panel {
     }
 
     fn wants_to_stop(&self) -> bool {
-        self.stop.load(Ordering::Relaxed)
+        self.stop.is_asked()
+    }
+
+    fn abandons(&self) -> bool {
+        self.stop.insists()
     }
 }

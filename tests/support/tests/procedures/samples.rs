@@ -158,7 +158,7 @@ pub(crate) fn ignorant(question: &Question) -> Answer {
         Wanted::Quantity { default_si: Some(si), .. } => Answer::Si(*si),
         Wanted::Quantity { bounds, .. } => Answer::Si(bounds.map_or(1.0, |[least, _]| least)),
         Wanted::Text => Answer::Text(String::new()),
-        Wanted::Choice(choices) => Answer::Text(choices.first().cloned().unwrap_or_default()),
+        Wanted::Choice { of, .. } => Answer::Text(of.first().cloned().unwrap_or_default()),
         _ => Answer::Confirmed,
     }
 }

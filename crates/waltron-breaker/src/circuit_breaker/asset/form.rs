@@ -5,8 +5,7 @@ use super::{Auxiliary, CircuitBreaker, Coil, Counts, Motor, Transducer};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
-use waltron_core::asset::{Asset, IdentityForm, Rating, Ratings, Withstand};
+use waltron_core::asset::{Asset, IdentityForm, Own, Rating, Ratings, Withstand};
 use waltron_core::quantity::{Angle, Current, Dimension, Frequency, Measure, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, DocumentError, Field, Form, Number, Problem, Problems, QuantityText, Source,
@@ -259,7 +258,7 @@ impl CircuitBreakerForm {
             elements: Vec::new(),
             assumed: Vec::new(),
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
-            own: Some(Arc::new(own)),
+            own: Own::new(own),
         })
     }
 }

@@ -8,7 +8,7 @@ pub use limits::{Limits, Measurand, Span};
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::asset::{Called, Family, Precautions};
+use waltron_core::asset::{Called, Connected, Family, Precautions};
 use waltron_core::quantity::{Dimension, Quantity, significant};
 use waltron_core::text::name::Name;
 
@@ -247,7 +247,7 @@ impl Family for CircuitBreaker {
         all
     }
 
-    fn precautions(&self, _connected: &[Name]) -> Precautions {
+    fn precautions(&self, _connected: &Connected<'_>) -> Precautions {
         let mut p = Precautions::default();
         let mut first = |text: String| p.first.push(text);
         first(match &self.earthed {

@@ -145,6 +145,20 @@ struct Reading {
     read: Option<f64>,
 }
 
+impl Reading {
+    /// How often the run has made what it counts.
+    fn made_by(&self, carried: &Carried) -> f64 {
+        let name = COUNTED[usize::from(self.of.counts == Counts::Openings)];
+        carried.get(name).copied().unwrap_or(0.0)
+    }
+}
+
+/// Forgets what the counter read: what happened since is not known.
+pub(super) fn forget(carried: &mut Carried) {
+    carried.remove(READ);
+    carried.remove(READ_AT);
+}
+
 impl Procedure for Reading {
     fn planned(&self) -> Vec<Planned> {
         vec![Planned {
@@ -226,15 +240,17 @@ impl Procedure for Reading {
         (self.read, self.stage) = (Some(read), Stage::Telling);
     }
 
-    fn carry(&mut self, carried: &mut Carried) {
-        let name = COUNTED[usize::from(self.of.counts == Counts::Openings)];
-        let made = carried.get(name).copied().unwrap_or(0.0);
-        if self.stage == Stage::Looking {
-            self.before = carried.get(READ).copied();
-            self.made = carried.get(READ_AT).map(|at| made - at);
-        } else if let Some(read) = self.read {
-            carried.insert(READ, read);
-            carried.insert(READ_AT, made);
+    fn take_over(&mut self, carried: &Carried) {
+        let made = self.made_by(carried);
+        self.before = carried.get(READ).copied();
+        self.made = carried.get(READ_AT).map(|at| made - at);
+    }
+
+    fn hand_on(&self, carried: &mut Carried) {
+        if let Some(read) = self.read {
+            let made = self.made_by(carried);
+            carried.insert(READ.to_owned(), read);
+            carried.insert(READ_AT.to_owned(), made);
         }
     }
 

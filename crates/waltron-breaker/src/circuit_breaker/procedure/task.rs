@@ -105,6 +105,7 @@ impl<T: Breaking> Method for Tested<T> {
             doing: Doing::Looking,
             has_brought: false,
             operations: [0; 2],
+            operations_before: [0.0; 2],
             opened: Vec::new(),
             held: Vec::new(),
             question: None,
@@ -180,8 +181,9 @@ struct Tasks {
     doing: Doing,
     /// Whether it was tried to bring it into the state to begin with.
     has_brought: bool,
-    /// How often it was closed and opened since the last test.
+    /// How often it was closed and opened in this test, and in the run before it.
     operations: [u32; 2],
+    operations_before: [f64; 2],
     /// The opening times that were seen, of each task and contact.
     opened: Vec<(String, String, f64)>,
     /// Points that wait for somebody's assessment.
@@ -189,6 +191,11 @@ struct Tasks {
     question: Option<Question>,
     /// What was said, while the reason is asked for.
     verdict: Option<Verdict>,
+}
+
+/// Under which name an opening time is handed on.
+fn opened_at(test: &Name, label: &str, contact: &str) -> String {
+    format!("cb opened {test}/{label}/{contact}")
 }
 
 /// What is asked of a value that has no limit.
@@ -272,12 +279,9 @@ impl Tasks {
                 format!("{what} {}", value.unwrap_or_default())
             });
             let values = values.collect::<Vec<_>>().join("; ");
-            self.question = Some(Question {
-                text: format!("No limit in the file: {values}"),
-                wanted: Asked::Choice(
-                    [NOT_ASSESSED, IN_ORDER, NOT_IN_ORDER].map(str::to_owned).to_vec(),
-                ),
-            });
+            let text = format!("No limit in the file: {values}");
+            let answers = [NOT_ASSESSED, IN_ORDER, NOT_IN_ORDER];
+            self.question = Some(Question::choose(text, answers).or_else(NOT_ASSESSED));
         }
         self.held = held;
         sure
@@ -450,10 +454,36 @@ impl Procedure for Tasks {
         }
     }
 
-    fn carry(&mut self, carried: &mut Carried) {
-        for (name, count) in COUNTED.into_iter().zip(std::mem::take(&mut self.operations)) {
-            *carried.entry(name).or_default() += f64::from(count);
+    fn take_over(&mut self, carried: &Carried) {
+        self.operations_before = COUNTED.map(|name| carried.get(name).copied().unwrap_or(0.0));
+        // What a run that is resumed has seen is compared with what this one sees.
+        let contacts = seen_contacts(&self.setup.of, &self.setup.rig);
+        for label in self.tasks.iter().flat_map(|task| &task.compared) {
+            for (_, contact) in &contacts {
+                let time =
+                    carried.get(&opened_at(&self.setup.test, label, contact.as_str())).copied();
+                let seen = time.map(|time| (label.clone(), contact.to_string(), time));
+                self.opened.extend(seen);
+            }
         }
+    }
+
+    fn hand_on(&self, carried: &mut Carried) {
+        for ((name, before), count) in
+            COUNTED.into_iter().zip(self.operations_before).zip(self.operations)
+        {
+            carried.insert(name.to_owned(), before + f64::from(count));
+        }
+        let compared = |label: &String| self.tasks.iter().any(|t| t.compared.contains(label));
+        for (label, contact, time) in self.opened.iter().filter(|(label, ..)| compared(label)) {
+            carried.insert(opened_at(&self.setup.test, label, contact), *time);
+        }
+    }
+
+    fn hand_on_if_cut(&self, carried: &mut Carried) {
+        self.hand_on(carried);
+        // How often it operated nobody knows.
+        super::counter::forget(carried);
     }
 
     fn stands_alone(&self) -> bool {

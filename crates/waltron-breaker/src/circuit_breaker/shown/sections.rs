@@ -126,7 +126,7 @@ pub(crate) fn charts(asset: &Asset, told: Told<'_>) -> Vec<Chart> {
 
 /// Nameplate and limits; each operation as it was seen, with its values beside it.
 pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
-    let Some(own) = &asset.own else { return Vec::new() };
+    let own = &asset.own;
     let mut all = vec![Section::new("Nameplate and limits", vec![Block::Facts(own.facts())])];
     let Some(of) = asset.family::<CircuitBreaker>() else { return all };
     let mut blocks = Vec::new();

@@ -101,8 +101,11 @@ pub(super) trait Firing: Clone + Debug + Send + Sync + PartialEq + 'static {
         Self::State::default()
     }
 
-    /// Takes from other tests of the run, and hands on.
-    fn carry(&self, _state: &mut Self::State, _carried: &mut Carried) {}
+    /// Takes from other tests of the run.
+    fn take_over(&self, _state: &mut Self::State, _carried: &Carried) {}
+
+    /// Hands on to other tests of the run.
+    fn hand_on(&self, _state: &Self::State, _carried: &mut Carried) {}
 }
 
 /// A test that fires pulses, as a procedure that plans can name.
@@ -407,8 +410,12 @@ impl<T: Firing> Procedure for Course<T> {
         self.closed = Some(self.closes());
     }
 
-    fn carry(&mut self, carried: &mut Carried) {
-        self.firing.carry(&mut self.state, carried);
+    fn take_over(&mut self, carried: &Carried) {
+        self.firing.take_over(&mut self.state, carried);
+    }
+
+    fn hand_on(&self, carried: &mut Carried) {
+        self.firing.hand_on(&self.state, carried);
     }
 
     fn stands_alone(&self) -> bool {

@@ -224,7 +224,7 @@ impl Firing for Opening {
         Openings { setting_a: state.setting_a, ..Openings::default() }
     }
 
-    fn carry(&self, state: &mut Openings, carried: &mut Carried) {
+    fn take_over(&self, state: &mut Openings, carried: &Carried) {
         state.setting_a = carried.get(FOUND).copied();
     }
 }

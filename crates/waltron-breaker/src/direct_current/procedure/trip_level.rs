@@ -546,9 +546,9 @@ impl Firing for TripLevel {
         found
     }
 
-    fn carry(&self, state: &mut Levels, carried: &mut Carried) {
+    fn hand_on(&self, state: &Levels, carried: &mut Carried) {
         if let Some(found) = state.found {
-            carried.insert(FOUND, found);
+            carried.insert(FOUND.to_owned(), found);
         }
     }
 }

@@ -21,7 +21,7 @@ pub(crate) fn charts(asset: &Asset, told: Told<'_>) -> Vec<Chart> {
 
 /// Nameplate and limits; the circuit; the pulses; the resistances.
 pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
-    let Some(own) = &asset.own else { return Vec::new() };
+    let own = &asset.own;
     let mut all = vec![Section::new("Nameplate and limits", vec![Block::Facts(own.facts())])];
     let mut pulses: Vec<Block> = charts(asset, told).into_iter().map(Block::Chart).collect();
     pulses.extend(circuits(told).block());

@@ -14,7 +14,7 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{
-    Action, Answer, Carried, Injection, Planned, PlannedPoint, Procedure, Question,
+    Action, Answer, Carried, Injection, Owed, Planned, PlannedPoint, Procedure, Question,
 };
 use waltron_core::quantity::{Dimension, Quantity, seconds, significant};
 use waltron_core::text::name::Name;
@@ -25,10 +25,15 @@ pub(super) const TRIPPED_SO_FAR: &str = "lv trips";
 const LEFT_TRIPPED: &str = "lv tripped";
 const LEFT_WARM: &str = "lv warm";
 
+/// What puts back what was defeated by hand.
+const PUT_BACK: &str = "Put the ground-fault function back";
+
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Stage {
-    /// Before everything: what must be seen to by hand.
+    /// Before everything.
     Beginning,
+    /// What must be off for the test is switched off by hand.
+    Defeating,
     /// The next shot.
     Next,
     /// The trip unit is asked for its state.
@@ -64,10 +69,12 @@ pub(super) struct Course {
     has_told: bool,
     /// Why nothing more can be tested as it is.
     unfit: Option<String>,
-    /// How often it has tripped since the last test.
+    /// How often it has tripped in this test, and in the run before it.
     trips: u32,
-    /// Whether the ground-fault function is defeated by hand.
+    tripped_before: f64,
+    /// Whether the ground-fault function is to be defeated by hand, and whether it may be at present.
     by_hand: bool,
+    is_defeated: bool,
     at: usize,
     /// Where the leads are, and what they and the pole have in ohms; or why that is not known.
     ohm: Option<(String, Result<f64, String>)>,
@@ -107,7 +114,9 @@ impl Course {
             has_told: false,
             unfit: None,
             trips: 0,
+            tripped_before: 0.0,
             by_hand,
+            is_defeated: false,
             at: 0,
             ohm: None,
             must_reset: false,
@@ -278,16 +287,22 @@ impl Procedure for Course {
 
     fn next(&mut self) -> Action {
         if self.stage == Stage::Beginning {
-            if self.by_hand && !self.shots.is_empty() {
-                return Action::Ask(Question::confirm("Defeat the ground-fault function"));
+            if self.by_hand && !self.is_defeated && !self.shots.is_empty() {
+                self.stage = Stage::Defeating;
+            } else {
+                self.stage = Stage::Next;
             }
-            self.stage = Stage::Next;
+        }
+        if self.stage == Stage::Defeating {
+            // Whoever is asked may have begun before the answer is there.
+            self.is_defeated = true;
+            return Action::Ask(Question::confirm("Defeat the ground-fault function"));
         }
         if self.stage == Stage::PuttingBack {
-            return Action::Ask(Question::confirm("Put the ground-fault function back"));
+            return Action::Ask(Question::confirm(PUT_BACK));
         }
         let Some(shot) = self.shots.get(self.at).cloned() else {
-            if self.by_hand && !self.shots.is_empty() && self.stage != Stage::Done {
+            if self.is_defeated {
                 self.stage = Stage::PuttingBack;
                 return self.next();
             }
@@ -419,7 +434,7 @@ impl Procedure for Course {
 
     fn answer(&mut self, _answer: Answer) {
         match self.stage {
-            Stage::PuttingBack => self.stage = Stage::Done,
+            Stage::PuttingBack => (self.stage, self.is_defeated) = (Stage::Done, false),
             Stage::Resetting => {
                 self.must_reset = false;
                 self.stage = Stage::Next;
@@ -428,18 +443,41 @@ impl Procedure for Course {
         }
     }
 
-    fn carry(&mut self, carried: &mut Carried) {
-        let flag = |carried: &Carried, name| carried.get(name).is_some_and(|is| *is != 0.0);
-        if self.stage == Stage::Beginning && self.at == 0 {
-            // The last test may have left it open, and warm.
-            self.must_reset |= flag(carried, LEFT_TRIPPED);
-            self.is_warm |= flag(carried, LEFT_WARM);
-            return;
-        }
-        *carried.entry(TRIPPED_SO_FAR).or_default() += f64::from(std::mem::take(&mut self.trips));
+    fn take_over(&mut self, carried: &Carried) {
+        let flag = |name: &str| carried.get(name).is_some_and(|is| *is != 0.0);
+        // The last test, or a run that was cut, may have left it open, and warm.
+        self.must_reset |= flag(LEFT_TRIPPED);
+        self.is_warm |= flag(LEFT_WARM);
+        self.tripped_before = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
+    }
+
+    fn hand_on(&self, carried: &mut Carried) {
+        let trips = self.tripped_before + f64::from(self.trips);
+        carried.insert(TRIPPED_SO_FAR.to_owned(), trips);
         for (name, is) in [(LEFT_TRIPPED, self.must_reset), (LEFT_WARM, self.is_warm)] {
-            carried.insert(name, f64::from(u8::from(is)));
+            carried.insert(name.to_owned(), f64::from(u8::from(is)));
         }
+    }
+
+    fn hand_on_if_cut(&self, carried: &mut Carried) {
+        self.hand_on(carried);
+        let flows = [Stage::Looking, Stage::Shooting].contains(&self.stage);
+        if flows {
+            carried.insert(LEFT_TRIPPED.to_owned(), 1.0);
+            let is_warm = self.is_warm || self.of.has_memory;
+            carried.insert(LEFT_WARM.to_owned(), f64::from(u8::from(is_warm)));
+            // Whether its counter went on nobody knows.
+            super::read_back::forget(carried);
+        }
+    }
+
+    fn owed(&self) -> Vec<Owed> {
+        if self.is_defeated { vec![Owed::new(PUT_BACK)] } else { Vec::new() }
+    }
+
+    fn restore(&mut self) {
+        self.at = self.shots.len();
+        self.stage = if self.is_defeated { Stage::PuttingBack } else { Stage::Done };
     }
 
     fn stands_alone(&self) -> bool {
@@ -471,6 +509,7 @@ impl Procedure for Course {
 
     fn repeat(&mut self) {
         self.at = self.at.saturating_sub(1);
-        (self.stage, self.is_checked, self.unfit) = (Stage::Next, false, None);
+        // What was put back since is defeated again first.
+        (self.stage, self.is_checked, self.unfit) = (Stage::Beginning, false, None);
     }
 }

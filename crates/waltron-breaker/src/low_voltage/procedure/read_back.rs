@@ -160,6 +160,12 @@ impl ReadBack {
 }
 
 /// The counter of trips against what the run has made since its last reading.
+/// Forgets what the counter read: what happened since is not known.
+pub(super) fn forget(carried: &mut Carried) {
+    carried.remove(READ);
+    carried.remove(READ_AT);
+}
+
 fn counted(found: Finding, read: f64, carried: &Carried) -> Finding {
     let number = |n: f64| Values::none().with_quantity("value", Quantity::number(n));
     let made = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
@@ -299,13 +305,15 @@ impl Procedure for Reading {
 
     fn answer(&mut self, _answer: Answer) {}
 
-    fn carry(&mut self, carried: &mut Carried) {
-        if !self.is_done {
-            self.carried.clone_from(carried);
-        } else if let Some(trips) = self.trips {
+    fn take_over(&mut self, carried: &Carried) {
+        self.carried.clone_from(carried);
+    }
+
+    fn hand_on(&self, carried: &mut Carried) {
+        if let Some(trips) = self.trips {
             let made = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
-            carried.insert(READ, trips);
-            carried.insert(READ_AT, made);
+            carried.insert(READ.to_owned(), trips);
+            carried.insert(READ_AT.to_owned(), made);
         }
     }
 

@@ -42,6 +42,8 @@ pub struct Capability {
     pub discharge: Option<Discharge>,
     /// Whether it takes its leads from one place of the asset to another by itself; else somebody does.
     pub switches_leads: bool,
+    /// Whether it earths by itself what direct voltage has charged; else somebody does.
+    pub earths: bool,
 }
 
 /// An input that switches all outputs off.
@@ -166,6 +168,7 @@ impl Capability {
             emergency_stop: None,
             discharge: None,
             switches_leads: false,
+            earths: false,
         }
     }
 

@@ -12,12 +12,17 @@ pub use condition::{Condition, Relation};
 pub use profile::{Playback, Profile, Rest, Slope, Stairs, Steps};
 pub use stand::Stand;
 
+use crate::injection::capability::Discharge;
 use crate::injection::measuring::{Capture, Probe, Read};
 use crate::injection::stimulus::Stimulus;
 use crate::quantity::{Measure, Time, seconds};
 use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
+
+/// How many times as long as direct voltage was applied insulation is earthed afterwards (IEEE C57.152, insulation
+/// resistance).
+pub const EARTHED_TIMES: f64 = 4.0;
 
 /// One injection.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -39,9 +44,19 @@ pub struct Program {
     /// Where the leads are while it plays, such as `A 1S1-1S3`, of what is tested at several places.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub connection: Option<Name>,
+    /// What is shorted by straps while it plays, such as `the primary`; they are taken off before anything else is fed.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub shorts: Option<Name>,
     /// Where what is moved by hand stands while it plays, such as a tap changer.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub stands: Vec<Stand>,
+    /// What it charges with direct voltage, such as a winding's insulation: no meter of the rig tells when that is
+    /// discharged, so that it is earthed afterwards for [`EARTHED_TIMES`] as long as the voltage was on.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub earth: Option<Name>,
+    /// How it is seen that what it charged is discharged, on a rig that has no word of its own for it.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub discharge: Option<Discharge>,
     /// The name under which its waveforms are kept, where they are.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub capture: Option<Name>,
@@ -284,6 +299,25 @@ impl Program {
             segment.reads.iter_mut().map(|r| &mut r.probe).chain(watched)
         });
         self.reads.iter_mut().chain(in_segments)
+    }
+
+    /// Whether anything is put out at all.
+    pub fn puts_out(&self) -> bool {
+        !self.maxima().is_empty()
+    }
+
+    /// Whether anything direct is put out.
+    pub fn has_dc(&self) -> bool {
+        self.segments.iter().any(|segment| segment.profile.has_dc())
+    }
+
+    /// For how long what it charges must be earthed, after segments that lasted as long as given, or as long as they
+    /// may; nothing where it charges nothing, or nothing was on.
+    pub fn earthed_for(&self, lasted: impl Fn(usize, &Segment) -> Time) -> Option<Time> {
+        self.earth.as_ref()?;
+        let on = self.segments.iter().enumerate().filter(|(_, s)| s.profile.has_dc());
+        let on = on.map(|(k, segment)| lasted(k, segment)).fold(seconds(0.0), |sum, t| sum + t);
+        (on > seconds(0.0)).then(|| on * EARTHED_TIMES)
     }
 
     /// The index of the segment with this name.

@@ -138,6 +138,17 @@ impl Slope {
 }
 
 impl Profile {
+    /// Whether anything direct is put out; a recording counts as if it did.
+    pub fn has_dc(&self) -> bool {
+        match self {
+            Self::Hold(stimulus) => stimulus.has_dc(),
+            Self::Stairs(stairs) => stairs.from.has_dc() || stairs.to.has_dc(),
+            Self::Steps(steps) => steps.levels.iter().any(Stimulus::has_dc),
+            Self::Slope(slope) => slope.through.iter().any(Stimulus::has_dc),
+            Self::Playback(_) => true,
+        }
+    }
+
     /// How long it lasts by itself; `None` where it is held until something ends it.
     pub fn length(&self) -> Option<Time> {
         match self {

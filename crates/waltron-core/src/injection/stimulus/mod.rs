@@ -75,6 +75,11 @@ impl Stimulus {
         new
     }
 
+    /// Whether anything direct is put out.
+    pub fn has_dc(&self) -> bool {
+        self.currents.iter().any(|d| d.dc.is_some()) || self.voltages.iter().any(|d| d.dc.is_some())
+    }
+
     /// Whether nothing at all is put out.
     pub fn is_off(&self) -> bool {
         self.currents.iter().all(|d| d.true_rms().si() == 0.0)

@@ -25,14 +25,6 @@ impl Session {
         answers: bool,
     ) -> Result<Vec<u8>, Fault> {
         use Meaning as M;
-        let takes = match meaning {
-            M::Waveform | M::Captured => 2,
-            M::State => 1,
-            _ => 0,
-        };
-        if p.len() > takes {
-            return Err(faults::PARAMETER_NOT_ALLOWED);
-        }
         let status = &mut self.status;
         let text = match meaning {
             M::Identity => {
@@ -91,7 +83,7 @@ impl Session {
                 return sent(program.unwrap_or_else(|| Ok(b"null".to_vec())));
             }
             M::State => self.state(p)?,
-            M::Cause => quoted(self.set.lock().cause.as_deref().unwrap_or_default()),
+            M::Cause => quoted(&self.set.cause(self.id)),
             M::Observation => {
                 let seen = self.observed(|inner| inner.observation.clone())?;
                 return sent(seen.to_json());

@@ -80,8 +80,8 @@ impl Session {
     }
 
     fn unit(&mut self, unit: &Unit, answers: bool) -> Answer {
-        let meaning = TREE.find(&unit.header)?;
         let p = &unit.parameters;
+        let meaning = TREE.find(&unit.header, p.len())?;
         self.refresh();
         if needs_control(meaning) && !unit.header.query && !self.set.take_control(self.id) {
             return Err(faults::COMMAND_PROTECTED.because("another client controls"));

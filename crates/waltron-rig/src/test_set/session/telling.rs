@@ -19,29 +19,6 @@ use waltron_wire::scpi::{Fault, Parameter, SiUnit, Summary, faults};
 impl Session {
     pub(super) fn tell(&mut self, meaning: Meaning, p: &[Parameter]) -> Result<(), Fault> {
         use Meaning as M;
-        let takes = match meaning {
-            M::SegmentCurrent | M::SegmentVoltage => 4,
-            M::SegmentStop | M::Recording => 3,
-            M::Parameter | M::SegmentSwitch | M::SegmentRead => 2,
-            M::EventEnable
-            | M::ServiceEnable
-            | M::OperationEnable
-            | M::QuestionableEnable
-            | M::Watchdog
-            | M::Define
-            | M::SegmentNew
-            | M::SegmentTime
-            | M::Finish
-            | M::ByteOrder
-            | M::Seed
-            | M::Draw
-            | M::Rest
-            | M::Output => 1,
-            _ => 0,
-        };
-        if p.len() > takes {
-            return Err(faults::PARAMETER_NOT_ALLOWED);
-        }
         let first = || p.first().ok_or(faults::MISSING_PARAMETER);
         match meaning {
             M::Reset => {
@@ -73,7 +50,7 @@ impl Session {
             M::Complete => self.opc = true,
             M::Wait => drop(self.wait_until_done(Duration::MAX)),
             M::Begin => self.begin()?,
-            M::Abort => self.set.off(&self.by("ABORt")),
+            M::Abort => self.set.off(self.id, &self.by("ABORt")),
             M::Release => self.set.release(self.id),
             M::Heartbeat => self.set.hear(self.id),
             M::Watchdog => self.watchdog(first()?)?,
@@ -110,7 +87,7 @@ impl Session {
                     let why = "outputs come on with INITiate, by a program";
                     return Err(faults::SETTINGS_CONFLICT.because(why));
                 }
-                self.set.off(&self.by("OUTPut OFF"));
+                self.set.off(self.id, &self.by("OUTPut OFF"));
                 // What follows may rely on it.
                 self.set.wait(MOST_WAIT);
             }
@@ -118,9 +95,14 @@ impl Session {
             M::ParametersOff => self.set.with_rig(VirtualRig::parameters_off)?,
             M::Seed => {
                 let seed = whole(first()?)?;
+                let injections = p.get(1).map(whole).transpose()?;
                 if !self.set.reseed(seed) {
-                    return Err(faults::SETTINGS_CONFLICT
-                        .because("a program is playing, or the specimen is gone"));
+                    return Err(faults::SETTINGS_CONFLICT.because(
+                        "a program is playing, something is charged, or the specimen is gone",
+                    ));
+                }
+                if let Some(injections) = injections {
+                    self.set.with_rig(|rig| rig.set_draw(injections))?;
                 }
             }
             M::Draw => {

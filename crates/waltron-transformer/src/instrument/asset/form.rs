@@ -6,9 +6,8 @@ use crate::material::Material;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 use waltron_core::asset::IdentityForm;
-use waltron_core::asset::{Asset, Rating, Ratings, Withstand};
+use waltron_core::asset::{Asset, Own, Rating, Ratings, Withstand};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{
     Current, Dimension, Frequency, Measure, Quantity, Ratio, Time, Voltage, significant,
@@ -255,7 +254,7 @@ impl InstrumentTransformerForm {
             elements: Vec::new(),
             assumed,
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
-            own: Some(Arc::new(own)),
+            own: Own::new(own),
         })
     }
 }

@@ -9,10 +9,9 @@ pub use place::{Spot, Wanted};
 pub use secondary::{Secondary, Tap};
 
 use crate::material::celsius;
-use waltron_core::asset::{Called, Family, Precautions};
+use waltron_core::asset::{Called, Connected, Family, Precautions};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, Quantity};
-use waltron_core::text::name::Name;
 
 /// Which kind of instrument transformer.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -174,8 +173,8 @@ impl Family for InstrumentTransformer {
         all
     }
 
-    fn precautions(&self, connected: &[Name]) -> Precautions {
-        let uses = |what: &str| connected.iter().any(|c| *c == *what);
+    fn precautions(&self, connected: &Connected<'_>) -> Precautions {
+        let uses = |what: &str| connected.has(what);
         let mut p = Precautions::default();
         let line = |text: &str| text.to_owned();
         p.first.push(line("See that the primary is dead, isolated and earthed"));

@@ -124,7 +124,13 @@ impl PlaceWork {
         let discharge = || self.direct.discharge(self.current, DISCHARGED);
         let mut back = discharge();
         back.reads = reads[..2].to_vec();
-        Program::of(vec![segment(BEFORE, 0, 1.0), back, segment(SECOND, 1, -1.0), discharge()])
+        let second = segment(SECOND, 1, -1.0);
+        self.direct.discharged(Program::of(vec![
+            segment(BEFORE, 0, 1.0),
+            back,
+            second,
+            discharge(),
+        ]))
     }
 
     /// The flux before, as a share of that of saturation, and the saturation flux in V·s.

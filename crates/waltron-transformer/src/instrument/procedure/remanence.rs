@@ -80,7 +80,7 @@ impl Remanence {
         magnetise.reads = reads(&[&self.volts, &self.amps]);
         let mut let_go = self.direct.discharge(self.current, GONE);
         let_go.reads = reads(&[&self.amps]);
-        Program::of(vec![magnetise, let_go])
+        self.direct.discharged(Program::of(vec![magnetise, let_go]))
     }
 
     pub(super) fn likely(&self) -> Time {

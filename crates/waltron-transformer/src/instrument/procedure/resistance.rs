@@ -12,7 +12,7 @@ use std::sync::Arc;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, Values, Verdict, judge_between,
 };
-use waltron_core::injection::capability::Capability;
+use waltron_core::injection::capability::{Capability, Discharge};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{Condition, Program, Relation, Segment, Stop, Then};
@@ -174,7 +174,16 @@ impl Direct {
         let [volts, amps] = self.flux.clone();
         let of = [self.volts.clone(), self.flowing.clone(), self.resistance.clone(), volts, amps];
         charge.reads = of.map(|probe| Read { probe, when: When::EachLevel }).to_vec();
-        Program::of(vec![charge, self.discharge(self.current, DISCHARGED)])
+        let program = Program::of(vec![charge, self.discharge(self.current, DISCHARGED)]);
+        self.discharged(program)
+    }
+
+    /// A program after which the winding is waited for until it is discharged, whatever ended it.
+    pub(super) fn discharged(&self, mut program: Program) -> Program {
+        let below_a = self.current.si().abs() * DISCHARGED;
+        program.discharge =
+            Some(Discharge { meter: self.flowing.of.to_string().as_str().into(), below_a });
+        program
     }
 
     /// Off until what flowed is gone but for a share. Of either sign: a meter that is connected the wrong way round must
@@ -227,7 +236,10 @@ impl Direct {
 
     /// What whoever opens the circuit next must see.
     pub(super) fn still_charged(&self, seen: &Observation) -> Option<String> {
-        (seen.segments.get(1).map(|s| s.ended) != Some(Ended::Stop(0))).then(|| {
+        // What the rig has waited for afterwards is discharged.
+        let waited = seen.discharge.is_some_and(|discharge| discharge.is_done);
+        let in_time = seen.segments.get(1).map(|s| s.ended) == Some(Ended::Stop(0));
+        (!in_time && !waited).then(|| {
             let time = text(self.discharge_at_most());
             format!("STILL CHARGED after {time}: wait before the circuit is opened")
         })
@@ -325,7 +337,10 @@ pub(super) struct Told {
 pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: Told) -> Finding {
     let (as_measured, u) = match direct.read(seen) {
         Ok(read) => read,
-        Err(why) => {
+        Err(mut why) => {
+            if let Some(charged) = direct.still_charged(seen) {
+                why = format!("{charged}; {why}");
+            }
             let read = seen.in_segment(0, &direct.resistance).last().map(of);
             let value = read
                 .and_then(Result::ok)

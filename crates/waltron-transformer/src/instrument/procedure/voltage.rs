@@ -121,6 +121,7 @@ impl PlaceWork {
         let mut program = Program::of(vec![segment]);
         let place = spot.connection.as_ref().map_or_else(String::new, |c| format!("{c}, "));
         program.connection = Some(format!("{place}{SHORTED}").as_str().into());
+        program.shorts = Some("the primary".into());
         program
     }
 

@@ -8,8 +8,7 @@ use crate::power::vector_group::VectorGroup;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
-use waltron_core::asset::{Asset, IdentityForm, Rating, Ratings, Withstand};
+use waltron_core::asset::{Asset, IdentityForm, Own, Rating, Ratings, Withstand};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Ratio, Time, Voltage};
 use waltron_core::text::document::{
@@ -351,7 +350,7 @@ impl PowerTransformerForm {
             elements: Vec::new(),
             assumed: Vec::new(),
             terminals: terminals.map(|(key, at)| (key.as_str().into(), at)).collect(),
-            own: Some(Arc::new(own)),
+            own: Own::new(own),
         })
     }
 }

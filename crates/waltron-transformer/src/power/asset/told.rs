@@ -2,10 +2,9 @@
 
 use super::{ChangerKind, Insulation, Known, PowerTransformer, volts};
 use crate::material::celsius;
-use waltron_core::asset::{Called, Family, Precautions};
+use waltron_core::asset::{Called, Connected, Family, Precautions};
 use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
 use waltron_core::section::Table;
-use waltron_core::text::name::Name;
 
 fn power(si: f64) -> Quantity {
     Quantity { si, dimension: Dimension::POWER }
@@ -201,8 +200,8 @@ impl Family for PowerTransformer {
         all
     }
 
-    fn precautions(&self, connected: &[Name]) -> Precautions {
-        let uses = |what: &str| connected.iter().any(|c| *c == *what);
+    fn precautions(&self, connected: &Connected<'_>) -> Precautions {
+        let uses = |what: &str| connected.has(what);
         let mut p = Precautions::default();
         let mut first = |text: &str| p.first.push(text.to_owned());
         first("See that the transformer is dead, isolated and earthed on all sides");
@@ -219,9 +218,7 @@ impl Family for PowerTransformer {
             );
         }
         if uses("high voltage") || uses("insulation voltage") {
-            before(
-                "High voltage: fence the whole transformer off, and short-circuit and earth what is not measured",
-            );
+            before("High voltage: fence the whole transformer off");
             before("Earth the tank, and the rig at the same point");
         }
         if uses("winding current") {
@@ -236,7 +233,7 @@ impl Family for PowerTransformer {
             before("Write down where the tap changers stand");
             p.after.push("Put the tap changers back to where they stood".to_owned());
         }
-        p.after.push("Earth all bushings before anything is taken off".to_owned());
+        p.after_first.push("Earth all bushings before any lead is taken off".to_owned());
         p.after.push("Put the protection back into service".to_owned());
         p
     }

@@ -101,7 +101,7 @@ impl ExcitingCurrentTest {
 impl Stepwise for ExcitingCurrentTest {
     const WORD: &'static str = "exciting-current";
     const SEE_TO: &'static [&'static str] = &[
-        "Leave all other windings open, and their neutrals as they are in service",
+        "While exciting currents are measured leave all other windings open, and their neutrals as they are in service",
         "Exciting currents are measured before anything magnetises the core",
     ];
 

@@ -26,7 +26,7 @@ pub(crate) fn charts(asset: &Asset, told: Told<'_>) -> Vec<Chart> {
 
 /// Nameplate and limits; what was measured.
 pub(crate) fn sections(asset: &Asset, told: Told<'_>) -> Vec<Section> {
-    let Some(own) = &asset.own else { return Vec::new() };
+    let own = &asset.own;
     let mut all = vec![Section::new("Nameplate and limits", vec![Block::Facts(own.facts())])];
     let Some(of) = asset.family::<PowerTransformer>() else { return all };
     let tag = &asset.identity.tag;

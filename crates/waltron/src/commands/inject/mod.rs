@@ -34,10 +34,9 @@ use waltron_core::procedure::{Action, Answer, Procedure, Question};
 use waltron_core::quantity::text;
 use waltron_core::record::Outcome;
 use waltron_core::text::document::Source;
-use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::virtual_rig::Pace;
-use waltron_rig::{RigFile, RigForm, RigKind};
+use waltron_rig::{Rig, RigError, RigFile, RigForm, RigKind};
 use waltron_script::Context;
 use wanted::Wanted;
 
@@ -72,7 +71,10 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let played = rig.play(&cleared, &mut shown);
     shown.end();
     let seen = played.map_err(|e| Failure::trouble(e.to_string()))?;
-    rig.off().map_err(|e| Failure::trouble(e.to_string()))?;
+    off(&mut *rig, &mut panel)?;
+    if let Some(left) = seen.discharge.filter(|left| !left.is_done) {
+        return Err(Failure::trouble(RigError::StillCharged(left.left()).to_string()));
+    }
     if quiet {
         terminal.print_json(as_json(cleared.program(), &seen, &wanted));
     } else {
@@ -85,6 +87,19 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
         terminal.print(&told);
     }
     Ok(if seen.aborted() { Exit::Stopped } else { Exit::Pass })
+}
+
+/// Switches off, and waits until nothing is charged any more.
+///
+/// # Errors
+/// A rig that does not confirm it, something that stays charged.
+fn off(rig: &mut dyn Rig, panel: &mut Panel) -> Result<(), Failure> {
+    let trouble = |e: RigError| Failure::trouble(e.to_string());
+    rig.off().map_err(trouble)?;
+    if let Some(discharged) = rig.discharge(panel).map_err(trouble)? {
+        panel.discharged(discharged.time);
+    }
+    Ok(())
 }
 
 /// Asset and rig that something is put out on.

@@ -114,8 +114,24 @@ impl Attendant for Shown<'_> {
         self.attendant.moves(to);
     }
 
+    fn reason(&mut self) -> Option<String> {
+        self.attendant.reason()
+    }
+
+    fn goes_off(&mut self) {
+        self.attendant.goes_off();
+    }
+
     fn drains(&mut self) {
         self.attendant.drains();
+    }
+
+    fn discharged(&mut self, after: Time) {
+        self.attendant.discharged(after);
+    }
+
+    fn abandons(&self) -> bool {
+        self.attendant.abandons()
     }
 
     fn waits(&mut self, waiting: &Waiting) {

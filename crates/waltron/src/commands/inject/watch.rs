@@ -12,7 +12,6 @@ use crate::terminal::{Terminal, plain};
 use crossterm::event::{Event, KeyCode, KeyEventKind, KeyModifiers, poll, read};
 use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
 use std::io::IsTerminal;
-use std::sync::atomic::Ordering;
 use std::time::Duration;
 use waltron_core::injection::program::{Finish, Profile, Program, Segment};
 use waltron_core::injection::stimulus::{Drive, Stimulus};
@@ -22,6 +21,9 @@ use waltron_core::record::Outcome;
 use waltron_core::text::name::Name;
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
+
+/// How long keys are waited for: some time, since without any nothing is looked at.
+const A_GLANCE: Duration = Duration::from_millis(1);
 
 /// How long each look lasts.
 const LOOK_S: f64 = 0.2;
@@ -94,7 +96,7 @@ impl Attendant for Watcher {
     }
 
     fn wants_to_stop(&self) -> bool {
-        self.0.load(Ordering::Relaxed)
+        self.0.is_asked()
     }
 }
 
@@ -155,7 +157,7 @@ pub(super) fn watch(
     };
     let varied = live.vary.clone();
     terminal.print(&format!(
-        "up, down  change {varied} by {}\nt         take the readings down\n{}q         off and out\n\n",
+        "up, down  change {varied} by {}\nt         take the readings down\n{}q, Esc, Space  off and out\n\n",
         args.step,
         if live.before.is_some() {
             "f         switch over between pre-fault and fault; starts the timer\n"
@@ -166,14 +168,18 @@ pub(super) fn watch(
     let mut watcher = Watcher(flag);
     let raw = Raw::enter()?;
     let outcome = turns(bench, rig, &mut live, &wanted, &mut watcher, terminal);
-    let off = rig.off();
+    let off = rig.off().map_err(|e| Failure::trouble(e.to_string()));
     drop(raw);
-    terminal.print(&format!("\noff after {}\n", text(live.total)));
+    let off = off.and_then(|()| super::off(rig, &mut panel));
+    terminal.print(&match &off {
+        Ok(()) => format!("\noff after {}\n", text(live.total)),
+        Err(_) => format!("\nNOT KNOWN TO BE OFF after {}: see to the rig\n", text(live.total)),
+    });
     if !live.takes.is_empty() {
         terminal.print(&format!("\n{}", table_of(&live.takes, terminal)));
     }
     terminal.print(&record::write(args, bench, &script, &live.takes, Outcome::Completed)?);
-    off.map_err(|e| Failure::trouble(e.to_string()))?;
+    off?;
     outcome?;
     Ok(Exit::Pass)
 }
@@ -235,7 +241,7 @@ fn turns(
 
 /// Takes the keys pressed meanwhile; false ends it.
 fn keys(bench: &Bench, live: &mut Live, terminal: &Terminal) -> bool {
-    while poll(Duration::ZERO).unwrap_or(false) {
+    while poll(A_GLANCE).unwrap_or(false) {
         let Ok(Event::Key(key)) = read() else { continue };
         if key.kind == KeyEventKind::Release {
             continue;
@@ -244,13 +250,13 @@ fn keys(bench: &Bench, live: &mut Live, terminal: &Terminal) -> bool {
         match key.code {
             KeyCode::Up => live.factor += live.step,
             KeyCode::Down => live.factor = (live.factor - live.step).max(0.0),
-            KeyCode::Char('t') => live.take = true,
-            KeyCode::Char('f') if live.before.is_some() => {
+            KeyCode::Char('t' | 'T') => live.take = true,
+            KeyCode::Char('f' | 'F') if live.before.is_some() => {
                 live.is_fault = !live.is_fault;
                 live.switched = live.total;
             }
             KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => return false,
-            KeyCode::Char('q') | KeyCode::Esc => return false,
+            KeyCode::Char('q' | 'Q' | ' ') | KeyCode::Esc => return false,
             _ => {}
         }
         let segment = Segment::hold("watch", live.stimulus(), seconds(LOOK_S));

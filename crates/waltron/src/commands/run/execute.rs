@@ -14,9 +14,9 @@ use std::path::{Path, PathBuf};
 use waltron_core::asset::Asset;
 use waltron_core::asset::readback::{Difference, differences, with_device};
 use waltron_core::grading::{Grade, PointId};
-use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Time, counted, seconds};
-use waltron_core::record::{Chosen, Event, Outcome, Progress, Run, RunEnded};
+use waltron_core::record::{Event, Outcome, Progress, Run, RunEnded};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::Clock;
@@ -246,11 +246,12 @@ fn open(
             let continued = earlier.continued(job, how);
             let left_open = earlier.left_open();
             let (writer, progress) = earlier.go_on(durability)?;
-            let Progress { tally, warm, cooled, last_at, .. } = progress;
+            let Progress { tally, warm, cooled, last_at, carried, owed, .. } = progress;
             // A real asset has cooled since; simulated time stands still between two runs.
             let simulated = durability == Durability::System;
             let since = if simulated { seconds(0.0) } else { passed(&last_at, &clock.now()) };
-            let so_far = SoFar { tally, warm, cooled: cooled + since, left_open };
+            let cooled = cooled + since;
+            let so_far = SoFar { tally, warm, cooled, carried, owed, left_open };
             Ok((writer, so_far, Event::Continued(Box::new(continued))))
         }
     }
@@ -295,13 +296,10 @@ impl Opened<'_> {
             let mut device_holds = false;
             if !found.is_empty() {
                 self.panel.say(&listed(&found));
-                let question = Question {
-                    text: format!(
-                        "The device's settings differ from {}",
-                        job.started(None, None, Vec::new()).asset.name
-                    ),
-                    wanted: Wanted::Choice(CHOICES.map(str::to_owned).to_vec()),
-                };
+                let file = job.started(None, None, Vec::new()).asset.name;
+                let text = format!("The device's settings differ from {file}");
+                // Nobody there: what was planned holds, and the record says so.
+                let question = Question::choose(text, CHOICES).or_else(CHOICES[0]);
                 match self.ask(question)? {
                     Answer::Text(text) if text == CHOICES[0] => {}
                     Answer::Text(text) if text == CHOICES[1] => device_holds = true,
@@ -313,9 +311,8 @@ impl Opened<'_> {
                     Failure::trouble(format!("the device's `{name}` cannot be taken over"))
                         .help("write it into the asset's file, and run again")
                 })?;
-                let ids = prepared.points().map(|p| p.id.clone()).collect();
                 let executes = prepared.may_execute();
-                prepared = job.prepare_for(&asset, &Chosen::These(ids))?;
+                prepared = job.prepare_for(&asset, &prepared.chosen())?;
                 if executes {
                     prepared.allow_execution();
                 }

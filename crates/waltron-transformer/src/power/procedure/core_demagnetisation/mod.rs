@@ -14,8 +14,8 @@ use waltron_core::procedure::{Bench, SetupError};
 impl Stepwise for CoreDemagnetisationTest {
     const WORD: &'static str = "core-demagnetisation";
     const SEE_TO: &'static [&'static str] = &[
-        "All other windings carry up to half of their rated voltage while this one is excited: fence them off",
-        "Leave all other windings open: what flows in them keeps the core from being demagnetised",
+        "While demagnetising all other windings carry up to half of their rated voltage: fence them off",
+        "While demagnetising leave all other windings open: what flows in them keeps the core from being demagnetised",
     ];
 
     fn joint(&self, of: &PowerTransformer, bench: Bench<'_>) -> Result<Joint, SetupError> {

@@ -12,9 +12,9 @@ use crate::power::procedure::positions::as_stands;
 use crate::power::procedure::{round_below, volts};
 use crate::power::vector_group::Connection;
 use std::sync::Arc;
-use waltron_core::grading::Values;
+use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
-use waltron_core::injection::observation::Observation;
+use waltron_core::injection::observation::{Ended, Observation, Span};
 use waltron_core::injection::program::{Condition, Finish, Program, Relation, Segment, Stop, Then};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, PlannedPoint, SetupError};
@@ -84,6 +84,7 @@ pub(super) fn joint(
     for shot in &shots {
         steps.push(setting.excite(BEFORE, shot, volts)?);
     }
+    let drives = steps.len();
     for pair in driven(of, test.winding) {
         steps.push(setting.drive(&pair)?);
     }
@@ -104,12 +105,52 @@ pub(super) fn joint(
     let allowed = of.allowed.exciting;
     let exciting =
         Exciting::new(point(&test.test, "exciting"), stimulus.clone(), allowed, is_of_two);
+    let exciting = exciting.group((after..after + 3).collect(), setting.later.clone());
+    // What is measured afterwards says something of the currents only where they flowed.
     let groups = vec![
         inrush("before", true, 0..3),
-        inrush("inrush", false, after..after + 3),
-        exciting.group((after..after + 3).collect(), setting.later.clone()),
+        behind(drives..after, inrush("inrush", false, after..after + 3)),
+        behind(drives..after, exciting),
     ];
     Ok(Joint::new(steps, groups))
+}
+
+/// A group whose points prove something only once every one of these steps has driven its currents.
+fn behind(drives: std::ops::Range<usize>, group: Group) -> Group {
+    let count = drives.len();
+    let (points, grade) = (group.points.clone(), Arc::clone(&group.grade));
+    let together = move |seen: &[Option<&Observation>]| {
+        let (driven, rest) = seen.split_at(count.min(seen.len()));
+        let found = grade(rest);
+        let Some(why) = driven.iter().find_map(|seen| not_driven(*seen)) else { return found };
+        let open = |f: Finding| {
+            let verdict = match f.verdict {
+                Verdict::NotTested => Verdict::NotTested,
+                _ => Verdict::Inconclusive,
+            };
+            f.judged(Judgement::new(verdict, why.clone()))
+        };
+        found.into_iter().map(open).collect()
+    };
+    Group { points, of: drives.chain(group.of).collect(), grade: Arc::new(together) }
+}
+
+/// Why a step did not demagnetise; `None` where every current came and went.
+fn not_driven(seen: Option<&Observation>) -> Option<String> {
+    let Some(seen) = seen else {
+        return Some("the demagnetising currents were not driven".to_owned());
+    };
+    let came = |span: &Span| matches!(span.ended, Ended::Stop(0));
+    match seen.segments.iter().position(|span| !came(span)) {
+        None if !seen.segments.is_empty() => None,
+        Some(k) if k % 2 == 1 => {
+            Some("a demagnetising current was not discharged in time: demagnetise again".to_owned())
+        }
+        _ => Some(
+            "a demagnetising current was not reached: a lower `current`, or more voltage"
+                .to_owned(),
+        ),
+    }
 }
 
 impl<'a> Setting<'a> {

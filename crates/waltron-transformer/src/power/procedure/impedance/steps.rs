@@ -138,6 +138,7 @@ impl<'a> Setting<'a> {
         let Probes { impedance, volts, amps } = self.probes.clone();
         program.reads = vec![impedance, volts, amps];
         program.connection = Some(leads.into());
+        program.shorts = self.test.shorted.map(|n| straps(n).as_str().into());
         program.stands = as_stands(self.of, stand);
         let stimulus = Values::none().with("voltage", self.volts);
         Ok(Step::of(program, stimulus, seconds(TIME_S)))
@@ -145,7 +146,7 @@ impl<'a> Setting<'a> {
 
     /// The terminals of the winding that is shorted, in words of places.
     fn shorted(&self) -> String {
-        let of = |n: u8| format!(" / {n}U+{n}V+{n}W shorted");
+        let of = |n: u8| format!(" / {} shorted", straps(n));
         self.test.shorted.map(of).unwrap_or_default()
     }
 
@@ -213,4 +214,9 @@ fn known(of: &PowerTransformer, a: u8, b: u8) -> Option<f64> {
 /// The nameplate's first impedance of a winding, as a share.
 fn any_known(of: &PowerTransformer, winding: u8) -> Option<f64> {
     of.impedances.iter().find(|(a, b, _)| *a == winding || *b == winding).map(|i| i.2)
+}
+
+/// The terminals of a winding that straps join.
+fn straps(n: u8) -> String {
+    format!("{n}U+{n}V+{n}W")
 }

@@ -39,6 +39,7 @@ impl Method for InsulationResistanceTest {
     fn precautions(&self) -> Vec<String> {
         vec![
             "Join all terminals of a winding, its neutral too; H, L and T are the windings, the high-voltage one first; tank is what is earthed".to_owned(),
+            "While insulation is measured short-circuit and earth the windings that are not".to_owned(),
             "After each measurement earth what was energised for four times as long: insulation keeps a charge".to_owned(),
         ]
     }

@@ -51,6 +51,7 @@ pub(super) fn joint(
         }
         let mut program = Program::of(segments);
         program.connection = Some(part.leads.as_str().into());
+        program.earth = Some(part.name.as_str().into());
         let stimulus = Values::none().with("voltage", volts);
         let mut step = Step::of(program, stimulus, seconds(before));
         let required = Required::new(test, of, &part, Some(volts));

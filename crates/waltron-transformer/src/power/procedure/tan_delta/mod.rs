@@ -34,6 +34,7 @@ impl Stepwise for TanDeltaTest {
     const SEE_TO: &'static [&'static str] = &[
         "Join all terminals of a winding, its neutral too, so that the whole winding has one potential",
         "H, L and T are the windings, the high-voltage one first; tank is what is earthed",
+        "While losses are measured short-circuit and earth the windings that are not",
         "Clean and dry the bushings: what creeps over them is measured as losses",
     ];
 
