@@ -60,7 +60,9 @@ fn record() -> String {
         outcome: Outcome::Completed,
         summary: Summary::default(),
         not_reached: 0,
-        open: Vec::new(),
+        left_out: Vec::new(),
+            owed: Vec::new(),
+            open: Vec::new(),
         injected: seconds(1.5),
     }));
     let mut chain = Chain::default();

@@ -113,6 +113,8 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
             outcome,
             summary,
             not_reached: 0,
+            left_out: Vec::new(),
+            owed: Vec::new(),
             open: Vec::new(),
             injected: seconds(1.0),
         }),

@@ -22,6 +22,8 @@ pub struct Script {
     pub body: Vec<Step>,
     /// The sub-sequences it defines.
     pub sequences: Vec<Sequence>,
+    /// What is done at its end, however it ends.
+    pub finally: Vec<Step>,
 }
 
 /// A sub-sequence with its parameters.

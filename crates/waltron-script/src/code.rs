@@ -62,6 +62,8 @@ pub(super) enum Op {
     },
     Return,
     Finish(Ending, Arc<Step>),
+    /// Begins what is done at the end, however it came.
+    Finally,
     Done,
 }
 
@@ -82,11 +84,18 @@ pub(super) struct Code {
     pub(super) ops: Vec<Op>,
     /// Parameters of each sub-sequence.
     pub(super) sequences: HashMap<Name, Vec<Name>>,
+    /// Where what is done at the end begins, where something is.
+    pub(super) finally: Option<usize>,
 }
 
 pub(super) fn compile(script: &Script) -> Code {
     let mut c = Compiler { ops: Vec::new(), calls: Vec::new() };
     c.block(&script.body, true);
+    let finally = (!script.finally.is_empty()).then_some(c.ops.len());
+    if finally.is_some() {
+        c.ops.push(Op::Finally);
+        c.block(&script.finally, true);
+    }
     c.ops.push(Op::Done);
     let mut starts = HashMap::new();
     let mut sequences = HashMap::new();
@@ -105,7 +114,7 @@ pub(super) fn compile(script: &Script) -> Code {
             *target = *start;
         }
     }
-    Code { ops: c.ops, sequences }
+    Code { ops: c.ops, sequences, finally }
 }
 
 struct Compiler {

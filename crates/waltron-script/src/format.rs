@@ -33,7 +33,7 @@ pub fn format(text: &str) -> String {
             line.iter().any(|t| t.kind == Kind::Name && &text[t.span.clone()] == wanted)
         };
         let opens = match first {
-            "for" | "repeat" | "if" | "sequence" | "else" => true,
+            "for" | "repeat" | "if" | "sequence" | "else" | "finally" => true,
             "play" => true,
             "guard" => !has("then"),
             _ => false,

@@ -106,7 +106,8 @@ pub fn executes(script: &Script) -> Option<std::ops::Range<usize>> {
             other => check::blocks(other).into_iter().find_map(walk),
         })
     }
-    walk(&script.body).or_else(|| script.sequences.iter().find_map(|s| walk(&s.body)))
+    let own = walk(&script.body).or_else(|| walk(&script.finally));
+    own.or_else(|| script.sequences.iter().find_map(|s| walk(&s.body)))
 }
 
 /// The recorded files that a script plays, as it names them, each once.

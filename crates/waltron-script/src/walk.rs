@@ -77,6 +77,12 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
             problems.push(problem);
             break;
         }
+        let mut scene = Scene::new(Arc::clone(context), Mode::Bounds);
+        walk.is_certain = true;
+        if let Err(problem) = walk.block(&script.finally, true, &mut scene) {
+            problems.push(problem);
+            break;
+        }
         let owned = walk.owners.len();
         if round == 0 && owned == walk.ids.len() {
             // Every label has one step: a second time would change nothing.

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Limits, Summary, Verdict, words};
 use waltron_core::procedure::{Also, Span};
-use waltron_core::quantity::{Current, Measure, Time, Voltage, text};
+use waltron_core::quantity::{Current, Measure, Time, Voltage, counted, text};
 use waltron_core::record::{Outcome, RunEnded};
 use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
@@ -174,6 +174,7 @@ pub(crate) fn besides(prepared: &Prepared) -> String {
             Also::Asks { question, .. } => format!("asks {}", plain(&question.text)),
             Also::Sends { to, text } => format!("sends {} to {}", plain(&text), plain(to.as_str())),
             Also::Runs { program } => format!("runs {} on this computer", plain(&program)),
+            Also::Arises { at, most } => format!("up to {} on {}", text(most), plain(&at)),
         };
         out.push_str(&format!("{:<10}{what}\n", if index == 0 { "Also" } else { "" }));
     }
@@ -273,6 +274,14 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
         verdict(Exit::of_run(ended), s, ended.not_reached),
         styled(FAINT, &format!("{} on the rig", duration(ended.injected))),
     ));
+    if !ended.left_out.is_empty() {
+        let count = counted(ended.left_out.len(), "point");
+        text.push_str(&format!("{count} of the plan not asked for, and not tested (--only)\n"));
+    }
+    for owed in &ended.owed {
+        let line = format!("NOT PUT BACK: {}", plain(&owed.text));
+        text.push_str(&format!("{}\n", styled(BAD, &line)));
+    }
     if let Outcome::RigTrouble(message) = &ended.outcome {
         text.push_str(&format!("{}\n", styled(BAD, &plain(message))));
     }

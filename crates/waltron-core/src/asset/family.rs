@@ -1,7 +1,8 @@
 //! What is peculiar to a family of assets.
 
 use crate::alike::Alike;
-use crate::asset::{Connected, Precautions};
+use crate::asset::{Connected, Precautions, Ratings};
+use crate::text::name::Name;
 use crate::quantity::Quantity;
 use std::any::Any;
 use std::fmt::Debug;
@@ -24,6 +25,12 @@ pub trait Family: Alike + Debug + Send + Sync {
     /// What stands of it on a nameplate or in a report, each with its name, in order.
     fn facts(&self) -> Vec<(String, String)> {
         Vec::new()
+    }
+
+    /// What is withstood at one of its places, where that is something else than its weakest place withstands: of
+    /// several windings each has limits of its own.
+    fn ratings_at(&self, _place: &Name, _ratings: &Ratings) -> Option<Ratings> {
+        None
     }
 
     /// What the person at the panel must see to where these are connected.

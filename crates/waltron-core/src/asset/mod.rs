@@ -22,6 +22,7 @@ use crate::quantity::Time;
 use crate::text::name::{Name, nearest};
 use serde::{Deserialize, Serialize};
 use std::any::Any;
+use std::borrow::Cow;
 
 /// The thing under test.
 #[derive(Clone, Debug, PartialEq)]
@@ -72,6 +73,12 @@ impl Asset {
     pub fn family<F: 'static>(&self) -> Option<&F> {
         let own: &dyn Any = &*self.own;
         own.downcast_ref()
+    }
+
+    /// What it withstands where the leads are; everywhere, where they are not known.
+    pub fn ratings_at(&self, place: Option<&Name>) -> Cow<'_, Ratings> {
+        let own = place.and_then(|place| self.own.ratings_at(place, &self.ratings));
+        own.map_or(Cow::Borrowed(&self.ratings), Cow::Owned)
     }
 
     /// Finds an element by its id.

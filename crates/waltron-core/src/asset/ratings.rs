@@ -2,7 +2,8 @@
 
 use super::withstand::Withstand;
 use crate::injection::capability::{Capability, Channel};
-use crate::quantity::{Current, Frequency, Voltage};
+use crate::injection::stimulus::Drive;
+use crate::quantity::{Current, Frequency, Measure, Voltage};
 use crate::text::name::Name;
 
 /// Nominal values and withstand.
@@ -28,26 +29,48 @@ pub struct Ratings {
     pub own_voltages: Vec<(Name, Withstand<Voltage>)>,
 }
 
-/// What the connections of a rig's outputs of one kind withstand.
+/// What the connections of a rig's outputs of one kind withstand. Outputs that are connected to the same are one
+/// connection: together they must be withstood.
 #[derive(Clone, Debug)]
 pub struct Withstands<Q> {
     any: Withstand<Q>,
     own: Vec<(Name, Withstand<Q>)>,
+    /// The first output of each connection, by every output's id.
+    first: Vec<(Name, Name)>,
 }
 
-impl<Q: Clone> Withstands<Q> {
+impl<Q: Measure> Withstands<Q> {
     fn new(any: &Withstand<Q>, own: &[(Name, Withstand<Q>)], channels: &[Channel<Q>]) -> Self {
         let connected = channels.iter().filter_map(|channel| {
             let found = own.iter().find(|(meaning, _)| *meaning == channel.meaning);
             found.map(|(_, withstand)| (channel.id.clone(), withstand.clone()))
         });
-        Self { any: any.clone(), own: connected.collect() }
+        let first = channels.iter().map(|channel| {
+            let first = channels.iter().find(|c| c.meaning == channel.meaning);
+            (channel.id.clone(), first.unwrap_or(channel).id.clone())
+        });
+        Self { any: any.clone(), own: connected.collect(), first: first.collect() }
     }
 
     /// What a channel's connection withstands.
     pub fn of(&self, channel: &Name) -> &Withstand<Q> {
         let own = self.own.iter().find(|(id, _)| id == channel);
         own.map_or(&self.any, |(_, withstand)| withstand)
+    }
+
+    /// What flows into each connection, by its first output: of several outputs the sum of their true RMS values,
+    /// which is the most that they can come to.
+    pub fn connections(&self, drives: &[Drive<Q>]) -> Vec<(Name, Q)> {
+        let mut all: Vec<(Name, Q)> = Vec::with_capacity(drives.len());
+        for drive in drives {
+            let first = self.first.iter().find(|(id, _)| *id == drive.channel);
+            let connection = first.map_or(&drive.channel, |(_, first)| first);
+            match all.iter_mut().find(|(known, _)| known == connection) {
+                Some((_, value)) => *value = Q::from_si(value.si() + drive.true_rms().si()),
+                None => all.push((connection.clone(), drive.true_rms())),
+            }
+        }
+        all
     }
 }
 

@@ -148,10 +148,10 @@ impl<Q: Measure> Heat<Q> {
     }
 
     fn add_wear(&self, drives: &[Drive<Q>], time: Time, added: &mut Vec<(Name, f64)>) {
-        for drive in drives {
-            let share = self.withstands.of(&drive.channel).wear(drive.true_rms(), time);
+        for (channel, value) in self.withstands.connections(drives) {
+            let share = self.withstands.of(&channel).wear(value, time);
             if share > 0.0 {
-                *slot(added, &drive.channel) += share;
+                *slot(added, &channel) += share;
             }
         }
     }
@@ -167,13 +167,13 @@ impl<Q: Measure> Heat<Q> {
     }
 
     fn pass(&mut self, drives: &[Drive<Q>], lasted: Time) {
-        for drive in drives {
-            *slot(&mut self.shares, &drive.channel) +=
-                self.withstands.of(&drive.channel).wear(drive.true_rms(), lasted);
+        let connections = self.withstands.connections(drives);
+        for (channel, value) in &connections {
+            *slot(&mut self.shares, channel) += self.withstands.of(channel).wear(*value, lasted);
         }
         for (channel, share) in &mut self.shares {
-            let drive = drives.iter().find(|d| d.channel == *channel);
-            let out = drive.map_or(Q::from_si(0.0), Drive::true_rms);
+            let out = connections.iter().find(|(known, _)| known == channel);
+            let out = out.map_or(Q::from_si(0.0), |(_, value)| *value);
             let cooling = self.withstands.of(channel).cooling(out);
             *share = (*share - cooling * lasted.si()).max(0.0);
         }

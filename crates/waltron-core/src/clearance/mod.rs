@@ -236,14 +236,10 @@ pub fn clear(
         let levels = segment.levels();
         for (place, (stimulus, time)) in levels.iter().enumerate() {
             found.frequencies(stimulus, *time);
-            for drive in &stimulus.currents {
-                found.range(drive, &capability.currents);
-                currents.add(drive, *time);
-            }
-            for drive in &stimulus.voltages {
-                found.range(drive, &capability.voltages);
-                voltages.add(drive, *time);
-            }
+            stimulus.currents.iter().for_each(|d| found.range(d, &capability.currents));
+            stimulus.voltages.iter().for_each(|d| found.range(d, &capability.voltages));
+            currents.add(&stimulus.currents, *time);
+            voltages.add(&stimulus.voltages, *time);
             // Without a stop of its own, a ramp comes to its last level.
             if may_stay && (place + 1 == levels.len() || is_cut_short(segment)) {
                 found.kept(&stimulus.currents, &currents.withstands);
@@ -442,10 +438,9 @@ impl Refusals {
     }
 
     fn kept<Q: Measure>(&mut self, drives: &[Drive<Q>], withstands: &Withstands<Q>) {
-        for drive in drives {
-            if withstands.of(&drive.channel).longest(drive.true_rms()) != Longest::Forever {
-                let (channel, value) = (drive.channel.clone(), text(drive.true_rms()));
-                self.add(Refusal::Kept { channel, value });
+        for (channel, value) in withstands.connections(drives) {
+            if withstands.of(&channel).longest(value) != Longest::Forever {
+                self.add(Refusal::Kept { channel, value: text(value) });
             }
         }
     }
@@ -471,22 +466,24 @@ impl<Q: Measure> Wear<Q> {
         Self { withstands, channels: Vec::new() }
     }
 
-    fn add(&mut self, drive: &Drive<Q>, time: Time) {
-        let value = drive.true_rms();
-        let withstand = self.withstands.of(&drive.channel);
-        if withstand.longest(value) == Longest::Forever {
-            return;
+    fn add(&mut self, drives: &[Drive<Q>], time: Time) {
+        for (channel, value) in self.withstands.connections(drives) {
+            let withstand = self.withstands.of(&channel);
+            if withstand.longest(value) == Longest::Forever {
+                continue;
+            }
+            let share = withstand.wear(value, time);
+            let at = self.channels.iter().position(|w| w.channel == channel);
+            let at = at.unwrap_or_else(|| {
+                let (largest, time) = (Q::from_si(0.0), seconds(0.0));
+                self.channels.push(Worn { channel, largest, time, share: 0.0 });
+                self.channels.len() - 1
+            });
+            let worn = &mut self.channels[at];
+            worn.largest = if value > worn.largest { value } else { worn.largest };
+            worn.time += time;
+            worn.share += share;
         }
-        let at = self.channels.iter().position(|w| w.channel == drive.channel);
-        let at = at.unwrap_or_else(|| {
-            let (channel, time) = (drive.channel.clone(), seconds(0.0));
-            self.channels.push(Worn { channel, largest: Q::from_si(0.0), time, share: 0.0 });
-            self.channels.len() - 1
-        });
-        let worn = &mut self.channels[at];
-        worn.largest = if value > worn.largest { value } else { worn.largest };
-        worn.time += time;
-        worn.share += withstand.wear(value, time);
     }
 
     fn refusals(&self) -> impl Iterator<Item = Refusal> {

@@ -28,6 +28,7 @@ pub fn main_value(values: &Values, limits: &Limits, measured: bool) -> String {
 pub fn passing(summary: Summary, not_reached: usize) -> String {
     match summary.total() - summary.measured + not_reached {
         0 if summary.measured > 0 => "nothing is required of what was measured".to_owned(),
+        1 if not_reached == 1 => "the one point was not reached".to_owned(),
         1 if summary.pass == 1 => "the one point passes".to_owned(),
         1 => "the one point does not pass".to_owned(),
         all => format!("{} of {all} points pass", summary.pass),

@@ -1,7 +1,7 @@
 //! What a test does besides putting something out.
 
 use super::Question;
-use crate::quantity::Quantity;
+use crate::quantity::{Quantity, Voltage};
 use crate::text::expression::Range;
 use crate::text::name::Name;
 use std::fmt;
@@ -37,6 +37,13 @@ pub enum Also {
         /// Whether its text is known before; else it holds what is measured.
         is_exact: bool,
     },
+    /// A voltage arises on terminals of the asset that nothing is fed to.
+    Arises {
+        /// Where: `1U-1V, open`.
+        at: String,
+        /// The most, as RMS value.
+        most: Voltage,
+    },
     /// It runs a program on this computer.
     Runs {
         /// The program.
@@ -45,7 +52,7 @@ pub enum Also {
 }
 
 impl Also {
-    /// Adds this to others: each once, and of a parameter's values the span.
+    /// Adds this to others: each once, of a parameter's values the span, of what arises the most.
     pub fn join(self, all: &mut Vec<Self>) {
         if let Self::Sets { parameter, to } = &self {
             let same = all.iter_mut().find_map(|other| match other {
@@ -55,6 +62,16 @@ impl Also {
             if let Some(same) = same {
                 same.low = same.low.min(to.low);
                 same.high = same.high.max(to.high);
+                return;
+            }
+        }
+        if let Self::Arises { at, most } = &self {
+            let same = all.iter_mut().find_map(|other| match other {
+                Self::Arises { at: other, most } if other == at => Some(most),
+                _ => None,
+            });
+            if let Some(same) = same {
+                *same = if *same < *most { *most } else { *same };
                 return;
             }
         }

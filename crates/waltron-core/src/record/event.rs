@@ -368,13 +368,27 @@ pub struct RunEnded {
     /// Their ids.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub open: Vec<String>,
+    /// The ids of points of the plan that the run was not asked for, and that are not graded.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub left_out: Vec<String>,
+    /// What it has undone and not put back.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub owed: Vec<Owed>,
     /// Time that outputs were under control of programs, all injections together.
     #[serde(rename = "injected_s", with = "edge::si")]
     pub injected: Time,
 }
 
 impl RunEnded {
-    /// The verdict of a run that came to its end: what was not reached is never a pass.
+    /// The verdict of the whole plan: what nobody asked for is not tested either.
+    pub fn verdict_of_plan(&self) -> Verdict {
+        match self.verdict() {
+            Verdict::Pass | Verdict::Measured if !self.left_out.is_empty() => Verdict::NotTested,
+            verdict => verdict,
+        }
+    }
+
+    /// The verdict of what a run that came to its end was asked for: what was not reached is never a pass.
     pub fn verdict(&self) -> Verdict {
         match self.summary.verdict() {
             Verdict::Pass | Verdict::Measured if self.not_reached > 0 => Verdict::NotTested,

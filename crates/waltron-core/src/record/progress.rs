@@ -6,6 +6,7 @@ use super::chain::{ReadError, known_format};
 use super::event::{Continued, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
+use crate::asset::readback::Difference;
 use crate::clearance::duty::Warm;
 use crate::grading::{PointId, Verdict};
 use crate::plan::selection::Selection;
@@ -13,7 +14,7 @@ use crate::procedure::{Carried, Owed};
 use crate::quantity::Time;
 use crate::text::name::Name;
 use serde::Deserialize;
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// How far a record has come.
 #[derive(Clone, Debug)]
@@ -38,6 +39,13 @@ pub struct Progress {
     pub carried: Carried,
     /// What it has undone and not put back.
     pub owed: Vec<Owed>,
+    /// In what the device differed from its file, and whether its own values held, where it told them.
+    pub settings: Option<(Vec<Difference>, bool)>,
+    /// Why points were skipped by the tester, by their ids, and whole tests by theirs; those that were tested since
+    /// are not among them.
+    pub skipped: BTreeMap<String, String>,
+    /// Whether what was skipped is open like everything else.
+    pub offers_skipped: bool,
     /// When the last event was written, RFC 3339.
     pub last_at: String,
     /// Whether its last event is a run's end.
@@ -114,6 +122,17 @@ struct ToRestore {
 }
 
 #[derive(Deserialize)]
+struct SettingsRead {
+    differences: Vec<Difference>,
+    device_holds: bool,
+}
+
+#[derive(Deserialize)]
+struct Reason {
+    reason: String,
+}
+
+#[derive(Deserialize)]
 struct Rested {
     #[serde(rename = "time_s", with = "crate::quantity::edge::si")]
     time: Time,
@@ -154,10 +173,6 @@ impl Progress {
             message: error.to_string(),
         };
         let start: Start = serde_json::from_slice(first).map_err(|e| bad(1, &e))?;
-        let wanted = match start.started.only.as_slice() {
-            [] => Chosen::All,
-            patterns => Chosen::Matching(Selection::any_of(patterns)),
-        };
         let mut progress = Self {
             started: start.started,
             lines: 1,
@@ -169,10 +184,14 @@ impl Progress {
             cooled: Time::default(),
             carried: Carried::new(),
             owed: Vec::new(),
+            settings: None,
+            skipped: BTreeMap::new(),
+            offers_skipped: false,
             last_at: head.at.into_owned(),
             is_closed: false,
             ended: HashMap::new(),
-            phases: vec![Phase { line: 1, wanted }],
+            // A run that was asked for a part leaves the rest of the plan open.
+            phases: vec![Phase { line: 1, wanted: Chosen::All }],
         };
         // The last line that tells how warm it was left, and an injection that was not seen to its end.
         let (mut left, mut cut): (Option<&[u8]>, Option<&[u8]>) = (None, None);
@@ -245,6 +264,12 @@ impl Progress {
                     criterion: head.criterion,
                 };
                 self.tally.note_at(&noted, n);
+                if head.skipped {
+                    let Reason { reason } = serde_json::from_slice(line)?;
+                    self.skipped.insert(id.into_owned(), reason);
+                } else {
+                    self.skipped.remove(&*id);
+                }
             }
             ("handed-on", ..) => {
                 let HandedOn { carried } = serde_json::from_slice(line)?;
@@ -258,8 +283,20 @@ impl Progress {
                 let Rested { time } = serde_json::from_slice(line)?;
                 self.cooled += time;
             }
-            // What was left out is offered again.
-            ("test-ended", _, Some(test), _) if !head.skipped => {
+            ("settings-read", ..) => {
+                let SettingsRead { differences, device_holds } = serde_json::from_slice(line)?;
+                self.settings = Some((differences, device_holds));
+            }
+            ("test-ended", _, Some(test), _) if head.skipped => {
+                let own = |id: &&String| {
+                    id.strip_prefix(&*test).is_some_and(|rest| rest.starts_with('/'))
+                };
+                let reason = self.skipped.keys().find(own).map(|id| self.skipped[id].clone());
+                let reason = reason.unwrap_or_else(|| "skipped".to_owned());
+                self.skipped.insert(test.into_owned(), reason);
+            }
+            ("test-ended", _, Some(test), _) => {
+                self.skipped.remove(&*test);
                 self.tally.note_end(&test);
                 self.ended.insert(test.into_owned(), n);
             }
@@ -281,6 +318,11 @@ impl Progress {
     pub fn restart(&mut self, tests: &[Name]) {
         for test in tests {
             self.ended.remove(test.as_str());
+            let own = |id: &str| {
+                let rest = id.strip_prefix(test.as_str());
+                rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+            };
+            self.skipped.retain(|id, _| !own(id));
             self.tally.restart(test);
         }
     }
@@ -300,14 +342,20 @@ impl Progress {
 
     /// Whether a point was wanted and is not graded since.
     pub fn is_open(&self, point: &PointId) -> bool {
-        let skipped = self.tally.is_skipped(&point.id);
-        let graded = if skipped { 0 } else { self.tally.line(&point.id) };
+        let graded = match self.tally.is_skipped(&point.id) {
+            true if self.offers_skipped => 0,
+            true => return false,
+            false => self.tally.line(&point.id),
+        };
         self.phases.iter().any(|phase| graded < phase.line && phase.wanted.wants(point))
     }
 
     /// Whether a test whose steps depend on each other was wanted, for any of these points, and has
     /// not come to its end since.
     pub fn is_test_open(&self, test: &str, points: &[&PointId]) -> bool {
+        if self.skipped.contains_key(test) && !self.offers_skipped {
+            return false;
+        }
         let ended = self.ended.get(test).copied().unwrap_or(0);
         let wanted = |phase: &Phase| phase.wanted.wants_test(test, points);
         self.phases.iter().any(|phase| ended < phase.line && wanted(phase))

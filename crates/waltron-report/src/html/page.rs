@@ -130,11 +130,13 @@ fn notes(run: &Run) -> Markup {
 fn stamp(run: &Run) -> Markup {
     let summary = run.summary();
     let verdict = match &run.ended {
-        Some(ended) if ended.outcome == Outcome::Completed => ended.verdict(),
+        Some(ended) if ended.outcome == Outcome::Completed => ended.verdict_of_plan(),
         _ if summary.fail > 0 => Verdict::Fail,
         _ => Verdict::Inconclusive,
     };
-    let not_reached = run.ended.as_ref().map_or(0, |ended| ended.not_reached);
+    // What nobody asked for is a part of the plan all the same.
+    let not_reached =
+        run.ended.as_ref().map_or(0, |ended| ended.not_reached + ended.left_out.len());
     let (class, word) = match verdict {
         Verdict::Pass => ("pass", "PASS"),
         Verdict::Fail => ("fail", "FAIL"),
@@ -229,6 +231,16 @@ fn warnings(run: &Run) -> Markup {
                 n => format!("{} were not reached", counted(n, "point")),
             };
             notes.extend(how.map(|how| format!("{how}; {left}.")));
+            if !ended.left_out.is_empty() {
+                notes.push(format!(
+                    "{} of the plan not tested: the run was not asked for more than {}.",
+                    counted(ended.left_out.len(), "point"),
+                    run.started.only.join(", ")
+                ));
+            }
+            for owed in &ended.owed {
+                notes.push(format!("Not put back: {}.", owed.text));
+            }
         }
     }
     markup! { @for note in &notes { p.warning role="alert" { (note) } } }

@@ -56,9 +56,15 @@ pub(super) fn summary(run: &Run) -> Markup {
     }
 }
 
-/// What the run did not come to, test by test.
+/// What the run did not come to, and what it was not asked for, test by test.
 pub(super) fn not_reached(run: &Run) -> Markup {
-    let open = run.ended.iter().flat_map(|ended| &ended.open);
+    markup! {
+        (points_of("Not reached", run.ended.iter().flat_map(|ended| &ended.open)))
+        (points_of("Not asked for", run.ended.iter().flat_map(|ended| &ended.left_out)))
+    }
+}
+
+fn points_of<'a>(title: &str, open: impl Iterator<Item = &'a String>) -> Markup {
     let mut tests: Vec<(&str, Vec<&str>)> = Vec::new();
     for (test, point) in open.map(|id| id.split_once('/').unwrap_or((id, ""))) {
         match tests.iter_mut().find(|(t, _)| *t == test) {
@@ -69,7 +75,7 @@ pub(super) fn not_reached(run: &Run) -> Markup {
     markup! {
         @if !tests.is_empty() {
             section {
-                h2 { "Not reached" }
+                h2 { (title) }
                 table {
                     thead { tr { th { "Test" } th.number { "Points" } th { "Which" } } }
                     tbody {

@@ -120,7 +120,8 @@ impl Runner<'_> {
     pub(super) fn pay(&mut self, owed: &[Owed]) -> Result<(), Halt> {
         for one in owed {
             let text = format!("Left from the run before: {}", one.text);
-            if self.ask(&Question::permit(text))? != Answer::Confirmed {
+            let by_rig = one.wait.is_some() && self.rig.capability().earths;
+            if !by_rig && self.ask(&Question::permit(text))? != Answer::Confirmed {
                 self.tell(format!("NOT PUT BACK: {}", one.text))?;
                 return Err(Halt::Stopped);
             }

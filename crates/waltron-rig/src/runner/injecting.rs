@@ -56,7 +56,8 @@ impl Runner<'_> {
 
     /// A program that may be put out, or why it may not.
     fn permitted(&self, program: &Arc<Program>) -> Result<Cleared, String> {
-        let cleared = clear(Arc::clone(program), &self.asset.ratings, self.rig.capability());
+        let ratings = self.asset.ratings_at(program.connection.as_ref());
+        let cleared = clear(Arc::clone(program), &ratings, self.rig.capability());
         // Cleared before by its worst case; a follow-up that exceeds it is not put out.
         let cleared = cleared
             .map_err(|refusals| refusals.first().map_or_else(String::new, ToString::to_string))?;

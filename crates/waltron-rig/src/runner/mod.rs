@@ -64,6 +64,8 @@ pub struct SoFar {
     pub owed: Vec<Owed>,
     /// The ids of points that were wanted before, are not graded, and are not chosen now.
     pub left_open: Vec<String>,
+    /// The ids of points of the plan that are not graded and were not asked for now.
+    pub left_out: Vec<String>,
 }
 
 enum Halt {
@@ -187,6 +189,8 @@ pub fn run<'a>(
         summary: runner.tally.summary(),
         not_reached: open.len(),
         open,
+        left_out: so_far.left_out,
+        owed: runner.owed.clone(),
         outcome,
         injected: runner.injected,
     };

@@ -126,7 +126,8 @@ fn refused<'p>(planned: impl Iterator<Item = &'p Planned>, bench: Bench<'_>) -> 
         if !one.is_exact {
             id.push_str(", at the most that can come of it");
         }
-        let cleared = clear(Arc::clone(&one.program), &bench.asset.ratings, bench.capability);
+        let ratings = bench.asset.ratings_at(one.program.connection.as_ref());
+        let cleared = clear(Arc::clone(&one.program), &ratings, bench.capability);
         for refusal in cleared.err().into_iter().flatten() {
             // A step of a sequence that serves no point stands for itself.
             let points = one.points.len().max(1);
@@ -277,6 +278,12 @@ impl Prepared {
     /// The ids of all points, in order.
     pub fn points(&self) -> impl Iterator<Item = &PointId> {
         self.planned.iter().flat_map(|(_, p)| &p.points).map(|p| &p.point)
+    }
+
+    /// The points that come up for certain, in order.
+    pub fn certain(&self) -> impl Iterator<Item = &PointId> {
+        let points = self.planned.iter().flat_map(|(_, p)| &p.points);
+        points.filter(|p| !p.conditional).map(|p| &p.point)
     }
 
     /// The points of a test, in order.

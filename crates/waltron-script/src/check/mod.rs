@@ -55,6 +55,10 @@ pub(super) fn check(script: &Script, context: &Arc<Context>, problems: &mut Prob
     }
     let mut scene = Scene::new(Arc::clone(context), Mode::Kinds);
     checker.block(&script.body, &mut scene);
+    // Wherever the sequence ended: what it named before may not be there.
+    let mut scene = Scene::new(Arc::clone(context), Mode::Kinds);
+    checker.only_puts_back(&script.finally);
+    checker.block(&script.finally, &mut scene);
 }
 
 /// A wave on every phase channel that the rig has.
@@ -112,6 +116,30 @@ impl Checker<'_> {
             }
         }
         self.yields = first.yields;
+    }
+
+    /// What is done however a sequence ends puts nothing out, and grades nothing.
+    fn only_puts_back(&mut self, steps: &[Step]) {
+        for step in steps {
+            let fits = matches!(
+                step.what,
+                Statement::Ask(_)
+                    | Statement::Tell(_)
+                    | Statement::Set { .. }
+                    | Statement::Send { .. }
+                    | Statement::Execute { .. }
+                    | Statement::Let { .. }
+                    | Statement::Off
+                    | Statement::If(_)
+            );
+            if !fits {
+                let message = "in `finally` nothing is put out, measured or graded";
+                self.problems.push(Problem::new(step.span.0.clone(), message).help(
+                    "it may `ask`, `tell`, `set`, `send`, `run`, and use `if` and `let`",
+                ));
+            }
+            blocks(&step.what).into_iter().for_each(|block| self.only_puts_back(block));
+        }
     }
 
     fn note<T>(&mut self, read: Result<T, Problem>) -> Option<T> {

@@ -17,6 +17,7 @@ pub(super) fn reassigned(script: &Script) -> Vec<Name> {
     }
     let mut found = Vec::new();
     walk(&script.body, &mut found);
+    walk(&script.finally, &mut found);
     script.sequences.iter().for_each(|s| walk(&s.body, &mut found));
     found
 }

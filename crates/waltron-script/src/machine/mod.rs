@@ -2,6 +2,7 @@
 
 mod loops;
 mod outcome;
+mod owed;
 mod procedure;
 mod steps;
 
@@ -19,12 +20,13 @@ use super::values::parameter_value;
 use super::walk::{Foreseen, READ_S};
 use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
+use owed::owed;
 use steps::Steps;
 use waltron_core::grading::{PointId, Verdict};
 use waltron_core::injection::measuring::Capture;
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{Condition, Finish};
-use waltron_core::procedure::{Action, Wanted};
+use waltron_core::procedure::{Action, Owed, Wanted};
 use waltron_core::quantity::{Dimension, Measure, Quantity, seconds};
 use waltron_core::text::document::Problem;
 use waltron_core::text::expression::{Expr, Type, Value, evaluate, not_there};
@@ -51,6 +53,24 @@ pub struct Sequence {
     /// Why it ended before its last line.
     broken_off: Option<String>,
     steps: Steps,
+    /// How far it has come with what is done however it ends.
+    putting_back: PuttingBack,
+    /// What that is, for whoever must do it where the sequence cannot any more.
+    owed: Arc<[Owed]>,
+}
+
+/// How far a sequence has come with what is done however it ends.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum PuttingBack {
+    /// Nothing was done yet that it would put back.
+    #[default]
+    NotDue,
+    /// It is due once the sequence ends.
+    Due,
+    /// It is done at present.
+    Begun,
+    /// All of it is done.
+    Done,
 }
 
 /// A guard that is on.
@@ -125,10 +145,16 @@ impl Sequence {
         context: Arc<Context>,
         foreseen: Arc<Foreseen>,
     ) -> Self {
-        Self::start(Arc::new(compile(script)), context, foreseen)
+        let owed = owed(script, &context);
+        Self::start(Arc::new(compile(script)), context, foreseen, owed)
     }
 
-    fn start(code: Arc<Code>, context: Arc<Context>, foreseen: Arc<Foreseen>) -> Self {
+    fn start(
+        code: Arc<Code>,
+        context: Arc<Context>,
+        foreseen: Arc<Foreseen>,
+        owed: Arc<[Owed]>,
+    ) -> Self {
         Self {
             code,
             scene: Scene::new(context, Mode::Run),
@@ -145,6 +171,8 @@ impl Sequence {
             done: false,
             broken_off: None,
             steps: Steps::default(),
+            putting_back: PuttingBack::default(),
+            owed,
         }
     }
 
@@ -191,6 +219,9 @@ impl Sequence {
             if self.done {
                 return Action::Done;
             }
+            if self.putting_back == PuttingBack::NotDue && self.code.finally.is_some() {
+                self.putting_back = PuttingBack::Due;
+            }
             if let Err(problem) = self.step() {
                 self.not_done(&problem);
             }
@@ -209,7 +240,15 @@ impl Sequence {
         self.broken_off = Some(format!("the sequence ended at line {line}: {reason}"));
         self.ready.push_back(Action::Off);
         self.ready.push_back(Action::Conclude(vec![ended(point, verdict, reason)]));
-        self.done = true;
+        self.end();
+    }
+
+    /// Comes to its end: what is left is what is done however it ends.
+    fn end(&mut self) {
+        match self.code.finally.filter(|_| self.putting_back == PuttingBack::Due) {
+            Some(at) => self.pc = at,
+            None => self.done = true,
+        }
     }
 
     fn finish(&mut self, ending: &Ending, step: &Step, because: &str) -> Result<(), Problem> {
@@ -333,7 +372,20 @@ impl Sequence {
                 };
                 self.finish(ending, step, &because)
             }
+            Op::Finally => {
+                self.putting_back = PuttingBack::Begun;
+                // Wherever it ended, nothing of that is there any more.
+                self.scene = Scene::new(Arc::clone(&self.scene.context), Mode::Run);
+                self.loops.clear();
+                self.guards.clear();
+                self.calls.clear();
+                self.ready.push_back(Action::Off);
+                Ok(())
+            }
             Op::Done => {
+                if self.putting_back == PuttingBack::Begun {
+                    self.putting_back = PuttingBack::Done;
+                }
                 self.ready.push_back(Action::Off);
                 self.done = true;
                 Ok(())

@@ -2,11 +2,11 @@
 
 use super::super::expectation::ended;
 use super::super::labels::Labels;
-use super::{Sequence, Waiting};
+use super::{PuttingBack, Sequence, Waiting};
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, PointId, Verdict};
 use waltron_core::injection::observation::Observation;
-use waltron_core::procedure::{Action, Answer, Planned, PlannedPoint, Procedure};
+use waltron_core::procedure::{Action, Answer, Owed, Planned, PlannedPoint, Procedure};
 use waltron_core::quantity::Quantity;
 use waltron_core::text::expression::{Type, Value};
 
@@ -46,7 +46,7 @@ impl Procedure for Sequence {
         let point = self.place(offset);
         self.ready.clear();
         self.ready.push_back(Action::Off);
-        self.done = true;
+        self.end();
         self.broken_off = Some(format!("line {line} was not put out"));
         vec![ended(point, Verdict::NotTested, format!("it was not put out: {reason}"))]
     }
@@ -67,6 +67,20 @@ impl Procedure for Sequence {
             || self.steps.done().any(|line| Labels::is_place(context, line, &place.point.id))
     }
 
+    fn owed(&self) -> Vec<Owed> {
+        match self.putting_back {
+            PuttingBack::Due | PuttingBack::Begun => self.owed.to_vec(),
+            PuttingBack::NotDue | PuttingBack::Done => Vec::new(),
+        }
+    }
+
+    fn restore(&mut self) {
+        if let Some(at) = self.code.finally.filter(|_| self.putting_back != PuttingBack::Done) {
+            self.ready.clear();
+            (self.waiting, self.done, self.pc) = (None, false, at);
+        }
+    }
+
     fn stands_alone(&self) -> bool {
         false
     }
@@ -78,6 +92,7 @@ impl Procedure for Sequence {
             Arc::clone(&self.code),
             Arc::clone(&self.scene.context),
             Arc::clone(&self.foreseen),
+            Arc::clone(&self.owed),
         );
     }
 

@@ -33,23 +33,24 @@ pub(super) enum Opening {
     Play,
     Guard(Expr),
     Sequence(Name, Vec<(Name, Type)>),
+    Finally,
     /// One that could not be read.
     Broken,
 }
 
 pub(super) type Read<T> = Result<T, Problem>;
 
-const WORDS: [&str; 25] = [
+const WORDS: [&str; 26] = [
     "let", "hold", "ramp", "fault", "playback", "play", "wait", "off", "repeat", "for", "if",
     "else", "guard", "then", "ask", "tell", "read", "set", "expect", "capture", "stop", "fail",
-    "call", "send", "run",
+    "call", "send", "run", "finally",
 ];
 
 /// The block that a line begins, going by its first word alone.
 pub(super) fn opened_by(text: &str, line: &[Token]) -> Option<Opening> {
     let first = line.first()?;
     match &text[first.span.clone()] {
-        "for" | "repeat" | "play" | "sequence" => Some(Opening::Broken),
+        "for" | "repeat" | "play" | "sequence" | "finally" => Some(Opening::Broken),
         "if" => Some(Opening::If(Some(Expr {
             kind: ExprKind::Name("true".into()),
             span: first.span.clone(),
@@ -89,6 +90,7 @@ pub(super) fn read(c: &mut Cursor<'_>) -> Read<Line> {
         "fault" => Line::Whole(Statement::Fault(fault(c)?)),
         "playback" => Line::Whole(Statement::Playback(playback(c)?)),
         "play" => Line::Open(Opening::Play),
+        "finally" => Line::Open(Opening::Finally),
         "wait" => Line::Whole(Statement::Wait(wait(c)?)),
         "off" => Line::Whole(Statement::Off),
         "repeat" => repeat(c)?,

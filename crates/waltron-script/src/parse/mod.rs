@@ -59,6 +59,7 @@ const DEEPEST: usize = 50;
 struct Builder {
     script: Script,
     open: Vec<Open>,
+    has_finally: bool,
     /// Blocks that are begun beyond the deepest one, which are told once and left out.
     beyond: usize,
 }
@@ -89,6 +90,17 @@ impl Builder {
                 if matches!(opening, Opening::Sequence(..)) && !self.open.is_empty() {
                     let message = "a sequence is defined at the top, not inside a block";
                     problems.push(Problem::new(span.clone(), message));
+                }
+                if matches!(opening, Opening::Finally) {
+                    let message = match (self.open.is_empty(), self.has_finally) {
+                        (false, _) => Some("`finally` stands at the top, not inside a block"),
+                        (true, true) => Some("`finally` was there already"),
+                        (true, false) => None,
+                    };
+                    self.has_finally = true;
+                    if let Some(message) = message {
+                        problems.push(Problem::new(span.clone(), message));
+                    }
                 }
                 self.open.push(Open { opening, span, body: Vec::new(), branches: Vec::new() });
             }
@@ -146,6 +158,10 @@ impl Builder {
             Opening::Play => Statement::Play(body),
             Opening::Sequence(name, parameters) => {
                 self.script.sequences.push(Sequence { name, parameters, body, span: Span(span) });
+                return;
+            }
+            Opening::Finally => {
+                self.script.finally.extend(body);
                 return;
             }
             Opening::Guard(condition) => {

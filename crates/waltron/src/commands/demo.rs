@@ -169,6 +169,8 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
         only: Vec::new(),
         redo: None,
         yes: true,
+        left_out: Vec::new(),
+        asked: Vec::new(),
     };
     // What somebody has to read is in a file of answers.
     let answers = dir.join(format!("{relay}.answers.toml"));

@@ -198,8 +198,11 @@ fn keys_at_a_prompt_do_what_the_guide_says() {
     it.press("abort\r");
     assert_eq!(it.exit(), 4);
     let mut it = start("done.run.jsonl");
-    it.shows(prompt, 1);
-    it.press("\r");
+    // After the last point, too: what latches spoils the next test.
+    for n in 1..=2 {
+        it.shows(prompt, n);
+        it.press("\r");
+    }
     assert_eq!(it.exit(), 0, "{}", it.seen());
 }
 

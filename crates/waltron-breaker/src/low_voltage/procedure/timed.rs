@@ -409,7 +409,7 @@ impl Timed {
 pub(super) fn trips(rig: &Capability, way: Way) -> Arc<dyn Fn(&Observation) -> bool + Send + Sync> {
     let rig = rig.clone();
     Arc::new(move |seen| {
-        tripped(seen, &rig, way).is_some() || unit::has_tripped(seen, &rig) == Some(true)
+        tripped(seen, &rig, way).is_some() || unit::has_tripped(seen, &rig) == Some(Ok(true))
     })
 }
 
@@ -427,7 +427,7 @@ pub(super) fn not_tripped_rightly(
     words: &str,
 ) -> Finding {
     let told = unit::has_tripped(seen, rig);
-    if told == Some(true) {
+    if told == Some(Ok(true)) {
         let why = "it tripped, as the trip unit tells itself, and no contact told when";
         return found.judged(Judgement::new(Verdict::Fail, why));
     }
@@ -439,7 +439,11 @@ pub(super) fn not_tripped_rightly(
             Some(Err(why)) => return found.judged(Judgement::new(Verdict::Inconclusive, why)),
         };
         return found.judged(match told {
-            Some(false) if is_closed => Judgement::new(Verdict::Pass, words),
+            Some(Ok(false)) if is_closed => Judgement::new(Verdict::Pass, words),
+            Some(Err(why)) => {
+                let why = format!("whether it tripped was not told: {why}");
+                Judgement::new(Verdict::Inconclusive, why)
+            }
             Some(_) => {
                 let why = "nothing tripped, but the breaker was open";
                 Judgement::new(Verdict::Inconclusive, why)
@@ -471,9 +475,9 @@ pub(super) fn not_tripped(
     seen: &Observation,
     probe: Option<&waltron_core::injection::measuring::Probe>,
     fed: Option<f64>,
-    told: Option<bool>,
+    told: Option<Result<bool, String>>,
 ) -> Finding {
-    if told == Some(true) {
+    if told == Some(Ok(true)) {
         let why = format!(
             "{words}: it tripped, as the trip unit tells itself, and no contact told when: wire {AUXILIARY}"
         );
@@ -487,6 +491,12 @@ pub(super) fn not_tripped(
             let why = format!(
                 "{words}: the current ended, and no contact told when: the trip was not seen; look at the leads of the auxiliary contact"
             );
+            found.judged(Judgement::new(Verdict::Inconclusive, why))
+        }
+        // Nothing shows that the current flowed on, and who was asked did not answer.
+        (None, _) if matches!(told, Some(Err(_))) => {
+            let why = told.and_then(Result::err).unwrap_or_default();
+            let why = format!("{words}: whether it tripped was not told: {why}");
             found.judged(Judgement::new(Verdict::Inconclusive, why))
         }
         _ => {

@@ -55,9 +55,9 @@ pub(super) fn told(
     Some(reading.value.get("value").filter(|value| value.is_finite()).ok_or_else(lack))
 }
 
-/// Whether it says that it tripped.
-pub(super) fn has_tripped(seen: &Observation, rig: &Capability) -> Option<bool> {
-    told(seen, rig, TRIPPED)?.ok().map(|value| value != 0.0)
+/// Whether it says that it tripped; why it did not say, where it was asked; `None` where it was not.
+pub(super) fn has_tripped(seen: &Observation, rig: &Capability) -> Option<Result<bool, String>> {
+    told(seen, rig, TRIPPED).map(|told| told.map(|value| value != 0.0))
 }
 
 /// Something that it tells, as a word where its numbers stand for words.

@@ -38,6 +38,7 @@ pub const RESERVED: &[&str] = &[
     "wait",
     "repeat",
     "for",
+    "finally",
     "guard",
     "ask",
     "send",

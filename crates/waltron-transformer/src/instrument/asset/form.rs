@@ -1,13 +1,13 @@
 //! The asset file of an instrument transformer.
 
-use super::{InstrumentTransformer, Kind, Phase, Secondary, Tap};
+use super::{InstrumentTransformer, Limits, Kind, Phase, Secondary, Tap};
 use crate::instrument::analysis::{Class, Duty};
 use crate::material::Material;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use waltron_core::asset::IdentityForm;
-use waltron_core::asset::{Asset, Own, Rating, Ratings, Withstand};
+use waltron_core::asset::{Asset, Own};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{
     Current, Dimension, Frequency, Measure, Quantity, Ratio, Time, Voltage, significant,
@@ -16,7 +16,6 @@ use waltron_core::text::document::{
     AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Number, Problem, Problems,
     QuantityText, Source, Spannable, Text, load, optional,
 };
-use waltron_core::text::name::Name;
 
 /// A current or voltage transformer with its nameplate and tolerances.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -238,14 +237,17 @@ impl InstrumentTransformerForm {
         let resistance_tolerance =
             tolerance(given.resistance.as_ref(), USUAL[1], Dimension::RESISTANCE);
         let secondaries: Vec<Secondary> = secondaries.into_iter().collect::<Option<_>>()?;
-        let own = InstrumentTransformer {
+        let mut own = InstrumentTransformer {
             kind,
             phases: phases?,
             secondaries,
             ratio_tolerance: ratio_tolerance?,
             resistance_tolerance: resistance_tolerance?,
+            limits: Limits::default(),
         };
-        let ratings = ratings(&own, Some(frequency?), continuous?, optional(short)?);
+        let limits = Limits { continuous: continuous?, short: optional(short)? };
+        own.limits = limits;
+        let ratings = own.ratings(Some(frequency?));
         let terminals = self.terminals.unwrap_or_default().into_iter();
         Some(Asset {
             kind: own.kind.word(),
@@ -529,67 +531,4 @@ impl Secondary {
             }
         }
     }
-}
-
-/// What each connection withstands, from the nameplate. What has no rating of its own gets that of the
-/// secondary, the smallest one.
-fn ratings(
-    own: &InstrumentTransformer,
-    frequency: Option<Frequency>,
-    continuous: f64,
-    short: Option<(Current, Time)>,
-) -> Ratings {
-    fn steady<Q: Measure>(si: f64) -> Withstand<Q> {
-        Withstand::new(vec![Rating { value: Q::from_si(si), duration: None }])
-    }
-    let name = |name: &str| Name::from(name);
-    let mut ratings = Ratings::unknown(frequency);
-    let least = |of: &dyn Fn(&Secondary) -> Option<f64>| {
-        own.secondaries.iter().filter_map(of).reduce(f64::min)
-    };
-    let most = |of: &dyn Fn(&Secondary) -> Option<f64>| {
-        own.secondaries.iter().filter_map(of).reduce(f64::max)
-    };
-    let rated = least(&|s| Some(s.secondary.si)).unwrap_or_default();
-    let primary = least(&|s| s.whole().primary.map(|p| p.si * continuous));
-    let secondary = rated * continuous;
-    match own.kind {
-        Kind::Current => {
-            ratings.current = Some(Current::from_si(rated));
-            ratings.currents = steady(secondary);
-            // What a test puts through the winding, where the file allows more than service does.
-            let tested = most(&|s| s.whole().test_current_a).unwrap_or(0.0).max(secondary);
-            ratings.own_currents = vec![
-                (name("secondary current"), steady(tested)),
-                (name("burden current"), steady(secondary)),
-            ];
-            if let Some(primary) = primary {
-                let value = Current::from_si(primary);
-                let mut of_primary = vec![Rating { value, duration: None }];
-                of_primary
-                    .extend(short.map(|(value, time)| Rating { value, duration: Some(time) }));
-                let of_primary = Withstand::new(of_primary);
-                ratings.own_currents.push((name("primary current"), of_primary));
-            }
-            // Without a word about it, what the rated burden puts there in service.
-            let in_service =
-                most(&|s| s.whole().burden_va.map(|va| va / s.secondary.si)).unwrap_or(1.0);
-            ratings.voltages = steady(most(&|s| s.whole().test_voltage_v).unwrap_or(in_service));
-        }
-        Kind::Voltage => {
-            ratings.voltage = Some(Voltage::from_si(rated));
-            // With its voltage factor it withstands more for hours, which is long for a test.
-            let factor = most(&|s| s.whole().voltage_factor).unwrap_or(1.0);
-            let above = (factor.max(1.22) / continuous).max(1.0);
-            let (secondary, primary) = (secondary * above, primary.map(|p| p * above));
-            ratings.voltages = steady(secondary);
-            ratings.own_voltages = vec![(name("secondary voltage"), steady(secondary))];
-            if let Some(primary) = primary {
-                ratings.own_voltages.push((name("primary voltage"), steady(primary)));
-            }
-            let amps = most(&|s| s.whole().burden_va.map(|va| va / s.secondary.si)).unwrap_or(1.0);
-            ratings.currents = steady(amps.max(0.1));
-        }
-    }
-    ratings
 }

@@ -1,17 +1,21 @@
 //! An instrument transformer as its nameplate tells it.
 
 mod form;
+mod limits;
 mod place;
 mod secondary;
 
 pub use form::InstrumentTransformerForm;
+pub(super) use limits::Limits;
 pub use place::{Spot, Wanted};
 pub use secondary::{Secondary, Tap};
 
 use crate::material::celsius;
-use waltron_core::asset::{Called, Connected, Family, Precautions};
+use waltron_core::asset::{Called, Connected, Family, Precautions, Ratings};
 use waltron_core::quantity::tolerance::AnyTolerance;
-use waltron_core::quantity::{Dimension, Quantity};
+use waltron_core::procedure::Also;
+use waltron_core::quantity::{Dimension, Quantity, Voltage};
+use waltron_core::text::name::Name;
 
 /// Which kind of instrument transformer.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -53,6 +57,8 @@ pub struct InstrumentTransformer {
     pub ratio_tolerance: AnyTolerance,
     /// Of the winding's resistance.
     pub resistance_tolerance: AnyTolerance,
+    /// What its file says of what the whole unit withstands.
+    pub(crate) limits: Limits,
 }
 
 /// One of the phases that stand side by side.
@@ -65,6 +71,14 @@ pub struct Phase {
 }
 
 impl InstrumentTransformer {
+    /// What arises on the primary of a voltage transformer that is fed from its secondary with this.
+    pub fn arises(&self, spot: &Spot, secondary: Voltage) -> Vec<Also> {
+        let ratio = self.secondary(spot).ratio(self.tap(spot));
+        let Some(ratio) = ratio.filter(|_| self.kind == Kind::Voltage) else { return Vec::new() };
+        let at = "the primary terminals, open".to_owned();
+        vec![Also::Arises { at, most: secondary * ratio }]
+    }
+
     /// The first core, or winding.
     pub fn first(&self) -> &Secondary {
         &self.secondaries[0]
@@ -171,6 +185,10 @@ impl Family for InstrumentTransformer {
             all.push(("Tolerance of the resistance".to_owned(), tolerance));
         }
         all
+    }
+
+    fn ratings_at(&self, place: &Name, known: &Ratings) -> Option<Ratings> {
+        self.ratings_of_place(place, known)
     }
 
     fn precautions(&self, connected: &Connected<'_>) -> Precautions {

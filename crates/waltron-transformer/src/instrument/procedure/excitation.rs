@@ -192,7 +192,7 @@ impl Course for OfExcitation {
             place: None,
             not_tested: None,
             is_exact: false,
-            also: Vec::new(),
+            also: excitation.map_or_else(Vec::new, |e| self.of.arises(spot, e.most())),
         }
     }
 

@@ -238,7 +238,9 @@ impl Course for OfVoltageClass {
             place: None,
             not_tested: None,
             is_exact: false,
-            also: Vec::new(),
+            also: self
+                .work(spot)
+                .map_or_else(Vec::new, |work| self.of.arises(spot, work.excitation.most())),
         }
     }
 

@@ -214,7 +214,7 @@ impl Family for PowerTransformer {
         if uses("test voltage") {
             before("Take the earths off the windings that are tested; the tank stays earthed");
             before(
-                "Feed the high-voltage side only: from the low-voltage side the ratio makes it deadly",
+                "Keep off all windings: those that are not fed carry the fed voltage by their ratio, as told with the maxima",
             );
         }
         if uses("high voltage") || uses("insulation voltage") {

@@ -10,6 +10,7 @@ use crate::power::pairs::Shot;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
+use crate::power::procedure::arising::arising;
 use waltron_core::grading::Values;
 use waltron_core::injection::measuring::Property;
 use waltron_core::injection::program::{Program, Segment};
@@ -124,7 +125,9 @@ impl Stepwise for ExcitingCurrentTest {
                 program.reads = vec![fed.clone(), current.clone()];
                 program.connection = Some(shot.fed.to_string().as_str().into());
                 program.stands = as_stands(of, stand);
-                steps.push(Step::of(program, stimulus.clone(), seconds(TIME_S)));
+                let mut step = Step::of(program, stimulus.clone(), seconds(TIME_S));
+                step.planned.also = arising(of, &stands, (self.winding, &shots), volts);
+                steps.push(step);
             }
             let id = point(&self.test, &format!("{}exciting", prefix(of, stand)));
             let is_of_two = is_of_two(&of.limbs(), &shots);

@@ -1,5 +1,6 @@
 //! How power transformers are tested.
 
+mod arising;
 mod core_demagnetisation;
 mod exciting;
 mod exciting_current;
@@ -78,4 +79,10 @@ pub(in crate::power) fn round_below(value: f64, steps: &[f64]) -> f64 {
     let decade = 10f64.powf(value.log10().floor());
     let mut round = steps.iter().map(|s| s * decade);
     round.find(|v| *v <= value * (1.0 + 1e-9)).unwrap_or(value)
+}
+
+/// A voltage in words, to three digits.
+fn volts_text(si: f64) -> String {
+    let digits = 10f64.powf(2.0 - si.abs().max(1e-12).log10().floor());
+    text(Voltage::from_si((si * digits).round() / digits))
 }

@@ -127,6 +127,7 @@ fn also_json(also: &Also) -> serde_json::Value {
         Also::Asks { question, .. } => json!({ "asks": question.text }),
         Also::Sends { to, text } => json!({ "sends": text, "to": to }),
         Also::Runs { program } => json!({ "runs": program }),
+        Also::Arises { at, most } => json!({ "arises_at": at, "most_v": most.value }),
     }
 }
 

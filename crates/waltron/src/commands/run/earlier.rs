@@ -8,7 +8,9 @@ use crate::terminal::{Terminal, plain};
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
+use waltron_core::asset::readback::Difference;
 use waltron_core::plan::selection::Selection;
+use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::counted;
 use waltron_core::record::{Chosen, Continued, FileCopy, Progress};
 use waltron_core::text::name::Name;
@@ -21,9 +23,14 @@ pub(crate) struct Earlier {
     reopened: Reopened,
     /// Points that are open in the record and that are not chosen now.
     left_open: Vec<String>,
+    /// Points of the plan that are open and that the run is not asked for.
+    left_out: Vec<String>,
     /// Tests that were changed since, or are gone.
     changed: Vec<Name>,
 }
+
+/// What is answered about what was skipped.
+const SKIPPED: [&str; 2] = ["leave it skipped", "test it now"];
 
 /// The plan's latest record: the one that was written last.
 fn latest(plan: &Path) -> Result<PathBuf, Failure> {
@@ -132,7 +139,7 @@ impl Earlier {
                 terminal.chat(&format!("{}: {what}\n", tests.join(", ")));
             }
         }
-        Ok(Self { path, reopened, left_open: Vec::new(), changed })
+        Ok(Self { path, reopened, left_open: Vec::new(), left_out: Vec::new(), changed })
     }
 
     pub(super) fn path(&self) -> &Path {
@@ -146,6 +153,51 @@ impl Earlier {
     /// The ids of points that are open in the record and that are not chosen now.
     pub(super) fn left_open(&self) -> Vec<String> {
         self.left_open.clone()
+    }
+
+    /// The ids of points that are open in the record and that the run is not asked for.
+    pub(super) fn left_out(&self) -> Vec<String> {
+        self.left_out.clone()
+    }
+
+    /// In what the device differed from its file, and whether its own values held.
+    pub(super) fn settings(&self) -> Option<(Vec<Difference>, bool)> {
+        self.reopened.progress.settings.clone()
+    }
+
+    /// What is asked about what was skipped, where something of the plan was that is not tested by name now.
+    pub(super) fn skipped(
+        &self,
+        prepared: &Prepared,
+        redo: Option<&str>,
+        only: &[String],
+    ) -> Option<Question> {
+        let progress = &self.reopened.progress;
+        if !only.is_empty() || !matches!(redo, None | Some("not-passed")) {
+            return None;
+        }
+        let in_plan = |id: &String| {
+            prepared.has(id) || prepared.points().any(|point| point.id == **id)
+        };
+        let all: Vec<(&String, &String)> =
+            progress.skipped.iter().filter(|(id, _)| in_plan(id)).collect();
+        let points = all.iter().filter(|(id, _)| id.contains('/')).count();
+        let mut reasons: Vec<&str> =
+            all.iter().map(|(_, why)| why.trim_start_matches("skipped: ")).collect();
+        reasons.dedup();
+        let what = match points {
+            0 => all.iter().map(|(id, _)| plain(id)).collect::<Vec<_>>().join(", "),
+            n => counted(n, "point"),
+        };
+        let why = reasons.iter().map(|why| plain(why)).collect::<Vec<_>>().join("; ");
+        (!all.is_empty()).then(|| {
+            Question::choose(format!("{what} skipped before ({why})"), SKIPPED).or_else(SKIPPED[0])
+        })
+    }
+
+    /// Takes the answer to that: whether what was skipped is tested now.
+    pub(super) fn offer_skipped(&mut self, answer: &Answer) {
+        self.reopened.progress.offers_skipped = *answer == Answer::Text(SKIPPED[1].to_owned());
     }
 
     /// Keeps what is left to do, or what is to be tested again.
@@ -175,14 +227,28 @@ impl Earlier {
             }
             Some("failed") => prepared.keep(&progress.redo("failed")),
             // What was never reached did not pass either.
-            Some("not-passed") => prepared.keep_with_open(&progress.redo("not-passed"), progress),
+            Some("not-passed") => {
+                let mut wanted = progress.redo("not-passed");
+                if let Chosen::Graded { points, tests } = &mut wanted
+                    && !progress.offers_skipped
+                {
+                    points.retain(|id| !progress.skipped.contains_key(id));
+                    tests.retain(|id| !progress.skipped.contains_key(id));
+                }
+                prepared.keep_with_open(&wanted, progress);
+            }
             Some(pattern) => {
                 choose(prepared, &[pattern.to_owned()], &progress.redo(pattern))?;
             }
         }
         let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
         let left = open.into_iter().map(|p| p.id).filter(|id| !chosen.contains(id.as_str()));
-        self.left_open = left.collect();
+        let left = left.collect();
+        // What somebody leaves out by name is not asked for; what else is open counts against the run.
+        match only.is_empty() {
+            true => self.left_open = left,
+            false => self.left_out = left,
+        }
         Ok(())
     }
 

@@ -36,6 +36,10 @@ pub(crate) struct How {
     pub(crate) redo: Option<String>,
     /// Nothing is asked before a real rig is energised.
     pub(crate) yes: bool,
+    /// The ids of points of the plan that a new run is not asked for.
+    pub(crate) left_out: Vec<String>,
+    /// What was asked, and answered, before the record was opened.
+    pub(crate) asked: Vec<(Question, Answer)>,
 }
 
 /// The record that a run writes.
@@ -77,13 +81,25 @@ pub(crate) fn execute(
 ) -> Result<Finished, Failure> {
     let record = target.path().to_owned();
     let goes_on = matches!(target, Target::Earlier(_));
+    let so_far_settings = match &target {
+        Target::Earlier(earlier) => earlier.settings(),
+        Target::New(_) => None,
+    };
     let mut rig = job.rig(how.seed, how.pace)?;
     // A simulated run can be had again; its events need not wait for the disk.
     let durability = if rig.is_simulated() { Durability::System } else { Durability::Disk };
     let (mut writer, so_far, first) = open(target, job, &prepared, &how, durability, clock)?;
     let trouble = |e: waltron_rig::writer::WriteError| Failure::trouble(e.to_string());
     writer.append(&clock.now(), &first).map_err(trouble)?;
-    let mut open = Opened { writer: &mut writer, clock, panel };
+    let known = match &so_far_settings {
+        Some(known) if goes_on => Some(known.clone()),
+        _ => None,
+    };
+    let mut open = Opened { writer: &mut writer, clock, panel, known };
+    for (question, answer) in &how.asked {
+        open.note(&Event::Asked(question.clone()))?;
+        open.note(&Event::Answered { answer: answer.clone() })?;
+    }
     let ids: Vec<String> = prepared.points().map(|p| p.id.clone()).collect();
     let Some((asset, prepared)) = open.before(job, prepared, &mut *rig, &how)? else {
         let open_ids = [so_far.left_open, ids].concat();
@@ -92,6 +108,8 @@ pub(crate) fn execute(
             summary: so_far.tally.summary(),
             not_reached: open_ids.len(),
             open: open_ids,
+            left_out: so_far.left_out,
+            owed: so_far.owed,
             injected: Default::default(),
         };
         open.note(&Event::RunEnded(ended.clone()))?;
@@ -240,18 +258,19 @@ fn open(
             let seed = (durability == Durability::System).then_some(how.seed);
             let mut started = job.started(seed, how.tester.clone(), how.only.clone());
             started.hookup = Some(job.sheet(prepared));
-            Ok((writer, SoFar::default(), Event::RunStarted(Box::new(started))))
+            let so_far = SoFar { left_out: how.left_out.clone(), ..SoFar::default() };
+            Ok((writer, so_far, Event::RunStarted(Box::new(started))))
         }
         Target::Earlier(earlier) => {
             let continued = earlier.continued(job, how);
-            let left_open = earlier.left_open();
+            let (left_open, left_out) = (earlier.left_open(), earlier.left_out());
             let (writer, progress) = earlier.go_on(durability)?;
             let Progress { tally, warm, cooled, last_at, carried, owed, .. } = progress;
             // A real asset has cooled since; simulated time stands still between two runs.
             let simulated = durability == Durability::System;
             let since = if simulated { seconds(0.0) } else { passed(&last_at, &clock.now()) };
             let cooled = cooled + since;
-            let so_far = SoFar { tally, warm, cooled, carried, owed, left_open };
+            let so_far = SoFar { tally, warm, cooled, carried, owed, left_open, left_out };
             Ok((writer, so_far, Event::Continued(Box::new(continued))))
         }
     }
@@ -262,6 +281,8 @@ struct Opened<'a> {
     writer: &'a mut RecordWriter,
     clock: &'a mut dyn Clock,
     panel: &'a mut Panel,
+    /// In what the device differed from its file when the record was begun, and whether that held.
+    known: Option<(Vec<Difference>, bool)>,
 }
 
 /// What the attendant chooses from where settings differ.
@@ -293,19 +314,29 @@ impl Opened<'_> {
         let mut asset = job.asset.clone();
         let mut prepared = prepared;
         if !settings.is_empty() {
-            let mut device_holds = false;
-            if !found.is_empty() {
-                self.panel.say(&listed(&found));
-                let file = job.started(None, None, Vec::new()).asset.name;
-                let text = format!("The device's settings differ from {file}");
-                // Nobody there: what was planned holds, and the record says so.
-                let question = Question::choose(text, CHOICES).or_else(CHOICES[0]);
-                match self.ask(question)? {
-                    Answer::Text(text) if text == CHOICES[0] => {}
-                    Answer::Text(text) if text == CHOICES[1] => device_holds = true,
-                    _ => return Ok(None),
+            let device_holds = match (&self.known, found.is_empty()) {
+                // One record has one set of settings: what was graded by others would stand beside it.
+                (Some((known, holds)), _) if *known == found => *holds,
+                (Some(_), _) => {
+                    return Err(Failure::trouble(
+                        "the device's settings are not those that the record was begun with",
+                    )
+                    .help("put them back as they were, or start a new record without --resume and --redo"));
                 }
-            }
+                (None, true) => false,
+                (None, false) => {
+                    self.panel.say(&listed(&found));
+                    let file = job.started(None, None, Vec::new()).asset.name;
+                    let text = format!("The device's settings differ from {file}");
+                    // Nobody there: what was planned holds, and the record says so.
+                    let question = Question::choose(text, CHOICES).or_else(CHOICES[0]);
+                    match self.ask(question)? {
+                        Answer::Text(text) if text == CHOICES[0] => false,
+                        Answer::Text(text) if text == CHOICES[1] => true,
+                        _ => return Ok(None),
+                    }
+                }
+            };
             if device_holds {
                 asset = with_device(&job.asset, &found).map_err(|name| {
                     Failure::trouble(format!("the device's `{name}` cannot be taken over"))

@@ -19,15 +19,17 @@ use crate::signals::{StopFlag, install};
 use crate::terminal::{Terminal, plain};
 use crate::view;
 use earlier::{Earlier, Opening};
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 use waltron_core::grading::{Grade, Summary};
 use waltron_core::plan::selection::Selection;
 use waltron_core::plan::{Answers, AnswersForm};
-use waltron_core::procedure::Also;
+use waltron_core::procedure::{Also, Answer};
 use waltron_core::quantity::{Dimension, Measure};
 use waltron_core::quantity::{Time, parse_as};
 use waltron_core::record::{Chosen, Outcome};
+use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::{Clock, SimulatedClock, SystemClock};
 use waltron_rig::runner::{Finished, Prepared};
 use waltron_rig::virtual_rig::Pace;
@@ -60,6 +62,30 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     {
         prepared = job.set_up()?;
     }
+    let answers = match &args.answers {
+        Some(path) => Some(AnswersForm::load(&read_as(Kind::Answers, path)?)?),
+        None => None,
+    };
+    let mut asked = Vec::new();
+    if let Some(earlier) = &mut earlier
+        && let Some(question) = earlier.skipped(&prepared, args.redo.as_deref(), &args.only)
+    {
+        let mut early = match (&answers, &args.answers, args.yes) {
+            (Some(answers), Some(path), _) => {
+                Panel::scripted(stop.clone(), answers.clone(), path.display().to_string())
+            }
+            (_, _, true) => Panel::confirming(stop.clone()),
+            _ => Panel::asking(stop.clone()),
+        };
+        let answer = early.ask(&question);
+        if answer == Answer::Stop {
+            terminal.chat("nothing was put out\n");
+            return Ok(Exit::Stopped);
+        }
+        earlier.offer_skipped(&answer);
+        asked.push((question, answer));
+    }
+    let all: Vec<String> = prepared.certain().map(|p| p.id.clone()).collect();
     match (&mut earlier, args.only.as_slice()) {
         (Some(earlier), only) => earlier.choose(&mut prepared, args.redo.as_deref(), only)?,
         (None, []) => {}
@@ -83,10 +109,6 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     } else {
         job.refuse_execution(&prepared)?;
     }
-    let answers = match &args.answers {
-        Some(path) => Some(AnswersForm::load(&read_as(Kind::Answers, path)?)?),
-        None => None,
-    };
     if !args.live {
         answerable(&prepared, answers.as_ref(), args)?;
     }
@@ -102,6 +124,11 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         only: args.only.clone(),
         redo: args.redo.clone(),
         yes: args.yes,
+        left_out: {
+            let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
+            all.into_iter().filter(|id| !chosen.contains(id.as_str())).collect()
+        },
+        asked,
     };
     let target = match earlier {
         Some(earlier) => Target::Earlier(Box::new(earlier)),
@@ -201,11 +228,16 @@ fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
     let mut text = format!("Record  {}\n", record.display());
     let on = if args.record.is_some() { format!(" --record {shown}") } else { String::new() };
     if done.ended.outcome != Outcome::Completed {
-        text.push_str(&format!("Next    waltron run {plan} --resume{on}\n"));
+        let only = args.only.iter().map(|pattern| format!(" --only {}", for_shell(Path::new(pattern))));
+        let only: String = only.collect();
+        text.push_str(&format!("Next    waltron run {plan} --resume{only}{on}\n"));
         text.push_str(&format!("        waltron report {shown} -o {page}\n"));
         return text;
     }
     text.push_str(&format!("Next    waltron report {shown} -o {page}\n"));
+    if !done.ended.left_out.is_empty() {
+        text.push_str(&format!("        waltron run {plan} --resume{on}   (what was not asked for)\n"));
+    }
     let Summary { fail, inconclusive, .. } = done.ended.summary;
     let redo = ["failed", "not-passed"].into_iter().zip([fail, inconclusive]);
     if let Some((what, _)) = redo.into_iter().find(|(_, count)| *count > 0) {
@@ -293,6 +325,8 @@ struct RunJson<'a> {
     not_reached: usize,
     #[serde(skip_serializing_if = "<[String]>::is_empty")]
     open: &'a [String],
+    #[serde(skip_serializing_if = "<[String]>::is_empty")]
+    left_out: &'a [String],
     points: &'a [Grade],
 }
 
@@ -305,6 +339,7 @@ fn json_of(record: &Path, exit: Exit, done: &Finished) -> Result<String, Failure
         summary: done.ended.summary,
         not_reached: done.ended.not_reached,
         open: &done.ended.open,
+        left_out: &done.ended.left_out,
         points: &done.grades,
     };
     serde_json::to_string(&json).map_err(|e| Failure::trouble(format!("cannot write JSON: {e}")))

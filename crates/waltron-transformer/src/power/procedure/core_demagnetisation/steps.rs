@@ -6,6 +6,7 @@ use crate::measure::{direct, point, probe, voltage};
 use crate::power::asset::PowerTransformer;
 use crate::power::identify::LINES;
 use crate::power::pairs::{Pair, Shot, Terminal};
+use crate::power::procedure::arising::arising;
 use crate::power::procedure::exciting::{Exciting, is_of_two};
 use crate::power::procedure::joint::{Group, Joint, Step};
 use crate::power::procedure::positions::as_stands;
@@ -224,7 +225,11 @@ impl<'a> Setting<'a> {
         };
         let mut program = Program::of(vec![part(name, AT_FIRST_S), part(LATER, EXCITES_S)]);
         program.reads = vec![self.later.clone()];
-        Ok(self.step(program, &shot.fed, Values::none().with("voltage", volts), EXCITES_S))
+        let mut step =
+            self.step(program, &shot.fed, Values::none().with("voltage", volts), EXCITES_S);
+        let (of, fed) = (self.of, (self.test.winding, std::slice::from_ref(shot)));
+        step.planned.also = arising(of, &[of.principal()], fed, volts);
+        Ok(step)
     }
 
     fn step(&self, mut program: Program, pair: &Pair, stimulus: Values, likely: f64) -> Step {

@@ -158,6 +158,11 @@ impl GroupRequired {
             return judged(Verdict::Fail, why);
         }
         let Some(read) = voltages(more, probes) else {
+            // Of what no meter showed nothing is known, not that it is wrong.
+            let lacks = first.iter().flatten().find_map(|s| shown(s, &probes.ratio).err());
+            if let Some(lacks) = lacks {
+                return judged(Verdict::Inconclusive, format!("not every phase was measured: {lacks}"));
+            }
             let why = match self.finds {
                 true => format!("not as {nameplate}, and not every line voltage was measured"),
                 false => format!("not as {nameplate}; with `find_group` it is looked for"),

@@ -7,6 +7,7 @@ use crate::measure::{between, point, probe, voltage};
 use crate::power::asset::{PowerTransformer, Stand};
 use crate::power::identify::LINES;
 use crate::power::pairs::{Pair, Shot, Terminal};
+use crate::power::procedure::arising::{arising, refuse_beyond, shown_up_to};
 use crate::power::procedure::exciting::{Exciting, is_of_two};
 use crate::power::procedure::joint::{Group, Joint, Step};
 use crate::power::procedure::positions::{as_stands, prefix};
@@ -17,7 +18,7 @@ use waltron_core::grading::Values;
 use waltron_core::injection::measuring::{Probe, Property};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
-use waltron_core::procedure::{Bench, PlannedPoint, SetupError};
+use waltron_core::procedure::{Also, Bench, PlannedPoint, SetupError};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage};
 
 /// The most that is fed where the plan does not say, in V: more would tell nothing more, and is deadly on
@@ -46,6 +47,8 @@ struct Setting<'a> {
     group: VectorGroup,
     probes: Probes,
     volts: Voltage,
+    /// What arises on the other windings.
+    also: Vec<Also>,
 }
 
 /// The share of a winding's line voltage that the turns of a phase have.
@@ -132,6 +135,10 @@ impl<'a> Setting<'a> {
         let stands = test.positions.stands(of);
         let rated = stands.iter().map(|s| of.volts(test.from, s)).fold(f64::INFINITY, f64::min);
         let most = rated * shots[0].fed_share * MOST_SHARE;
+        // What is read of the other winding must be within its meter's range, too.
+        let meter = rig.meter("induced voltage").map_or(f64::INFINITY, |meter| meter.range);
+        let sides = (test.from, test.to);
+        let shown = shown_up_to(of, &stands, sides, (&shots, test.finds), meter);
         let volts = match test.voltage {
             Some(volts) if volts.si() > most => {
                 let of = |si| Quantity { si, dimension: Dimension::VOLTAGE };
@@ -142,12 +149,17 @@ impl<'a> Setting<'a> {
                     of(most)
                 )));
             }
-            Some(volts) => volts,
+            Some(volts) => {
+                refuse_beyond(volts, shown, &shots[0].measured, meter)?;
+                volts
+            }
             None => {
-                Voltage::from_si(round_below(range.min(MOST_V).min(most), &[5.0, 2.5, 2.0, 1.0]))
+                let most = range.min(MOST_V).min(most).min(shown);
+                Voltage::from_si(round_below(most, &[5.0, 2.5, 2.0, 1.0]))
             }
         };
-        Ok(Self { test, of, bench, shots, group, probes, volts })
+        let also = arising(of, &stands, (test.from, &shots), volts);
+        Ok(Self { test, of, bench, shots, group, probes, volts, also })
     }
 
     fn program(
@@ -168,7 +180,9 @@ impl<'a> Setting<'a> {
     }
 
     fn blank(&self, program: Program) -> Step {
-        Step::of(program, Values::none().with("voltage", self.volts), self.test.time)
+        let mut step = Step::of(program, Values::none().with("voltage", self.volts), self.test.time);
+        step.planned.also.clone_from(&self.also);
+        step
     }
 
     /// The reading of a phase.

@@ -1,7 +1,7 @@
 //! The course of a resistance test: from place to place with the current on where that may be, held on while
 //! something is left to come, discharged before the leads are moved.
 
-use super::graded::{self, Read, Trouble};
+use super::graded::{Went, self, Read, Trouble};
 use super::places::Places;
 use super::programs::{From, Programs};
 use super::{CHANGE, DISCHARGE, HOLD};
@@ -97,8 +97,7 @@ impl Course {
         (self.held, self.retries) = (seconds(0.0), 0);
         // The leads are moved, or the tap changer is not made for it: the charge is taken away first.
         let follows = self.places.is_under_current
-            && self.at < self.places.all.len()
-            && !self.places.is_first(self.at);
+            && self.places.all.get(self.at).is_some_and(|place| place.change.is_some());
         if !follows && matches!(self.flows, Flows::At(..)) {
             self.due = Due::Discharge;
         }
@@ -339,19 +338,33 @@ impl Procedure for Course {
             Ok(now) => {
                 self.flows = Flows::At(self.at, now);
                 self.held += observation.length();
-                let is_double = before.is_some_and(|(at, was)| {
-                    graded::is_double(place, &places.all[at], was.ohm, now.ohm)
+                let went = before.and_then(|(at, was)| {
+                    let u = was.u.hypot(now.u);
+                    graded::went(place, &places.all[at], was.ohm, now.ohm, u)
                 });
-                if is_double && self.retries < RETRIES {
-                    // Somebody pressed twice: from here on nobody knows where it stands.
-                    self.retries += 1;
-                    let stand = place.stands.first().map_or(String::new(), ToString::to_string);
-                    self.flows = Flows::No;
-                    self.due = Due::OffAndAsk(Question::confirm(format!(
-                        "The tap changer went two positions at once; outputs are off. Set {stand} and go on"
-                    )));
+                if let Some(went) = went {
                     // It was another change than the one that was to be looked at.
-                    return found.into_iter().map(graded::doubled).collect();
+                    found = found.into_iter().map(|f| graded::another(f, went)).collect();
+                    if self.retries < RETRIES {
+                        // From here on nobody knows where it stands.
+                        self.retries += 1;
+                        let stand = place.stands.first().map_or(String::new(), ToString::to_string);
+                        let what = match went {
+                            Went::Twice => "The tap changer went two positions at once",
+                            Went::Nowhere => "The tap changer did not move",
+                        };
+                        self.flows = Flows::No;
+                        self.due = Due::OffAndAsk(Question::confirm(format!(
+                            "{what}; outputs are off. Set {stand} and go on"
+                        )));
+                        return found;
+                    }
+                    if went == Went::Nowhere {
+                        self.flows = Flows::No;
+                        found.extend(self.leave(Err(Trouble::Nowhere)));
+                        self.due = Due::Off;
+                        return found;
+                    }
                 }
                 let second = graded::beside(places, programs, place, &held);
                 let is_open = second.is_some_and(|(_, settled)| settled.is_none());
@@ -408,7 +421,7 @@ impl Procedure for Course {
             Flows::At(at, _) => {
                 let stays = self.places.is_under_current
                     && self.at < self.places.all.len()
-                    && (at == self.at || !self.places.is_first(self.at));
+                    && (at == self.at || self.places.all[self.at].change.is_some());
                 if stays { Due::Nothing } else { Due::Discharge }
             }
         };

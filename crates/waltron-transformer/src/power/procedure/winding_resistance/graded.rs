@@ -55,6 +55,8 @@ pub(super) enum Trouble {
     NotCharged,
     /// No change of tap was noticed.
     NotMoved,
+    /// The tap was said to be changed, and was not.
+    Nowhere,
     /// A meter showed nothing.
     Meter(String),
 }
@@ -73,6 +75,9 @@ impl Trouble {
                 place.leads
             ),
             Self::NotMoved => "no change of tap was noticed within 3 min".to_owned(),
+            Self::Nowhere => {
+                "the tap was not changed: the resistance is that of the position before".to_owned()
+            }
             Self::Meter(why) => why.clone(),
         }
     }
@@ -331,9 +336,25 @@ fn moved(place: &Place, before: &Place, was: f64, is: f64) -> Option<f64> {
     (step.abs() > 1e-4).then(|| (is / was - 1.0) / step)
 }
 
-/// Whether a change went two positions at once, by what was measured before and after.
-pub(super) fn is_double(place: &Place, before: &Place, was: f64, is: f64) -> bool {
-    moved(place, before, was, is).is_some_and(|n| (n - 2.0).abs() < 0.3)
+/// What a change of tap that is not the one that was to be looked at was instead.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Went {
+    /// Two positions at once.
+    Twice,
+    /// Nowhere: whoever said that it had moved was mistaken.
+    Nowhere,
+}
+
+/// Where a change went, by what was measured before and after; `None` where it went where it should, or nothing tells.
+pub(super) fn went(place: &Place, before: &Place, was: f64, is: f64, u: f64) -> Option<Went> {
+    let n = moved(place, before, was, is)?;
+    // What a step is worth must stand out of what the resistances are uncertain by.
+    let step = (place.volts / before.volts - 1.0).abs();
+    match n {
+        n if (n - 2.0).abs() < 0.3 => Some(Went::Twice),
+        n if n.abs() < 0.3 && 3.0 * u < 0.7 * step * is => Some(Went::Nowhere),
+        _ => None,
+    }
 }
 
 /// The current at the end of what was held.
@@ -344,9 +365,12 @@ fn amps_of(programs: &Programs, program: &Program, seen: &Observation) -> Option
 }
 
 /// A change that was another one than the one that was to be looked at.
-pub(super) fn doubled(mut change: Finding) -> Finding {
+pub(super) fn another(mut change: Finding, went: Went) -> Finding {
     change.verdict = Verdict::Inconclusive;
-    change.reason.push_str("; it went two positions at once, or taps are exchanged");
+    change.reason.push_str(match went {
+        Went::Twice => "; it went two positions at once, or taps are exchanged",
+        Went::Nowhere => "; the resistance is that of the position before: the tap was not changed",
+    });
     change
 }
 
@@ -540,11 +564,11 @@ pub(super) fn again(
     // What was measured at the position before is told by what the change was noticed by.
     let was = volts_before(program).zip(amps_of(programs, program, seen));
     let is = read(programs, &[(program, seen)]).ok();
-    let is_doubled = match (before, was, is) {
+    let went = match (before, was, is) {
         (Some(k), Some((volts, amps)), Some(is)) => {
-            is_double(place, &places.all[k], volts / amps, is.ohm)
+            went(place, &places.all[k], volts / amps, is.ohm, is.u)
         }
-        _ => false,
+        _ => None,
     };
-    Ok(if is_doubled { doubled(found) } else { found })
+    Ok(went.map_or_else(|| found.clone(), |went| another(found.clone(), went)))
 }

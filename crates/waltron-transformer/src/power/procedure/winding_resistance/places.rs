@@ -169,7 +169,12 @@ impl Places {
                     false => format!("{}-{}", pair.from.letter(), pair.to.letter()),
                 };
                 let id = point(&test.test, &format!("{}{name}", prefix(of, stand)));
-                let moved = k.checked_sub(1).filter(|_| is_under_current).map(|before| {
+                // A change that leaves positions out would be several, of which one is looked at: the current
+                // goes off before it.
+                let is_step =
+                    |before: &usize| position(order[*before]).abs_diff(position(stand)) == 1;
+                let before = k.checked_sub(1).filter(|_| is_under_current).filter(is_step);
+                let moved = before.map(|before| {
                     let label = prefix(of, order[before]);
                     let (from, to) = (label.trim_end_matches('/').to_owned(), prefix(of, stand));
                     point(&test.test, &format!("{from}-{to}{name}"))
@@ -229,11 +234,6 @@ impl Places {
     /// What is graded of the phases of a place together.
     pub(super) fn alike(&self, place: &Place) -> Option<&Alike> {
         self.alike.iter().find(|alike| alike.stands == place.stands)
-    }
-
-    /// Whether a place is the first one of its leads.
-    pub(super) fn is_first(&self, at: usize) -> bool {
-        at == 0 || self.all[at - 1].leads != self.all[at].leads
     }
 
     /// The points that a place may grade: its own, the change that led there, the phases together.
