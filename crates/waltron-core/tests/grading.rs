@@ -417,7 +417,15 @@ fn what_is_only_measured_counts_neither_for_nor_against() {
     {
         let summary = Summary::of([verdict]);
         let (outcome, injected) = (Outcome::Completed, Default::default());
-        let ended = RunEnded { outcome, summary, not_reached, open: Vec::new(), left_out: Vec::new(), owed: Vec::new(), injected };
+        let ended = RunEnded {
+            outcome,
+            summary,
+            not_reached,
+            open: Vec::new(),
+            left_out: Vec::new(),
+            owed: Vec::new(),
+            injected,
+        };
         assert_eq!(ended.verdict(), whole);
     }
 }

@@ -61,8 +61,8 @@ fn record() -> String {
         summary: Summary::default(),
         not_reached: 0,
         left_out: Vec::new(),
-            owed: Vec::new(),
-            open: Vec::new(),
+        owed: Vec::new(),
+        open: Vec::new(),
         injected: seconds(1.5),
     }));
     let mut chain = Chain::default();

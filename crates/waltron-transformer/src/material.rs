@@ -2,7 +2,28 @@
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::quantity::significant;
+use waltron_core::quantity::{Dimension, significant};
+use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems};
+
+/// The coldest and the warmest that a winding is tested, in K: −50 °C to 150 °C.
+pub(crate) const TEMPERATURES_K: [f64; 2] = [223.15, 423.15];
+
+/// A temperature in K as a file gives it, where a winding may have it.
+pub(crate) fn temperature(field: &AnyQuantityText, problems: &mut Problems) -> Option<f64> {
+    let kelvin = field.positive_of(Dimension::TEMPERATURE, problems)?.si;
+    let [coldest, warmest] = TEMPERATURES_K;
+    if (coldest..=warmest).contains(&kelvin) {
+        return Some(kelvin);
+    }
+    let message = format!(
+        "`{}` is no temperature of a winding: from {} to {}",
+        field.text(),
+        celsius(coldest),
+        celsius(warmest)
+    );
+    problems.push(Problem::new(field.span(), message).help("write it like `20 degC`"));
+    None
+}
 
 /// What a winding is made of.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]

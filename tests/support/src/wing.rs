@@ -197,7 +197,11 @@ impl Played {
                         let told = told.fold(0.0, f64::max);
                         assert!(told >= most * (1.0 - 1e-9), "{channel} {most}");
                     }
-                    let cleared = clear(program.clone(), &asset.ratings_at(program.connection.as_ref()), &self.rig);
+                    let cleared = clear(
+                        program.clone(),
+                        &asset.ratings_at(program.connection.as_ref()),
+                        &self.rig,
+                    );
                     let cleared = cleared.unwrap_or_else(|e| panic!("{e:?}"));
                     let observation = self.machine.play(&cleared, &mut Unattended).unwrap();
                     // Off, unless it says that it stays on; and then by the end.

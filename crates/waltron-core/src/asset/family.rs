@@ -2,8 +2,8 @@
 
 use crate::alike::Alike;
 use crate::asset::{Connected, Precautions, Ratings};
-use crate::text::name::Name;
 use crate::quantity::Quantity;
+use crate::text::name::Name;
 use std::any::Any;
 use std::fmt::Debug;
 use std::ops::Deref;

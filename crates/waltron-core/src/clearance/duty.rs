@@ -44,6 +44,12 @@ impl Duty {
         self
     }
 
+    /// Goes on where other ratings hold: the leads are at another place of the asset.
+    pub fn rate(&mut self, ratings: &Ratings, rig: &Capability) {
+        self.currents.withstands = ratings.of_currents(rig);
+        self.voltages.withstands = ratings.of_voltages(rig);
+    }
+
     /// The channels that are not cold.
     pub fn warm(&self) -> Warm {
         Warm { currents: self.currents.warm(), voltages: self.voltages.warm() }

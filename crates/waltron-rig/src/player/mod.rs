@@ -254,7 +254,7 @@ impl<'a> Player<'a> {
                 self.read(&due.iter().collect::<Vec<_>>());
             }
             // What charges something passes in short steps: a stop finds it where it is.
-            let step = self.discharge.as_ref().map(|_| self.now + seconds(STEP_S));
+            let step = self.capability.discharge.as_ref().map(|_| self.now + seconds(STEP_S));
             let due = self.contacts.next_due();
             let moments = [end, watch.wake(self.now), due, self.next_reading(), step];
             // Every level or its segment is bounded, so there is always a moment.

@@ -34,6 +34,8 @@ impl Runner<'_> {
 
     /// Lets the asset cool until a program's heat has room.
     fn cool_for(&mut self, program: &Program) -> Result<(), Halt> {
+        let ratings = self.asset.ratings_at(program.connection.as_ref());
+        self.duty.rate(&ratings, self.rig.capability());
         let rest = self.duty.rest_before(program);
         if rest > seconds(0.0) {
             self.off()?;

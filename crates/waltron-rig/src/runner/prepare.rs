@@ -8,6 +8,7 @@ use waltron_core::clearance::{Refusal, clear};
 use waltron_core::grading::{PointId, Rule};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::{Ended, Observation, Span};
+use waltron_core::injection::program::Segment;
 use waltron_core::plan::selection::Selection;
 use waltron_core::plan::{Plan, Playable, Test};
 use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, Procedure, SetupError};
@@ -324,17 +325,24 @@ impl Prepared {
         all
     }
 
-    /// The time that it should take: the injections, the rests in which the asset cools, and those
-    /// after each test.
+    /// The time that it should take: the injections, the rests in which the asset cools, the time that what was
+    /// charged stays earthed, and the rests after each test.
     pub fn likely_time(&self, asset: &Asset, rig: &Capability) -> Time {
         let tested = || self.planned.iter().filter(|(_, p)| p.not_tested.is_none());
         let mut duty = Duty::new(&asset.ratings, rig);
         let mut sum = seconds(0.0);
         for (_, planned) in tested() {
+            duty.rate(&asset.ratings_at(planned.program.connection.as_ref()), rig);
             let rest = duty.rest_before(&planned.program);
             duty.cool(rest);
             duty.put_out(&planned.program, &likely(planned));
             sum += rest + planned.likely;
+            // What was charged stays earthed before anything else is done.
+            let longest = |_: usize, segment: &Segment| segment.longest().unwrap_or_default();
+            if let Some(earthed) = planned.program.earthed_for(longest) {
+                duty.cool(earthed);
+                sum += earthed;
+            }
         }
         let mut tests: Vec<&Name> = tested().map(|(id, _)| id).collect();
         tests.dedup();

@@ -134,9 +134,10 @@ impl Checker<'_> {
             );
             if !fits {
                 let message = "in `finally` nothing is put out, measured or graded";
-                self.problems.push(Problem::new(step.span.0.clone(), message).help(
-                    "it may `ask`, `tell`, `set`, `send`, `run`, and use `if` and `let`",
-                ));
+                self.problems
+                    .push(Problem::new(step.span.0.clone(), message).help(
+                        "it may `ask`, `tell`, `set`, `send`, `run`, and use `if` and `let`",
+                    ));
             }
             blocks(&step.what).into_iter().for_each(|block| self.only_puts_back(block));
         }

@@ -19,7 +19,8 @@ fn gather(steps: &[Step], scene: &Scene, all: &mut Vec<Owed>) {
     for step in steps {
         match &step.what {
             Statement::Ask(ask) if matches!(ask.wanted, AskWanted::Confirm) => {
-                let text = evaluate(&ask.text, scene).map_or_else(|_| source(step, scene), |t| t.to_string());
+                let text = evaluate(&ask.text, scene)
+                    .map_or_else(|_| source(step, scene), |t| t.to_string());
                 all.push(Owed::new(text));
             }
             Statement::Set { .. } | Statement::Send { .. } | Statement::Execute { .. } => {

@@ -94,7 +94,12 @@ struct Few<'a> {
 impl World for Few<'_> {
     fn see(&mut self, program: &Arc<Program>) -> Option<Observation> {
         self.left = self.left.checked_sub(1)?;
-        let cleared = clear(Arc::clone(program), &self.case.asset.ratings_at(program.connection.as_ref()), &self.case.rig).ok()?;
+        let cleared = clear(
+            Arc::clone(program),
+            &self.case.asset.ratings_at(program.connection.as_ref()),
+            &self.case.rig,
+        )
+        .ok()?;
         self.machine.play(&cleared, &mut Unattended).ok()
     }
 

@@ -190,7 +190,12 @@ pub(crate) struct Spoilt<'a> {
 
 impl World for Spoilt<'_> {
     fn see(&mut self, program: &Arc<Program>) -> Option<Observation> {
-        let cleared = clear(Arc::clone(program), &self.case.asset.ratings_at(program.connection.as_ref()), &self.case.rig).ok()?;
+        let cleared = clear(
+            Arc::clone(program),
+            &self.case.asset.ratings_at(program.connection.as_ref()),
+            &self.case.rig,
+        )
+        .ok()?;
         Some((self.spoils)(self.machine.play(&cleared, &mut Unattended).unwrap()))
     }
 

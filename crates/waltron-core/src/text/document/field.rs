@@ -111,6 +111,18 @@ impl<Q: Measure> QuantityText<Q> {
         None
     }
 
+    /// A share or an error, above zero, with its `%`: a forgotten one makes it a hundred times as much.
+    pub fn percentage(&self, problems: &mut Problems) -> Option<Q> {
+        let value = self.positive(problems)?;
+        match without_percent(self.text.get_ref()) {
+            None => Some(value),
+            Some(message) => {
+                problems.push(Problem::new(self.span(), message));
+                None
+            }
+        }
+    }
+
     /// A quantity at or above zero.
     pub fn not_negative(&self, problems: &mut Problems) -> Option<Q> {
         let value = self.read(problems)?;
@@ -121,6 +133,13 @@ impl<Q: Measure> QuantityText<Q> {
         problems.push(Problem::new(self.span(), format!("`{written}` must not be negative")));
         None
     }
+}
+
+/// What is wrong with a bare number where a percentage is meant.
+fn without_percent(text: &str) -> Option<String> {
+    let number = text.trim().parse::<f64>().ok()?;
+    let percent = crate::quantity::significant(number * 100.0, 6);
+    Some(format!("`{0}` has no %: it would be {percent} %; write `{0} %`", text.trim()))
 }
 
 /// Reads a quantity or an expression from a file's text; of one dimension, if one is wanted.
@@ -197,6 +216,11 @@ impl JsonSchema for AnyQuantityText {
 }
 
 impl AnyQuantityText {
+    /// As it is written.
+    pub fn text(&self) -> &str {
+        self.0.get_ref()
+    }
+
     /// The quantity, or `None` with the problem noted.
     pub fn read(&self, problems: &mut Problems) -> Option<Quantity> {
         let read = read_quantity(&self.0, None, &problems.settings);
@@ -251,8 +275,13 @@ impl<Q> Field for ToleranceText<Q> {
 }
 
 impl AnyToleranceText {
-    /// The tolerance of values of a dimension, or `None` with the problem noted.
+    /// The tolerance of values of a dimension, or `None` with the problem noted; of a number it is a percentage.
     pub fn read(&self, of: Dimension, problems: &mut Problems) -> Option<AnyTolerance> {
+        let bare = without_percent(self.0.get_ref()).filter(|_| of == Dimension::NUMBER);
+        if let Some(message) = bare {
+            problems.push(Problem::new(self.span(), message));
+            return None;
+        }
         read_tolerance(&self.0, of, problems)
     }
 }

@@ -1,6 +1,6 @@
 //! The asset file of an instrument transformer.
 
-use super::{InstrumentTransformer, Limits, Kind, Phase, Secondary, Tap};
+use super::{InstrumentTransformer, Kind, Limits, Phase, Secondary, Tap};
 use crate::instrument::analysis::{Class, Duty};
 use crate::material::Material;
 use schemars::JsonSchema;

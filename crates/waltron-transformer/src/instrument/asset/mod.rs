@@ -12,8 +12,8 @@ pub use secondary::{Secondary, Tap};
 
 use crate::material::celsius;
 use waltron_core::asset::{Called, Connected, Family, Precautions, Ratings};
-use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::procedure::Also;
+use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, Quantity, Voltage};
 use waltron_core::text::name::Name;
 

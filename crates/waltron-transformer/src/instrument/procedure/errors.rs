@@ -2,9 +2,10 @@
 
 use super::excitation::of_current;
 use super::places::{spots, wanted};
+use super::primary;
 use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
-use crate::measure::{current, injected, point, probe, shown};
+use crate::measure::{injected, point, probe, shown};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -13,7 +14,6 @@ use waltron_core::grading::{
 };
 use waltron_core::injection::measuring::Property;
 use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Bench, Measuring, Planned, PlannedPoint, SetupError, Shot, Shots};
 use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Measure, Time, seconds, significant};
@@ -123,10 +123,9 @@ impl ErrorsTest {
         let rated = of.secondary(spot).ratio(of.tap(spot)).ok_or_else(|| {
             SetupError::Unknown("nothing says what the primary is rated for".to_owned())
         })?;
-        let out = current(rig, "primary current", at, bench.frequency()?)?;
         let sides = ["secondary current", "primary current"];
         let whole = probe(rig, &sides, Property::Phasor)?;
-        let mut program = Program::of(vec![Segment::hold("errors", out, self.time)]);
+        let mut program = primary::fed(rig, ("errors", at, self.time), rated, bench.frequency()?)?;
         program.reads = vec![
             probe(rig, &sides[..1], Property::Phasor)?,
             probe(rig, &sides[1..], Property::Phasor)?,
@@ -154,9 +153,19 @@ impl ErrorsTest {
             is_exact: true,
             also: Vec::new(),
         };
+        let fed = Arc::clone(&planned.program);
         let grade = move |seen: &Observation| {
             let [ratio, phase] = points.clone().map(|point| injected(point, ERRORS, &stimulus));
+            if let Some(why) = primary::open_secondary(&fed, seen) {
+                return open(ratio, phase, why);
+            }
             let (read, angle) = match shown(seen, &whole) {
+                // What is lost in the meters' uncertainty says nothing, of its angle neither.
+                Ok(read) if read.u.is_some_and(|u| read.value <= u) => {
+                    let why =
+                        "too little was measured: the secondary is open, or its leads are off";
+                    return open(ratio, phase, why.to_owned());
+                }
                 Ok(read) if read.angle.is_some() => (read, read.angle.unwrap_or_default()),
                 Ok(_) => return open(ratio, phase, "there is no phase".to_owned()),
                 Err(why) => return open(ratio, phase, why),

@@ -9,6 +9,7 @@ mod excitation;
 mod excite;
 mod places;
 mod plausible;
+mod primary;
 mod ratio;
 mod remanence;
 mod resistance;

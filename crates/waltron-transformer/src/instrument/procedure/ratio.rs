@@ -1,6 +1,7 @@
 //! The ratio: one side fed, both sides read; with it the polarity.
 
 use super::places::{spots, wanted};
+use super::primary;
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
 use crate::measure::{between, current, injected, point, probe, shown, voltage};
 use schemars::JsonSchema;
@@ -187,7 +188,19 @@ impl RatioTest {
             probe(rig, &sides[..1], Property::Phasor)?,
             probe(rig, &sides[1..], Property::Phasor)?,
         ];
-        let mut program = Program::of(vec![Segment::hold("ratio", out, self.time)]);
+        let rated = of.secondary(spot).ratio(of.tap(spot));
+        let mut program = match (of.kind, rated) {
+            (Kind::Current, Some(rated)) if self.by_current => {
+                let amps = Current::from_si(level.si);
+                primary::fed(rig, ("ratio", amps, self.time), rated, frequency)?
+            }
+            (Kind::Current, None) if self.by_current => {
+                return Err(SetupError::Unknown(
+                    "nothing says what the primary is rated for: whether the secondary is closed cannot be told".to_owned(),
+                ));
+            }
+            _ => Program::of(vec![Segment::hold("ratio", out, self.time)]),
+        };
         program.reads = each.into_iter().chain([whole.clone()]).collect();
         program.connection = spot.connection.clone();
         let program = Arc::new(program);
@@ -201,6 +214,7 @@ impl RatioTest {
         let limits = ratio.map_or(Limits::None, |ratio| {
             between(of.ratio_tolerance.limits(ratio), Dimension::NUMBER)
         });
+        let fed_program = Arc::clone(&program);
         let (test, prefix) = (self.test.clone(), spot.prefix.clone());
         let of_place = move |what: &str| point(&test, &format!("{prefix}{what}"));
         let points = [("ratio", RATIO), ("polarity", Criterion::CONDITION)];
@@ -224,7 +238,11 @@ impl RatioTest {
             let polarity_found = injected(of_place("polarity"), Criterion::CONDITION, &stimulus);
             let ratio_found =
                 Finding { expected: expected.clone(), limits: limits.clone(), ..ratio_found };
-            match shown(seen, &whole) {
+            let shown = match primary::open_secondary(&fed_program, seen) {
+                Some(why) => Err(why),
+                None => shown(seen, &whole),
+            };
+            match shown {
                 Err(why) => vec![
                     ratio_found.judged(Judgement::new(Verdict::Inconclusive, why.clone())),
                     polarity_found.judged(Judgement::new(Verdict::Inconclusive, why)),

@@ -81,9 +81,9 @@ impl FamilyKeys for ResistanceKeys {
             Some(current) => Some(current.positive(problems)?),
             None => None,
         };
-        let temperature = self.temperature.positive_of(Dimension::TEMPERATURE, problems);
+        let temperature_k = crate::material::temperature(&self.temperature, problems);
         let steady =
-            self.steady.as_ref().map_or(Some(1e-3), |s| s.positive(problems).map(|s| s.value));
+            self.steady.as_ref().map_or(Some(1e-3), |s| s.percentage(problems).map(|s| s.value));
         let steady_for = time(&self.steady_for, 3.0, problems);
         let at_most = time(&self.at_most, 120.0, problems);
         let (steady_for, at_most) = (steady_for?, at_most?);
@@ -102,7 +102,7 @@ impl FamilyKeys for ResistanceKeys {
         Some(Arc::new(ResistanceTest {
             test: head.name(),
             current,
-            temperature_k: temperature?.si,
+            temperature_k: temperature_k?,
             steady: steady?,
             steady_for,
             at_most,

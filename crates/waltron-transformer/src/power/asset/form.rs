@@ -207,7 +207,7 @@ impl PowerTransformerForm {
     fn read(self, source: &Source, problems: &mut Problems) -> Option<Asset> {
         let (_, identity) = self.asset.read();
         let frequency = self.ratings.frequency.positive(problems);
-        let power = self.ratings.power.positive_of(Dimension::POWER, problems);
+        let power = apparent(&self.ratings.power, problems);
         let text = &self.ratings.vector_group;
         let group = VectorGroup::parse(text.as_str());
         let group = group.map_err(|why| problems.push(Problem::new(text.span(), why))).ok();
@@ -263,7 +263,7 @@ impl PowerTransformerForm {
             None => AnyTolerance::parse("0.5 %", Dimension::NUMBER).ok(),
         };
         let exciting =
-            tolerance.exciting.map_or(Some(0.15), |t| t.positive(problems).map(|r| r.value));
+            tolerance.exciting.map_or(Some(0.15), |t| t.percentage(problems).map(|r| r.value));
         let mut ohms = |text: &Option<AnyToleranceText>, usual: &str| match text {
             Some(text) => text.read(Dimension::RESISTANCE, problems),
             None => AnyTolerance::parse(usual, Dimension::RESISTANCE).ok(),
@@ -272,7 +272,7 @@ impl PowerTransformerForm {
         let difference = ohms(&tolerance.difference, "2 %");
         let interruption =
             tolerance.interruption.map_or(Some(1e-3), |t| t.positive(problems).map(Measure::si));
-        let ripple = optional(tolerance.ripple.map(|r| r.positive(problems).map(|r| r.value)));
+        let ripple = optional(tolerance.ripple.map(|r| r.percentage(problems).map(|r| r.value)));
         let capacitance = match &tolerance.capacitance {
             Some(text) => text.read(Dimension::CAPACITANCE, problems),
             None => AnyTolerance::parse("5 %", Dimension::CAPACITANCE).ok(),
@@ -282,7 +282,7 @@ impl PowerTransformerForm {
             None => AnyTolerance::parse("10 %", Dimension::NUMBER).ok(),
         };
         let tan_delta =
-            optional(tolerance.tan_delta.map(|t| t.positive(problems).map(|r| r.value)))?;
+            optional(tolerance.tan_delta.map(|t| t.percentage(problems).map(|r| r.value)))?;
         let least = tolerance.insulation_resistance.as_ref();
         let insulation_ohm =
             optional(least.map(|t| t.positive_of(Dimension::RESISTANCE, problems)))?;
@@ -290,7 +290,7 @@ impl PowerTransformerForm {
         let polarisation_index = optional(index.map(|n| n.positive(problems)))?;
         let of_bushings = tolerance.bushing_tan_delta;
         let bushing_tan_delta =
-            of_bushings.map_or(Some(0.007), |t| t.positive(problems).map(|r| r.value))?;
+            of_bushings.map_or(Some(0.007), |t| t.percentage(problems).map(|r| r.value))?;
         let mut insulation = match &self.insulation {
             Some(form) => form.read(windings.len(), source, problems)?,
             None => super::Insulation::default(),
@@ -360,10 +360,10 @@ impl RatingsForm {
     fn impedances(&self, windings: usize, problems: &mut Problems) -> Option<Vec<(u8, u8, f64)>> {
         let mut all = Vec::new();
         if let Some(first) = &self.impedance {
-            all.push((1, 2, first.positive(problems)?.value));
+            all.push((1, 2, first.percentage(problems)?.value));
         }
         for (pair, text) in self.impedances.iter().flatten() {
-            let value = text.positive(problems)?.value;
+            let value = text.percentage(problems)?.value;
             let numbers =
                 pair.split_once('-').and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
             let fits = |n: u8| (1..=windings).contains(&usize::from(n));
@@ -386,7 +386,7 @@ impl RatingsForm {
 impl WindingForm {
     fn read(&self, number: u8, power: Option<f64>, problems: &mut Problems) -> Option<Winding> {
         let volts = self.voltage.positive(problems);
-        let own = optional(self.power.as_ref().map(|p| p.positive_of(Dimension::POWER, problems)));
+        let own = optional(self.power.as_ref().map(|p| apparent(p, problems)));
         let reference = match &self.reference {
             Some(text) => text.positive_of(Dimension::TEMPERATURE, problems).map(|q| q.si),
             None => Some(273.15 + 75.0),
@@ -560,7 +560,7 @@ impl ChangerForm {
                 return None;
             }
             (None, Some(step)) => {
-                let step = step.positive(problems)?.value;
+                let step = step.percentage(problems)?.value;
                 let down = self.first != Some(FirstForm::Lowest);
                 // Those that a change-over selector passes through are one step together.
                 let place = |k: usize| {
@@ -650,4 +650,20 @@ impl ChangerForm {
         }
         Some(())
     }
+}
+
+/// An apparent power: what is written in watts is another quantity.
+fn apparent(
+    text: &AnyQuantityText,
+    problems: &mut Problems,
+) -> Option<waltron_core::quantity::Quantity> {
+    let power = text.positive_of(Dimension::POWER, problems)?;
+    let written = text.text().trim();
+    if written.ends_with('W') {
+        let message = format!("`{written}` is active power; a transformer is rated in VA");
+        let va = format!("{}VA", written.trim_end_matches('W'));
+        problems.push(Problem::new(text.span(), message).help(format!("write `{va}`")));
+        return None;
+    }
+    Some(power)
 }

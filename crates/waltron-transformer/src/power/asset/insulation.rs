@@ -128,7 +128,7 @@ fn farads(text: Option<&AnyQuantityText>, problems: &mut Problems) -> Option<Opt
 }
 
 fn share(text: Option<&QuantityText<Ratio>>, problems: &mut Problems) -> Option<Option<f64>> {
-    optional(text.map(|t| t.positive(problems))).map(|r| r.map(|r| r.value))
+    optional(text.map(|t| t.percentage(problems))).map(|r| r.map(|r| r.value))
 }
 
 impl InsulationForm {
@@ -194,7 +194,7 @@ impl KnownForm {
         let sweep = match (&self.sweep, &self.temperature) {
             (None, None) => None,
             (Some(rows), Some(temperature)) => {
-                let kelvin = temperature.positive_of(Dimension::TEMPERATURE, problems)?.si;
+                let kelvin = crate::material::temperature(temperature, problems)?;
                 Some((kelvin, sweep(rows, problems)?))
             }
             (Some(rows), None) => {

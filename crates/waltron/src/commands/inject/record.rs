@@ -70,7 +70,15 @@ pub(super) fn write(
         }
     }
     let summary = Summary::of(verdicts);
-    let ended = RunEnded { outcome, summary, not_reached: 0, open: Vec::new(), left_out: Vec::new(), owed: Vec::new(), injected };
+    let ended = RunEnded {
+        outcome,
+        summary,
+        not_reached: 0,
+        open: Vec::new(),
+        left_out: Vec::new(),
+        owed: Vec::new(),
+        injected,
+    };
     writer.append(&clock.now(), &Event::RunEnded(ended)).map_err(trouble)?;
     Ok(told(path))
 }

@@ -176,9 +176,8 @@ impl Earlier {
         if !only.is_empty() || !matches!(redo, None | Some("not-passed")) {
             return None;
         }
-        let in_plan = |id: &String| {
-            prepared.has(id) || prepared.points().any(|point| point.id == **id)
-        };
+        let in_plan =
+            |id: &String| prepared.has(id) || prepared.points().any(|point| point.id == **id);
         let all: Vec<(&String, &String)> =
             progress.skipped.iter().filter(|(id, _)| in_plan(id)).collect();
         let points = all.iter().filter(|(id, _)| id.contains('/')).count();

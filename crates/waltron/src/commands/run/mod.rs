@@ -228,7 +228,8 @@ fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
     let mut text = format!("Record  {}\n", record.display());
     let on = if args.record.is_some() { format!(" --record {shown}") } else { String::new() };
     if done.ended.outcome != Outcome::Completed {
-        let only = args.only.iter().map(|pattern| format!(" --only {}", for_shell(Path::new(pattern))));
+        let only =
+            args.only.iter().map(|pattern| format!(" --only {}", for_shell(Path::new(pattern))));
         let only: String = only.collect();
         text.push_str(&format!("Next    waltron run {plan} --resume{only}{on}\n"));
         text.push_str(&format!("        waltron report {shown} -o {page}\n"));
@@ -236,7 +237,9 @@ fn next_steps(args: &Args, record: &Path, done: &Finished) -> String {
     }
     text.push_str(&format!("Next    waltron report {shown} -o {page}\n"));
     if !done.ended.left_out.is_empty() {
-        text.push_str(&format!("        waltron run {plan} --resume{on}   (what was not asked for)\n"));
+        text.push_str(&format!(
+            "        waltron run {plan} --resume{on}   (what was not asked for)\n"
+        ));
     }
     let Summary { fail, inconclusive, .. } = done.ended.summary;
     let redo = ["failed", "not-passed"].into_iter().zip([fail, inconclusive]);

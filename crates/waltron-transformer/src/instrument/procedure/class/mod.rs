@@ -14,6 +14,7 @@ use super::places::{spots, wanted};
 use super::staged::{Course, Staged, all_again, grade_again};
 use super::voltage::{ABOVE, OfVoltageClass};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot, Wanted};
+use crate::material::{TEMPERATURES_K, temperature};
 use course::OfClass;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -100,7 +101,7 @@ impl FamilyKeys for ClassKeys {
         }
         let until = until(self.until.as_ref(), problems)?;
         let temperature_k = match &self.temperature {
-            Some(field) => Some(field.positive_of(Dimension::TEMPERATURE, problems)?.si),
+            Some(field) => Some(temperature(field, problems)?),
             None => None,
         };
         let current = match &self.current {
@@ -140,9 +141,6 @@ impl FamilyKeys for ClassKeys {
     }
 }
 
-/// The coldest and the warmest that a winding is tested, in K: −50 °C to 150 °C.
-const TEMPERATURES: [f64; 2] = [223.15, 423.15];
-
 /// What is asked where the plan does not tell the temperature.
 fn how_warm(test: &Name) -> Question {
     Question {
@@ -151,7 +149,7 @@ fn how_warm(test: &Name) -> Question {
             kind: "a temperature".to_owned(),
             exponents: Dimension::TEMPERATURE.exponents(),
             default_si: None,
-            bounds: Some(TEMPERATURES),
+            bounds: Some(TEMPERATURES_K),
             may_be_unknown: true,
         },
     }

@@ -6,7 +6,7 @@ use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::{FamilyKeys, Method, TestHead};
-use waltron_core::quantity::{Dimension, Measure, Time, Voltage};
+use waltron_core::quantity::{Measure, Time, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable,
 };
@@ -66,7 +66,7 @@ impl FamilyKeys for InsulationResistanceKeys {
         _of: &PowerTransformer,
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
-        let kelvin = self.temperature.positive_of(Dimension::TEMPERATURE, problems)?.si;
+        let kelvin = crate::material::temperature(&self.temperature, problems)?;
         let voltage = match &self.voltage {
             Some(text) => Some(text.positive(problems)?),
             None => None,

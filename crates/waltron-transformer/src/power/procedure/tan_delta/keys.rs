@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::procedure::{FamilyKeys, Method, TestHead};
-use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage};
+use waltron_core::quantity::{Frequency, Measure, Voltage};
 use waltron_core::text::document::{
     AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable,
 };
@@ -99,7 +99,7 @@ impl FamilyKeys for TanDeltaKeys {
             problems.push(Problem::new(place, message).help("each has `at = \"1U\"`, and `c1`"));
             return None;
         }
-        let kelvin = self.temperature.positive_of(Dimension::TEMPERATURE, problems)?.si;
+        let kelvin = crate::material::temperature(&self.temperature, problems)?;
         if !BELIEVED.contains(&kelvin) {
             let message = "oil and insulation are tested between -50 and 120 °C";
             problems.push(Problem::new(self.temperature.span(), message));

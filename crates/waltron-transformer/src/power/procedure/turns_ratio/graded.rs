@@ -161,7 +161,10 @@ impl GroupRequired {
             // Of what no meter showed nothing is known, not that it is wrong.
             let lacks = first.iter().flatten().find_map(|s| shown(s, &probes.ratio).err());
             if let Some(lacks) = lacks {
-                return judged(Verdict::Inconclusive, format!("not every phase was measured: {lacks}"));
+                return judged(
+                    Verdict::Inconclusive,
+                    format!("not every phase was measured: {lacks}"),
+                );
             }
             let why = match self.finds {
                 true => format!("not as {nameplate}, and not every line voltage was measured"),

@@ -180,7 +180,8 @@ impl<'a> Setting<'a> {
     }
 
     fn blank(&self, program: Program) -> Step {
-        let mut step = Step::of(program, Values::none().with("voltage", self.volts), self.test.time);
+        let mut step =
+            Step::of(program, Values::none().with("voltage", self.volts), self.test.time);
         step.planned.also.clone_from(&self.also);
         step
     }

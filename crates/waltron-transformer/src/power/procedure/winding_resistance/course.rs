@@ -1,7 +1,7 @@
 //! The course of a resistance test: from place to place with the current on where that may be, held on while
 //! something is left to come, discharged before the leads are moved.
 
-use super::graded::{Went, self, Read, Trouble};
+use super::graded::{self, Read, Trouble, Went};
 use super::places::Places;
 use super::programs::{From, Programs};
 use super::{CHANGE, DISCHARGE, HOLD};

@@ -91,9 +91,9 @@ impl FamilyKeys for WindingResistanceKeys {
         let current = self.current(winding, problems)?;
         let positions =
             positions::read(of, self.positions.as_deref(), None, false, &[number], problems);
-        let temperature = self.temperature.positive_of(Dimension::TEMPERATURE, problems);
+        let temperature_k = crate::material::temperature(&self.temperature, problems);
         let share = |field: &Option<QuantityText<Ratio>>, usual, problems: &mut Problems| {
-            field.as_ref().map_or(Some(usual), |f| f.positive(problems).map(|r| r.value))
+            field.as_ref().map_or(Some(usual), |f| f.percentage(problems).map(|r| r.value))
         };
         let time = |field: &Option<QuantityText<Time>>, usual, problems: &mut Problems| {
             field.as_ref().map_or(Some(seconds(usual)), |t| t.positive(problems))
@@ -157,7 +157,7 @@ impl FamilyKeys for WindingResistanceKeys {
             winding: number,
             with,
             current,
-            temperature_k: temperature?.si,
+            temperature_k: temperature_k?,
             positions: positions?,
             steady: steady?,
             steady_for,
