@@ -229,7 +229,10 @@ impl Played {
                     self.events.extend(more.iter().map(grade));
                     found.extend(more);
                 }
-                Action::Off => self.machine.off().unwrap(),
+                Action::Off => {
+                    self.machine.off().unwrap();
+                    self.machine.discharge(&mut Unattended).unwrap();
+                }
                 Action::Done => break,
                 other => panic!("{other:?}"),
             }

@@ -89,10 +89,12 @@ impl Duty {
         }
     }
 
-    /// Counts a program as if all of it had been put out for as long as it may take.
+    /// Counts a program at its worst: all of it for as long as it may take, and nothing cools meanwhile, since it may
+    /// be cut anywhere.
     pub fn put_out_whole(&mut self, program: &Program) {
         for (stimulus, time) in program.segments.iter().flat_map(Segment::levels) {
-            self.pass(&stimulus, time);
+            self.currents.heat_up(&stimulus.currents, time);
+            self.voltages.heat_up(&stimulus.voltages, time);
         }
     }
 
@@ -172,11 +174,17 @@ impl<Q: Measure> Heat<Q> {
         rests.fold(0.0, f64::max)
     }
 
-    fn pass(&mut self, drives: &[Drive<Q>], lasted: Time) {
+    /// What is put out for a time adds; what flows in each connection.
+    fn heat_up(&mut self, drives: &[Drive<Q>], lasted: Time) -> Vec<(Name, Q)> {
         let connections = self.withstands.connections(drives);
         for (channel, value) in &connections {
             *slot(&mut self.shares, channel) += self.withstands.of(channel).wear(*value, lasted);
         }
+        connections
+    }
+
+    fn pass(&mut self, drives: &[Drive<Q>], lasted: Time) {
+        let connections = self.heat_up(drives, lasted);
         for (channel, share) in &mut self.shares {
             let out = connections.iter().find(|(known, _)| known == channel);
             let out = out.map_or(Q::from_si(0.0), |(_, value)| *value);

@@ -105,6 +105,7 @@ impl World for Few<'_> {
 
     fn off(&mut self) {
         self.machine.off().unwrap();
+        self.machine.discharge(&mut Unattended).unwrap();
     }
 }
 

@@ -201,6 +201,7 @@ impl World for Spoilt<'_> {
 
     fn off(&mut self) {
         self.machine.off().unwrap();
+        self.machine.discharge(&mut Unattended).unwrap();
     }
 }
 
