@@ -493,3 +493,98 @@ fn what_one_test_has_tripped_is_reset_before_the_next() {
         assert_eq!(asks, trips, "{test}");
     }
 }
+
+/// What was defeated by hand is put back however the test ends, and defeated again before anything is repeated: between
+/// the question that defeats it and the answer that puts it back it is owed.
+#[test]
+fn what_is_defeated_by_hand_is_put_back_on_every_path() {
+    use waltron_core::procedure::{Action, Bench, Owed};
+    let (breaker, mut capability) = (asset(ASSET), support::capability(RIG));
+    capability.switches.clear();
+    let plan = waltron_test_support::wing::plan(WINGS, &breaker, SHORT);
+    let begin = || {
+        let bench = Bench { asset: &breaker, capability: &capability };
+        plan.tests[0].procedure(bench).unwrap().unwrap()
+    };
+    let owed = vec![Owed::new("Put the ground-fault function back")];
+    let asks = |action: &Action, text: &str| matches!(action, Action::Ask(q) if q.text == text);
+    for steps in 0..6 {
+        let mut test = begin();
+        assert!(test.owed().is_empty(), "nothing is defeated yet");
+        for step in 0..=steps {
+            match test.next() {
+                Action::Ask(_) if step == steps => {}
+                Action::Ask(_) => test.answer(Answer::Confirmed),
+                Action::Inject(_) => drop(test.refuse("the rig is somewhere else")),
+                _ => {}
+            }
+        }
+        // Left early, wherever that is: what is owed is asked for, and nothing else.
+        let owes = test.owed();
+        assert!(owes.is_empty() || owes == owed);
+        test.restore();
+        let next = test.next();
+        assert_eq!(asks(&next, "Put the ground-fault function back"), !owes.is_empty(), "{next:?}");
+        if !owes.is_empty() {
+            test.answer(Answer::Confirmed);
+        }
+        assert_eq!((test.next(), test.owed()), (Action::Done, Vec::new()));
+        // Once more: what was put back is defeated first.
+        test.repeat();
+        let next = test.next();
+        assert!(asks(&next, "Defeat the ground-fault function"), "{steps}: {next:?}");
+        assert_eq!(test.owed(), owed);
+    }
+}
+
+/// A register that does not answer is no trip that did not come.
+#[test]
+fn a_trip_that_nobody_tells_of_is_not_missing() {
+    use waltron_core::injection::measuring::Lack;
+    use waltron_core::procedure::{Action, Bench};
+    let (breaker, mut capability) = (asset(ASSET), support::capability(PORT_RIG));
+    capability.inputs.retain(|input| input.meaning != *"52a");
+    let test = format!("{SHORT}through = \"test-port\"\n");
+    let plan = waltron_test_support::wing::plan(WINGS, &breaker, &test);
+    let bench = Bench { asset: &breaker, capability: &capability };
+    let Ok(Some(mut test)) = plan.tests[0].procedure(bench) else { return };
+    let mut machine = Played::new(WINGS, PORT_RIG, SPECIMEN, 3);
+    let _ = &mut machine;
+    for _ in 0..50 {
+        match test.next() {
+            Action::Done => return,
+            Action::Ask(_) => test.answer(Answer::Confirmed),
+            Action::Inject(program) => {
+                let mut now = waltron_core::quantity::seconds(0.0);
+                let spans = program.segments.iter().map(|segment| {
+                    let start = now;
+                    now += segment.longest().unwrap();
+                    use waltron_core::injection::observation::{Ended, Span};
+                    Span { start, end: now, ended: Ended::Stop(0) }
+                });
+                let mut seen = waltron_core::injection::observation::Observation {
+                    segments: spans.collect(),
+                    ..Default::default()
+                };
+                for probe in &program.reads {
+                    use waltron_core::injection::measuring::Reading;
+                    let none = waltron_core::grading::Values::none();
+                    let mut reading = Reading::at_end(probe.clone(), none);
+                    reading.lacks = Some(Lack::NotTold("unit".into(), "no answer".to_owned()));
+                    seen.readings.push(reading);
+                }
+                for found in test.observe(&seen) {
+                    assert_ne!(
+                        found.verdict,
+                        Verdict::Fail,
+                        "{}: {}",
+                        found.point.id,
+                        found.reason
+                    );
+                }
+            }
+            _ => {}
+        }
+    }
+    panic!("it does not end");
+}

@@ -458,3 +458,27 @@ fn a_cleared_program_may_be_watched_otherwise_but_not_changed() {
         assert_eq!(cleared.watching(other), None);
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Outputs that are connected to the same are withstood together, whichever of them carries what; each by itself
+    /// where they are not.
+    #[test]
+    fn outputs_of_one_connection_are_withstood_together(a in 0.1f64..12.0, b in 0.1f64..12.0, joined: bool) {
+        let mut rig = capability(&[]);
+        if joined {
+            for channel in &mut rig.currents[..2] {
+                channel.meaning = "winding".into();
+            }
+        }
+        let out = Stimulus {
+            currents: vec![drive("ia", a, 0.0, 0.0, 0.0), drive("ib", b, 120.0, 0.0, 0.0)],
+            voltages: Vec::new(),
+        };
+        let mut program = Program::of(vec![Segment::hold("x", out, seconds(1.0))]);
+        program.finish = Finish::Keep;
+        let most = if joined { a + b } else { a.max(b) };
+        prop_assert_eq!(clear(program, &ratings(), &rig).is_ok(), most <= CONTINUOUS_A);
+    }
+}

@@ -399,3 +399,76 @@ fn a_refused_injection_leaves_its_points_untested_and_goes_on() {
     injected(&mut *p);
     assert!(p.injection().point.unwrap().starts_with("t/B-N"));
 }
+
+/// What was waited for too briefly proves nothing, in the run as when it is graded again; what is on before the fault
+/// must not have begun to count.
+#[test]
+fn no_trip_needs_its_time_and_a_healthy_state_before() {
+    let waited = |wait: &str| {
+        let test = format!(
+            "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"0.9 x\"]\n{wait}"
+        );
+        let mut procedure = procedure(&test, &["trip"]).unwrap();
+        let Action::Inject(program) = procedure.next() else { panic!() };
+        let mut now = seconds(0.0);
+        let spans = program.segments.iter().map(|segment| {
+            let start = now;
+            now += segment.longest().unwrap();
+            Span { start, end: now, ended: Ended::Stop(0) }
+        });
+        let seen = Observation { segments: spans.collect(), ..Default::default() };
+        procedure.observe(&seen)[0].clone()
+    };
+    assert_eq!(waited("").verdict, Verdict::Pass, "{}", waited("").reason);
+    let brief = waited("wait = \"1 ms\"\n");
+    assert_eq!(brief.verdict, Verdict::Inconclusive);
+    assert!(brief.reason.starts_with("waited 1 ms only"), "{}", brief.reason);
+    let before = |prefault: &str| {
+        let test = format!(
+            "procedure = \"trip-time\"\nelement = \"50P\"\nloops = [\"A-N\"]\nat = [\"2 x\"]\nprefault = \"{prefault}\""
+        );
+        procedure(&test, &["trip"]).map(|_| ())
+    };
+    // 51P picks up at 1 A, 2 % less at the least.
+    assert!(before("0.97 A").is_ok());
+    for load in ["0.99 A", "1.5 A"] {
+        let refused = before(load).unwrap_err().to_string();
+        assert!(refused.contains("may start 51P"), "{load}: {refused}");
+    }
+}
+
+/// A contact that may have latched is reset after the last point, too, and by the run that goes on where one was cut.
+#[test]
+fn what_latched_is_reset_whatever_comes_next() {
+    use waltron_core::procedure::Carried;
+    let test = "procedure = \"trip-time\"\nelement = \"50P\"\nloops = [\"A-N\"]\nat = [\"2 x\"]\nreset = \"ask\"";
+    let mut first = procedure(test, &["trip"]).unwrap();
+    let Action::Inject(program) = first.next() else { panic!() };
+    let mut cut = Carried::new();
+    first.hand_on_if_cut(&mut cut);
+    let rest = program.segments[0].longest().unwrap();
+    let at = rest + seconds(0.07);
+    let seen = Observation {
+        segments: vec![
+            Span { start: seconds(0.0), end: rest, ended: Ended::Stop(0) },
+            Span { start: rest, end: at, ended: Ended::Stop(0) },
+        ],
+        edges: vec![Edge { signal: "trip".into(), time: at, closed: true }],
+        ..Default::default()
+    };
+    assert_eq!(first.observe(&seen)[0].verdict, Verdict::Pass);
+    let mut carried = Carried::new();
+    first.hand_on(&mut carried);
+    assert!(matches!(first.next(), Action::Ask(_)));
+    for left in [&carried, &cut] {
+        let mut next = procedure(test, &["trip"]).unwrap();
+        next.take_over(left);
+        assert!(matches!(next.next(), Action::Ask(_)), "{left:?}");
+    }
+    first.answer(Answer::Confirmed);
+    assert_eq!(first.next(), Action::Done);
+    first.hand_on(&mut carried);
+    let mut next = procedure(test, &["trip"]).unwrap();
+    next.take_over(&carried);
+    assert!(matches!(next.next(), Action::Inject(_)));
+}

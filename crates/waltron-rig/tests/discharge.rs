@@ -232,3 +232,51 @@ fn over_a_line_charging_and_discharging_are_told() {
     }
     assert!(looking.waits.iter().any(|w| w.left.is_some()));
 }
+
+/// What may follow one another on a rig: a direct current or none, kept or not, stopped or not.
+#[derive(Clone, Debug)]
+struct Piece {
+    direct: bool,
+    kept: bool,
+    stops_after: Option<u32>,
+}
+
+fn piece() -> impl proptest::strategy::Strategy<Value = Piece> {
+    use proptest::prelude::*;
+    (any::<bool>(), any::<bool>(), proptest::option::weighted(0.3, 5u32..200))
+        .prop_map(|(direct, kept, stops_after)| Piece { direct, kept, stops_after })
+}
+
+proptest::proptest! {
+    #![proptest_config(proptest::prelude::ProptestConfig { cases: 24, failure_persistence: None, ..Default::default() })]
+
+    /// Whatever was put out after whatever, and however it ended: once nothing is on and the rig has waited, nothing
+    /// flows; decided by what is charged, not by what was put out last.
+    #[test]
+    fn whoever_is_sent_to_the_leads_finds_nothing_charged(pieces in proptest::collection::vec(piece(), 1..5)) {
+        let ratings = Ratings::unknown(None);
+        let mut one = rig(Pace::Fast);
+        for piece in &pieces {
+            let finish = if piece.kept { Finish::Keep } else { Finish::Off };
+            let program = match piece.direct {
+                true => charging(4.0, finish),
+                false => {
+                    let mut program = Program::of(vec![Segment::hold("off", Stimulus::off(), seconds(0.05))]);
+                    (program.connection, program.finish) = (Some("1U-1N".into()), finish);
+                    Arc::new(program)
+                }
+            };
+            let cleared = clear(program, &ratings, &file().capability).unwrap();
+            let seen = match piece.stops_after {
+                Some(looks) => one.play(&cleared, &mut Stopping(Cell::new(looks))).unwrap(),
+                None => one.play(&cleared, &mut Unattended).unwrap(),
+            };
+            // Nothing on is nothing kept; and what is off is discharged.
+            proptest::prop_assert_eq!(seen.stays_on, piece.direct && piece.kept && !seen.aborted());
+            proptest::prop_assert!(seen.stays_on || (flowing(&one) < 0.5 && !one.is_charged()), "{:?} {}", piece, flowing(&one));
+        }
+        one.off().unwrap();
+        one.discharge(&mut Unattended).unwrap();
+        proptest::prop_assert!(flowing(&one) < 0.5 && !one.is_charged());
+    }
+}

@@ -285,3 +285,61 @@ fn what_stays_cool_does_not_wait() {
     let rests = stage.log.borrow().0.iter().filter(|l| **l == "rest").count();
     assert_eq!(rests, 2, "the asset comes to rest behind each test");
 }
+
+/// Before anything is put out its worst case stands in the record, and the point's grade follows what was seen.
+#[test]
+fn what_is_about_to_be_put_out_is_written_down_before() {
+    let mut stage = Stage::new(vec![Turn::Trips(0.07), Turn::Fails]);
+    let (done, events) = stage.run(&mut Person::with(Vec::new()));
+    let kinds: Vec<&str> = events
+        .iter()
+        .filter_map(|event| match event {
+            Event::Begun(begun) => {
+                assert_eq!(begun.outputs.len(), 1, "{begun:?}");
+                assert_eq!(begun.outputs[0].current_a, Some(10.0));
+                assert!(begun.warm.currents[0].1 > 0.0, "10 A are above the 4 A for ever");
+                Some("begun")
+            }
+            Event::Observed { .. } => Some("seen"),
+            Event::Graded(_) => Some("graded"),
+            _ => None,
+        })
+        .collect();
+    // The second one was lost: that it had begun is what is left of it.
+    assert_eq!(kinds, ["begun", "seen", "graded", "begun"]);
+    assert!(matches!(done.ended.outcome, Outcome::RigTrouble(_)));
+}
+
+/// Why a test is skipped is asked once outputs are off.
+#[test]
+fn a_reason_is_asked_for_with_outputs_off() {
+    struct Skipping(Rc<RefCell<Log>>, bool);
+    impl Attendant for Skipping {
+        fn ask(&mut self, _: &Question) -> Answer {
+            Answer::Confirmed
+        }
+        fn wish(&mut self, moment: &Moment<'_>) -> Wish {
+            let skips = !moment.last.is_empty() && !std::mem::replace(&mut self.1, true);
+            if skips { Wish::Skip(String::new()) } else { Wish::GoOn }
+        }
+        fn reason(&mut self) -> Option<String> {
+            assert_eq!(self.0.borrow().0.last(), Some(&"off"));
+            Some("no time".into())
+        }
+        fn wants_to_stop(&self) -> bool {
+            false
+        }
+    }
+    let mut stage = Stage::new(Vec::new());
+    let (prepared, mut events) = (stage.prepared(), Vec::new());
+    let mut sink = |event: &Event| {
+        events.push(event.clone());
+        Ok(())
+    };
+    let mut person = Skipping(Rc::clone(&stage.log), false);
+    let so_far = SoFar::default();
+    let done =
+        run(prepared, &stage.asset, &mut stage.fake, &mut person, so_far, &mut sink).unwrap();
+    let skipped = done.grades.iter().filter(|g| g.reason == "skipped: no time").count();
+    assert_eq!((skipped, done.ended.summary.pass), (3, 2));
+}

@@ -865,3 +865,92 @@ fn points_keep_their_names() {
     ids.dedup();
     assert_eq!(ids.len(), 4, "{ids:?}");
 }
+
+const PUTS_BACK: &str = r#"
+ask "Open the link"
+set supply.output = on
+hold ia = 2 A for 1 s until trip
+expect trip as "trips"
+finally
+  set supply.output = off
+  ask "Close the link"
+end
+"#;
+
+/// What a sequence puts back it puts back wherever it ends, once; what it owes is told from its first step on.
+#[test]
+fn finally_is_done_however_a_sequence_ends() {
+    let texts =
+        |sequence: &Sequence| sequence.owed().into_iter().map(|owed| owed.text).collect::<Vec<_>>();
+    let owed = ["Do what `set supply.output = off` does", "Close the link"];
+    // Left after so many actions; with more than there are it has come to its end by itself.
+    for steps in 0..9 {
+        let mut sequence = loaded(PUTS_BACK);
+        assert!(sequence.owed().is_empty(), "nothing is undone yet");
+        let mut is_done = false;
+        for _ in 0..steps {
+            match sequence.next() {
+                Action::Inject(program) => {
+                    let seen = played(&program, &[("trip", 0.2, true)], &[]);
+                    sequence.observe(&seen);
+                }
+                Action::Ask(_) => sequence.answer(Answer::Confirmed),
+                Action::Done => is_done = true,
+                _ => {}
+            }
+        }
+        assert!(
+            steps == 0 || is_done || texts(&sequence) == owed,
+            "{steps}: {:?}",
+            texts(&sequence)
+        );
+        if sequence.owed().is_empty() {
+            continue;
+        }
+        sequence.restore();
+        let (mut set, mut asked) = (0, 0);
+        for _ in 0..20 {
+            match sequence.next() {
+                Action::Inject(_) => panic!("nothing is put out any more"),
+                Action::Set(_, value) => set += usize::from(value == ParameterValue::Switch(false)),
+                Action::Ask(question) => {
+                    asked += usize::from(question.text == "Close the link");
+                    sequence.answer(Answer::Confirmed);
+                }
+                Action::Done => break,
+                _ => {}
+            }
+        }
+        assert_eq!((set, asked, sequence.owed().len()), (1, 1, 0), "left after {steps}");
+    }
+    // Ended by itself, by a guard, by what is not put out.
+    let mut refused = loaded(PUTS_BACK);
+    let mut asked = Vec::new();
+    for _ in 0..20 {
+        match refused.next() {
+            Action::Inject(_) => drop(refused.refuse("too much")),
+            Action::Ask(question) => {
+                asked.push(question.text);
+                refused.answer(Answer::Confirmed);
+            }
+            Action::Done => break,
+            _ => {}
+        }
+    }
+    assert_eq!(asked, ["Open the link", "Close the link"]);
+    assert!(refused.owed().is_empty() && refused.broken_off().is_some());
+}
+
+#[test]
+fn finally_puts_nothing_out_and_stands_once_at_the_top() {
+    let only = |text: &str, because: &str| {
+        let found = mistakes(text);
+        assert!(found.iter().any(|m| m.contains(because)), "{text}: {found:?}");
+    };
+    only("finally\n  hold ia = 1 A for 1 s\nend\n", "nothing is put out");
+    only("finally\n  expect true as \"x\"\nend\n", "nothing is put out");
+    only("if true\n  finally\n    tell \"x\"\n  end\nend\n", "at the top");
+    only("finally\n  tell \"x\"\nend\nfinally\n  tell \"y\"\nend\n", "there already");
+    // What the steps before it named may not be there.
+    only("let x = 2 A\nfinally\n  tell \"{x}\"\nend\n", "x");
+}

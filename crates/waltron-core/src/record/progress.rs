@@ -46,6 +46,8 @@ pub struct Progress {
     pub skipped: BTreeMap<String, String>,
     /// Whether what was skipped is open like everything else.
     pub offers_skipped: bool,
+    /// Whether all of the plan is wanted, and not only what the record was asked for.
+    pub whole: bool,
     /// When the last event was written, RFC 3339.
     pub last_at: String,
     /// Whether its last event is a run's end.
@@ -173,6 +175,10 @@ impl Progress {
             message: error.to_string(),
         };
         let start: Start = serde_json::from_slice(first).map_err(|e| bad(1, &e))?;
+        let wanted = match start.started.only.as_slice() {
+            [] => Chosen::All,
+            patterns => Chosen::Matching(Selection::any_of(patterns)),
+        };
         let mut progress = Self {
             started: start.started,
             lines: 1,
@@ -190,8 +196,8 @@ impl Progress {
             last_at: head.at.into_owned(),
             is_closed: false,
             ended: HashMap::new(),
-            // A run that was asked for a part leaves the rest of the plan open.
-            phases: vec![Phase { line: 1, wanted: Chosen::All }],
+            phases: vec![Phase { line: 1, wanted }],
+            whole: false,
         };
         // The last line that tells how warm it was left, and an injection that was not seen to its end.
         let (mut left, mut cut): (Option<&[u8]>, Option<&[u8]>) = (None, None);
@@ -304,9 +310,17 @@ impl Progress {
                 let continued: Continued = serde_json::from_slice(line)?;
                 continued.update(&mut self.started);
                 self.restart(&continued.changed);
-                if let Some(redo) = continued.redo {
-                    let wanted = self.redo(&redo);
-                    self.phases.push(Phase { line: n, wanted });
+                match (continued.redo, continued.only.as_slice()) {
+                    (Some(redo), _) => {
+                        let wanted = self.redo(&redo);
+                        self.phases.push(Phase { line: n, wanted });
+                    }
+                    // Asked for from there on, where it is not graded yet.
+                    (None, []) => self.phases.push(Phase { line: 1, wanted: Chosen::All }),
+                    (None, patterns) => {
+                        let wanted = Chosen::Matching(Selection::any_of(patterns));
+                        self.phases.push(Phase { line: 1, wanted });
+                    }
                 }
             }
             _ => {}
@@ -347,7 +361,8 @@ impl Progress {
             true => return false,
             false => self.tally.line(&point.id),
         };
-        self.phases.iter().any(|phase| graded < phase.line && phase.wanted.wants(point))
+        let asked = || self.phases.iter().any(|p| graded < p.line && p.wanted.wants(point));
+        (self.whole && graded == 0) || asked()
     }
 
     /// Whether a test whose steps depend on each other was wanted, for any of these points, and has
@@ -357,6 +372,9 @@ impl Progress {
             return false;
         }
         let ended = self.ended.get(test).copied().unwrap_or(0);
+        if self.whole && ended == 0 {
+            return true;
+        }
         let wanted = |phase: &Phase| phase.wanted.wants_test(test, points);
         self.phases.iter().any(|phase| ended < phase.line && wanted(phase))
     }

@@ -321,8 +321,10 @@ fn a_stop_loses_nothing_that_was_typed() {
     assert_eq!(whole["summary"]["measured"], 6, "{}", whole["summary"]);
     let skipped = run("skip.toml", "s.run.jsonl", 5);
     assert_eq!(skipped["summary"]["not_tested"], 4, "{}", skipped["summary"]);
+    let skipped = "[[answer]]\nquestion = \"*skipped before*\"\nanswer = \"test it now\"\n\n";
+    site.write("redo.toml", &format!("{skipped}{answers}"));
     let resume = ["run", "at1.plan.toml", "--redo", "not-passed"];
-    let more = ["--answers", "at1.answers.toml", "--record", "s.run.jsonl", "--format", "json"];
+    let more = ["--answers", "redo.toml", "--record", "s.run.jsonl", "--format", "json"];
     let args: Vec<&str> = resume.into_iter().chain(more).collect();
     let whole = site.waltron(&args).exits(0).json();
     assert_eq!(whole["summary"]["not_tested"], 0, "{}", whole["summary"]);

@@ -202,12 +202,15 @@ fn cut_anywhere(sample: &Sample, cuts: impl Fn(usize) -> Vec<usize>) {
         let second = go(sample, &mut machine, Some(&first), usize::MAX);
         let here = format!("{} cut after event {at}: {:?}", sample.name, first.events.last());
         for one in &owed {
-            let first_injection =
-                second.events.iter().position(|e| matches!(e, Event::Begun(_)));
-            let asked = second.events.iter().position(
-                |e| matches!(e, Event::Asked(q) if q.text.ends_with(&one.text)),
+            let first_injection = second.events.iter().position(|e| matches!(e, Event::Begun(_)));
+            let asked = second
+                .events
+                .iter()
+                .position(|e| matches!(e, Event::Asked(q) if q.text.ends_with(&one.text)));
+            assert!(
+                asked.is_some_and(|at| first_injection.is_none_or(|i| at < i)),
+                "{here}: {one:?}"
             );
-            assert!(asked.is_some_and(|at| first_injection.is_none_or(|i| at < i)), "{here}: {one:?}");
         }
         let found = verdicts(first.events.iter().chain(&second.events));
         for (id, verdict) in &expected {
@@ -225,7 +228,8 @@ fn cut_anywhere(sample: &Sample, cuts: impl Fn(usize) -> Vec<usize>) {
 fn samples() -> Vec<Sample> {
     // What takes long here is cut elsewhere, as whole files.
     let left_out = ["q01-ct.plan.toml", "t2.plan.toml"];
-    let plans = plans().into_iter().filter(|path| !left_out.iter().any(|name| path.ends_with(name)));
+    let plans =
+        plans().into_iter().filter(|path| !left_out.iter().any(|name| path.ends_with(name)));
     plans.filter_map(|path| Sample::of(&path)).collect()
 }
 

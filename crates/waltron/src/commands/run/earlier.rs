@@ -209,8 +209,13 @@ impl Earlier {
         redo: Option<&str>,
         only: &[String],
     ) -> Result<(), Failure> {
+        // A run that was asked for a part has left the rest of the plan open: that is gone on with, too.
+        let asked: HashSet<String> =
+            prepared.left_open(&self.reopened.progress).into_iter().map(|p| p.id).collect();
+        self.reopened.progress.whole = true;
+        let open = prepared.left_open(&self.reopened.progress);
+        self.reopened.progress.whole = redo.is_none();
         let progress = &self.reopened.progress;
-        let open = prepared.left_open(progress);
         match redo {
             None => {
                 // A slip in a pattern is told even where what another one names is done already.
@@ -242,12 +247,8 @@ impl Earlier {
         }
         let chosen: HashSet<&str> = prepared.points().map(|p| p.id.as_str()).collect();
         let left = open.into_iter().map(|p| p.id).filter(|id| !chosen.contains(id.as_str()));
-        let left = left.collect();
-        // What somebody leaves out by name is not asked for; what else is open counts against the run.
-        match only.is_empty() {
-            true => self.left_open = left,
-            false => self.left_out = left,
-        }
+        // What nobody has asked for is told apart from what was asked for and is open.
+        (self.left_open, self.left_out) = left.partition(|id| asked.contains(id));
         Ok(())
     }
 

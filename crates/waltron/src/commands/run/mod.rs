@@ -70,14 +70,13 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     if let Some(earlier) = &mut earlier
         && let Some(question) = earlier.skipped(&prepared, args.redo.as_deref(), &args.only)
     {
-        let mut early = match (&answers, &args.answers, args.yes) {
-            (Some(answers), Some(path), _) => {
-                Panel::scripted(stop.clone(), answers.clone(), path.display().to_string())
-            }
-            (_, _, true) => Panel::confirming(stop.clone()),
-            _ => Panel::asking(stop.clone()),
+        let given = answers.as_ref().and_then(|answers| answers.clone().take(&question.text));
+        let given = given.and_then(|given| prompt::answered(&question, &given).ok());
+        let nobody = answers.is_some() || args.yes;
+        let answer = match given.or_else(|| question.default_answer().filter(|_| nobody)) {
+            Some(answer) => answer,
+            None => Panel::asking(stop.clone()).ask(&question),
         };
-        let answer = early.ask(&question);
         if answer == Answer::Stop {
             terminal.chat("nothing was put out\n");
             return Ok(Exit::Stopped);
