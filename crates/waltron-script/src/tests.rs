@@ -97,9 +97,12 @@ fn context(text: &str) -> Arc<Context> {
 }
 
 fn loaded(text: &str) -> Sequence {
-    let context = context(text);
+    loaded_in(&context(text), text)
+}
+
+fn loaded_in(context: &Arc<Context>, text: &str) -> Sequence {
     let source = Source::new("s.seq", text);
-    load(&source, &context).unwrap_or_else(|e| panic!("{e:?}")).procedure()
+    load(&source, context).unwrap_or_else(|e| panic!("{e:?}")).procedure()
 }
 
 /// All mistakes as "line: message | help".
@@ -163,9 +166,15 @@ fn played(program: &Program, edges: &[(&str, f64, bool)], readings: &[f64]) -> O
 /// Runs a script to its end; `answers` says what each injection shows.
 fn run(
     text: &str,
+    answers: impl FnMut(usize, &Program) -> Observation,
+) -> (Vec<Finding>, Vec<Program>, Vec<String>) {
+    run_through(loaded(text), answers)
+}
+
+fn run_through(
+    mut machine: Sequence,
     mut answers: impl FnMut(usize, &Program) -> Observation,
 ) -> (Vec<Finding>, Vec<Program>, Vec<String>) {
-    let mut machine = loaded(text);
     let (mut grades, mut programs, mut log) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..1000 {
         match machine.next() {
@@ -245,6 +254,42 @@ fn a_fault_is_timed_from_inception_and_graded_on_its_band() {
     let found: Vec<Verdict> = grades.iter().map(|g| g.verdict).collect();
     assert_eq!(found, [Verdict::Fail, Verdict::Fail, Verdict::Fail, Verdict::Pass]);
     assert!(grades[0].reason.contains("no operation within 10 s"));
+}
+
+#[test]
+fn what_is_switched_off_proves_nothing_by_whatever_it_is_named() {
+    let script = "ramp i from 0.9 A to 1.1 A by 20 mA every 200 ms until trip as up\n\
+                  fault A-N with i = 2 * 51P.pickup until trip, at most 10 s\n\
+                  expect up.value is 1 A within tolerance(51P) as \"tolerance\"\n\
+                  expect up.value is 51P.pickup within 5 % as \"setting\"\n\
+                  expect up.value between 0.9 * 51P.pickup and 1.1 * 51P.pickup as \"limits\"\n\
+                  expect trip as \"contact\"\n\
+                  expect time(inception -> trip) <= 10 s as \"event\"\n\
+                  expect time(inception -> trip) is curve(51P, 2 x) within 1000 % as \"curve\"\n\
+                  expect time(inception -> trip) within band(51P, 2 x) as \"band\"\n\
+                  expect no trip as \"quiet\"\n\
+                  expect up.value <= 1.1 A as \"number\"\n";
+    let with = |off: &[&str]| {
+        let mut context = Context::clone(&context(script));
+        for element in &mut context.asset.elements {
+            element.enabled = !off.contains(&element.id.as_str());
+        }
+        let sequence = loaded_in(&Arc::new(context), script);
+        let (grades, ..) = run_through(sequence, |_, p| played(p, &[("trip", 1.1, true)], &[]));
+        let off = |g: &&Finding| g.verdict == Verdict::NotTested;
+        let untested = grades.iter().filter(off).map(|g| g.point.id.clone());
+        (untested.collect::<Vec<_>>(), verdicts(&grades))
+    };
+    let named = ["tolerance", "setting", "limits", "curve", "band"].map(|p| format!("t/{p}"));
+    assert_eq!(with(&[]).0, [""; 0]);
+    // The other function closes the same contact.
+    assert_eq!(with(&["51P"]).0, named);
+    let (off, all) = with(&["51P", "59"]);
+    let contact = ["contact", "event"].map(|p| format!("t/{p}"));
+    assert!(off.len() == 7 && named.iter().chain(&contact).all(|p| off.contains(p)), "{off:?}");
+    // That it stays quiet is still asked of it, and it did not.
+    assert!(all.contains(&("t/quiet".into(), Verdict::Fail)), "{all:?}");
+    assert!(all.contains(&("t/number".into(), Verdict::Pass)), "{all:?}");
 }
 
 #[test]

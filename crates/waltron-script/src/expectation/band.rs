@@ -1,6 +1,6 @@
 //! Times against the acceptance band of what should trip.
 
-use super::{Found, Outcome, dimension_of, find, later, verdict_of};
+use super::{Found, Outcome, dimension_of, find, later, untested, verdict_of};
 use crate::ast::{Expect, Requirement};
 use crate::build::Built;
 use crate::scene::{Injection, Last, Scene};
@@ -65,7 +65,7 @@ fn band_of(
     let not_tested = |why: String| Ok(Band::Without(Judgement::new(Verdict::NotTested, why)));
     if let Some(element) = asset.element(of.as_str()) {
         if !element.enabled {
-            return not_tested(format!("{of} is switched off in the asset's settings"));
+            return Ok(Band::Without(untested::switched_off(of)));
         }
         let trip = element.trip.clone();
         if let Some(band) = element.once_picked_up() {
@@ -131,7 +131,7 @@ pub(super) fn band(
         Band::Without(judged) => return Ok(Outcome { judged, ..outcome }),
     };
     if !scene.context.capability.sees(&contact) {
-        outcome.judged = not_wired(&contact);
+        outcome.judged = untested::not_wired(&contact);
         return Ok(outcome);
     }
     outcome.expected = Values::none().with_some("time", band.expected);
@@ -180,12 +180,6 @@ pub(crate) fn rival(expect: &Expect, scene: &Scene) -> Option<Problem> {
     Some(Problem::new(span.0.clone(), message).help(format!(
         "`band({trip})` grades whatever closes the contact first; a time of {id} would be taken for one of {of}"
     )))
-}
-
-/// Why a contact that the rig does not see proves nothing.
-pub(super) fn not_wired(contact: &Name) -> Judgement {
-    let why = format!("no input of the rig is wired to `{contact}`");
-    Judgement::new(Verdict::NotTested, why)
 }
 
 /// The contact did not operate: after how long a wait, or was it closed before?

@@ -2,6 +2,7 @@
 
 mod band;
 mod tolerance;
+mod untested;
 
 pub(super) use band::{likely_fault, rival};
 
@@ -14,9 +15,8 @@ use waltron_core::grading::{
 use waltron_core::quantity::{Dimension, Measure, Quantity};
 use waltron_core::text::document::Problem;
 use waltron_core::text::expression::{
-    Binary, Event, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
+    Binary, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
 };
-use waltron_core::text::name::Name;
 
 /// What a requirement came to, before it belongs to a point.
 struct Outcome {
@@ -71,7 +71,7 @@ pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Fi
         }
         Requirement::Holds(condition) => holds(condition, scene)?,
     };
-    let outcome = match unseen(expect, scene) {
+    let outcome = match untested::untested(expect, scene) {
         Some(judged) => Outcome { judged, ..outcome },
         None => outcome,
     };
@@ -97,45 +97,6 @@ pub(super) fn not_graded(
 /// What a missing value comes to.
 pub(super) fn verdict_of(fails: bool) -> Verdict {
     if fails { Verdict::Fail } else { Verdict::Inconclusive }
-}
-
-/// A contact that a requirement looks at and the rig does not see: nothing can be told about it.
-fn unseen(expect: &Expect, scene: &Scene) -> Option<Judgement> {
-    fn contacts(expr: &Expr, scene: &Scene, found: &mut Vec<Name>) {
-        match &expr.kind {
-            // A value of the same name comes first.
-            ExprKind::Name(name)
-                if scene.context.is_contact(name.as_str())
-                    && scene.variable(name.as_str()).is_none() =>
-            {
-                found.push(name.clone());
-            }
-            ExprKind::Interval(from, to) => {
-                for event in [from, to] {
-                    if let Event::Contact { signal, .. } = &**event {
-                        found.push(signal.clone());
-                    }
-                }
-            }
-            ExprKind::Unary(_, inner) => contacts(inner, scene, found),
-            ExprKind::Binary(_, a, b) => {
-                contacts(a, scene, found);
-                contacts(b, scene, found);
-            }
-            ExprKind::Call(_, args) | ExprKind::List(args) => {
-                args.iter().for_each(|arg| contacts(arg, scene, found));
-            }
-            _ => {}
-        }
-    }
-    let mut found = Vec::new();
-    let (Requirement::Is(value, ..)
-    | Requirement::Between(value, ..)
-    | Requirement::Band(value, ..)
-    | Requirement::Holds(value)) = &expect.what;
-    contacts(value, scene, &mut found);
-    let unseen = found.iter().find(|name| !scene.context.capability.sees(name));
-    unseen.map(band::not_wired)
 }
 
 /// What was injected, for its column: the largest phase current of a fault, or what a ramp went
