@@ -932,23 +932,23 @@ fn finally_is_done_however_a_sequence_ends() {
     for steps in 0..9 {
         let mut sequence = loaded(PUTS_BACK);
         assert!(sequence.owed().is_empty(), "nothing is undone yet");
-        let mut is_done = false;
+        let mut is_put_back = false;
         for _ in 0..steps {
             match sequence.next() {
                 Action::Inject(program) => {
                     let seen = played(&program, &[("trip", 0.2, true)], &[]);
                     sequence.observe(&seen);
                 }
-                Action::Ask(_) => sequence.answer(Answer::Confirmed),
-                Action::Done => is_done = true,
+                Action::Ask(question) => {
+                    is_put_back |= question.text == "Close the link";
+                    sequence.answer(Answer::Confirmed);
+                }
                 _ => {}
             }
         }
-        assert!(
-            steps == 0 || is_done || texts(&sequence) == owed,
-            "{steps}: {:?}",
-            texts(&sequence)
-        );
+        let left = texts(&sequence);
+        // Its last step is done where it goes on from it.
+        assert!(steps == 0 || left == owed || is_put_back && left.is_empty(), "{steps}: {left:?}");
         if sequence.owed().is_empty() {
             continue;
         }

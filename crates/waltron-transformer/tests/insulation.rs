@@ -355,7 +355,7 @@ fn voltages_and_words_are_bounded() {
     let refused = |keys: &str| plan_refused(&asset_, &format!("procedure = \"tan-delta\"\n{keys}"));
     let warm = "temperature = \"31 degC\"";
     let cases = [
-        ("temperature = \"-80 degC\"".to_owned(), "between -50 and 120 °C"),
+        ("temperature = \"-80 degC\"".to_owned(), "from -50 °C to 150 °C"),
         ("temperature = \"31 A\"".to_owned(), "temperature"),
         (
             format!("{warm}\nsweep = false\nfrequencies = [\"50 Hz\", \"60 Hz\"]"),

@@ -42,7 +42,8 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
     let pick = |table: &[(f64, &'static str, f64)]| {
         table
             .iter()
-            .find(|(from, _, _)| size >= *from)
+            // What is rounded to a unit's first value is told in it: 0.99996 ms is 1 ms.
+            .find(|(from, _, _)| size * (1.0 + 5e-5) >= *from)
             .or(table.last())
             .map_or(("", 1.0), |(_, symbol, factor)| (*symbol, *factor))
     };
@@ -57,7 +58,7 @@ fn display_unit(si: f64, dimension: Dimension) -> (&'static str, f64) {
             pick(&[(1e3, "kV", 1e3), (0.1, "V", 1.0), (1e-4, "mV", 1e-3), (0.0, "uV", 1e-6)])
         }
         Dimension::TIME if size == 0.0 => ("s", 1.0),
-        Dimension::TIME => pick(&[(0.9995, "s", 1.0), (1e-3, "ms", 1e-3), (0.0, "us", 1e-6)]),
+        Dimension::TIME => pick(&[(1.0, "s", 1.0), (1e-3, "ms", 1e-3), (0.0, "us", 1e-6)]),
         Dimension::ANGLE => ("deg", std::f64::consts::PI / 180.0),
         Dimension::FREQUENCY if size == 0.0 => ("Hz", 1.0),
         Dimension::FREQUENCY => pick(&[(0.1, "Hz", 1.0), (0.0, "mHz", 1e-3)]),
