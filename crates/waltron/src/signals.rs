@@ -2,8 +2,10 @@
 //! at once.
 
 use crate::exit::Exit;
+use std::io::Write as _;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::time::Duration;
 
 /// How often the user or the system wanted the run to stop.
 #[derive(Debug, Default)]
@@ -41,6 +43,9 @@ impl Stop {
 /// How often somebody must want it until the program leaves without an end.
 const LEAVES: u32 = 3;
 
+/// What is said then.
+const LEFT: &str = "\nleft at once: nobody has seen that outputs are off, or that nothing is charged; see to the rig\n";
+
 /// Installs the handler.
 pub(crate) fn install() -> StopFlag {
     let flag = StopFlag::default();
@@ -49,9 +54,11 @@ pub(crate) fn install() -> StopFlag {
     // the record is on disk and a rig without controller switches itself off.
     let _ = ctrlc::set_handler(move || {
         if seen.ask() >= LEAVES {
-            eprintln!(
-                "\nleft at once: nobody has seen that outputs are off, or that nothing is charged; see to the rig"
-            );
+            // The terminal may be what everything hangs on: it is not waited for.
+            std::thread::spawn(|| {
+                let _ = std::io::stderr().write_all(LEFT.as_bytes());
+            });
+            std::thread::sleep(Duration::from_millis(100));
             std::process::exit(Exit::Stopped.code().into());
         }
     });

@@ -52,7 +52,7 @@ pub(super) struct At<'a> {
 pub(super) enum Next {
     /// A pulse: which one it is, and the points that it serves by what they are called.
     Fire {
-        program: Program,
+        program: Box<Program>,
         part: String,
         serves: Vec<String>,
     },
@@ -213,7 +213,7 @@ impl<T: Firing> Course<T> {
         };
         let at = At { of: &self.of, source: &self.source, circuit: &circuit };
         match self.firing.next(&at, &mut self.state) {
-            Next::Fire { program, part, serves } => Ok((program, part, serves)),
+            Next::Fire { program, part, serves } => Ok((*program, part, serves)),
             Next::Conclude(found) => Err(Action::Conclude(self.noted(found))),
             Next::Done => Err(Action::Done),
         }

@@ -202,7 +202,11 @@ impl Firing for Making {
         }
         let program = self.program(at.source, level * at.circuit.ohm);
         let serves = vec!["making-current".to_owned()];
-        Next::Fire { program, part: format!("closing against {}", amps(level)), serves }
+        Next::Fire {
+            program: program.into(),
+            part: format!("closing against {}", amps(level)),
+            serves,
+        }
     }
 
     fn seen(&self, at: &At<'_>, state: &mut Made, seen: &Observation) -> Vec<Finding> {

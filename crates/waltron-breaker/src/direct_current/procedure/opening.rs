@@ -181,7 +181,7 @@ impl Firing for Opening {
         let volts = at.circuit.ohm * prospective;
         let program = at.source.pulse(vec![at.source.hold("step", volts, seconds(time))], QUICK_HZ);
         let part = format!("step {} of {}", state.turn + 1, self.times);
-        Next::Fire { program, part, serves: vec!["opening-time".to_owned()] }
+        Next::Fire { program: program.into(), part, serves: vec!["opening-time".to_owned()] }
     }
 
     fn seen(&self, at: &At<'_>, state: &mut Openings, seen: &Observation) -> Vec<Finding> {

@@ -442,13 +442,21 @@ impl Firing for TripLevel {
                 return Next::Conclude(self.all(at.of, Verdict::NotTested, &why));
             }
             let program = self.ramp(at, (from, to), quick);
-            return Next::Fire { program, part: "search".to_owned(), serves: Vec::new() };
+            return Next::Fire {
+                program: program.into(),
+                part: "search".to_owned(),
+                serves: Vec::new(),
+            };
         };
         let Some(searched) = state.search else {
             let margin = self.margin(at.of, coarse).min(AGAIN_MARGIN * at.of.band().1);
             let (from, to) = (coarse - quick * AGAIN.1 - margin, coarse + margin);
             let program = self.ramp(at, (from, to), AGAIN.0 * quick);
-            return Next::Fire { program, part: "search again".to_owned(), serves: Vec::new() };
+            return Next::Fire {
+                program: program.into(),
+                part: "search again".to_owned(),
+                serves: Vec::new(),
+            };
         };
         let Some(rate) = self.rates.get(state.rate).copied() else {
             state.is_done = true;
@@ -469,7 +477,7 @@ impl Firing for TripLevel {
             .into_iter()
             .map(|f| f.point.id[self.test.as_str().len() + 1..].to_owned());
         let serves = serves.chain(["setting".to_owned()]).collect();
-        Next::Fire { program: self.ramp(at, (from, to), rate), part, serves }
+        Next::Fire { program: self.ramp(at, (from, to), rate).into(), part, serves }
     }
 
     fn seen(&self, at: &At<'_>, state: &mut Levels, seen: &Observation) -> Vec<Finding> {

@@ -329,6 +329,8 @@ struct RunJson<'a> {
     open: &'a [String],
     #[serde(skip_serializing_if = "<[String]>::is_empty")]
     left_out: &'a [String],
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    owed: Vec<&'a str>,
     points: &'a [Grade],
 }
 
@@ -342,6 +344,7 @@ fn json_of(record: &Path, exit: Exit, done: &Finished) -> Result<String, Failure
         not_reached: done.ended.not_reached,
         open: &done.ended.open,
         left_out: &done.ended.left_out,
+        owed: done.ended.owed.iter().map(|owed| owed.text.as_str()).collect(),
         points: &done.grades,
     };
     serde_json::to_string(&json).map_err(|e| Failure::trouble(format!("cannot write JSON: {e}")))
