@@ -6,6 +6,7 @@ use crate::live::Live;
 use std::time::Duration;
 use waltron_core::injection::measuring::Reading;
 use waltron_core::injection::program::Program;
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::injection::waveform::{pieces, render};
 use waltron_core::quantity::Measure;
 use waltron_wire::scpi::reply::{block, number, quoted};
@@ -143,7 +144,12 @@ impl Session {
     }
 
     fn live(&self) -> Live {
-        self.set.live.lock().map(|live| live.clone()).unwrap_or_default()
+        let mut live = self.set.live.lock().map(|live| live.clone()).unwrap_or_default();
+        // Kept outputs are switched off between programs too, where nothing else looks.
+        if !self.set.is_energised() {
+            live.out = Stimulus::off();
+        }
+        live
     }
 
     fn observed<T>(&self, get: impl Fn(&Inner) -> Option<T>) -> Result<T, Fault> {

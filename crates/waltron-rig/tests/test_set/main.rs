@@ -1,5 +1,7 @@
 //! The test set under whatever a client may send.
 
+mod documented;
+
 use proptest::prelude::*;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -338,6 +340,8 @@ proptest! {
                 let owner = ask(client, "SYST:LOCK:OWN?");
                 prop_assert_eq!(owner, model.controller.unwrap_or(0).to_string(), "{:?}", act);
                 prop_assert_eq!(ask(client, "OUTP?"), u8::from(model.on).to_string());
+                let out = ask(client, "MEAS:OUTP?");
+                prop_assert_eq!(out.contains("ia"), model.on, "{:?}: {}", act, out);
                 let error = ask(client, "SYST:ERR?;*CLS");
                 let is_refused = client.id() == who && !taken;
                 prop_assert_eq!(error.starts_with("-203"), is_refused, "{:?}: {}", act, error);
