@@ -107,8 +107,8 @@ fn limits_that_are_open_at_one_end_still_bind_at_the_other() {
     let (open_below, open_above) = (f64::NEG_INFINITY, f64::INFINITY);
     assert_eq!(judge(5.0, open_below, 5.0).verdict, Verdict::Pass);
     assert_eq!(judge(5.0, 5.0, open_above).verdict, Verdict::Pass);
-    assert_eq!(judge(5.0001, open_below, 5.0).reason, "100 uA above the upper limit");
-    assert_eq!(judge(4.9999, 5.0, open_above).reason, "100 uA below the lower limit");
+    assert_eq!(judge(5.0001, open_below, 5.0).reason, "0.1 mA above the upper limit");
+    assert_eq!(judge(4.9999, 5.0, open_above).reason, "0.1 mA below the lower limit");
     // The room for rounding is a billionth of the larger of the two, no more.
     assert_eq!(judge(5.0 + 4e-9, 4.0, 5.0).verdict, Verdict::Pass);
     assert_eq!(judge(5.0 + 6e-9, 4.0, 5.0).verdict, Verdict::Fail);

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Limits, Summary, Verdict, words};
 use waltron_core::procedure::{Also, Span};
-use waltron_core::quantity::{Current, Measure, Time, Voltage, counted, text};
+use waltron_core::quantity::{Current, Measure, Time, Voltage, counted, duration, text};
 use waltron_core::record::{Outcome, RunEnded};
 use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
@@ -179,17 +179,6 @@ pub(crate) fn besides(prepared: &Prepared) -> String {
         out.push_str(&format!("{:<10}{what}\n", if index == 0 { "Also" } else { "" }));
     }
     out
-}
-
-/// Minutes and seconds as people say them: `3 min 20 s`.
-pub(crate) fn duration(time: Time) -> String {
-    let seconds = time.value.round();
-    let (hours, minutes) = ((seconds / 3600.0).floor(), (seconds % 3600.0 / 60.0).floor());
-    match (hours > 0.0, minutes > 0.0) {
-        (true, _) => format!("{hours} h {minutes} min"),
-        (false, true) => format!("{minutes} min {} s", seconds % 60.0),
-        (false, false) => text(time),
-    }
 }
 
 /// A table of the tests with their counts and largest deviation.

@@ -1,6 +1,6 @@
 //! Writing quantities the way they are read at the panel: few digits, fitting prefix.
 
-use super::{Dimension, Measure, Quantity};
+use super::{Dimension, Measure, Quantity, Time};
 use std::fmt;
 
 /// A number with at most `digits` significant digits and no trailing zeros.
@@ -117,6 +117,18 @@ impl Quantity {
     pub fn exact(self) -> String {
         format!("{self:.12}")
     }
+}
+
+/// Hours, minutes and seconds as people say them: `3 min 20 s`, `40 min`, `350 ms`.
+pub fn duration(time: Time) -> String {
+    let seconds = time.value.round();
+    let (hours, minutes) = ((seconds / 3600.0).floor(), (seconds % 3600.0 / 60.0).floor());
+    let (large, small) = match (hours > 0.0, minutes > 0.0) {
+        (true, _) => (format!("{hours} h"), (minutes, "min")),
+        (false, true) => (format!("{minutes} min"), (seconds % 60.0, "s")),
+        (false, false) => return text(time),
+    };
+    if small.0 > 0.0 { format!("{large} {} {}", small.0, small.1) } else { large }
 }
 
 /// A number of things in words: `1 point`, `2 points`.

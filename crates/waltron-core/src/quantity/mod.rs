@@ -15,7 +15,7 @@ pub mod tolerance;
 mod unit;
 
 pub use dimension::Dimension;
-pub use display::{counted, exact, fixed, significant, text};
+pub use display::{counted, duration, exact, fixed, significant, text};
 pub use parse::{QuantityError, parse, parse_as};
 pub use unit::{ELECTRONVOLT, Unit};
 

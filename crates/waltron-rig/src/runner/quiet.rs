@@ -5,7 +5,7 @@ use crate::rig::RigError;
 use waltron_core::injection::observation::{Discharged, Observation};
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::procedure::{Answer, Owed, Question};
-use waltron_core::quantity::{Measure, Time, text};
+use waltron_core::quantity::{Measure, Time, duration};
 use waltron_core::record::Event;
 
 impl Runner<'_> {
@@ -91,7 +91,8 @@ impl Runner<'_> {
 
     /// Waits while something is earthed.
     pub(super) fn stay_earthed(&mut self, what: &str, time: Time) -> Result<(), Halt> {
-        self.attendant.begins(&format!("outputs off; earthed for {}: do not touch", text(time)));
+        self.attendant
+            .begins(&format!("outputs off; earthed for {}: do not touch", duration(time)));
         self.tell(format!("Outputs off. {what}: waiting"))?;
         self.rig.rest(time, self.attendant).map_err(Halt::Rig)?;
         if self.attendant.wants_to_stop() {
@@ -109,6 +110,6 @@ impl Runner<'_> {
 fn earthing(program: &Program, time: Time) -> Option<Owed> {
     let what = program.earth.as_ref()?;
     let whole = Time::from_si(time.si().ceil());
-    let text = format!("Earth {what} and leave it earthed for {}", text(whole));
+    let text = format!("Earth {what} and leave it earthed for {}", duration(whole));
     Some(Owed { text, wait: Some(whole) })
 }

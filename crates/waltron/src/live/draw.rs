@@ -4,14 +4,13 @@ use super::chart;
 use super::state::{Asked, State};
 use crate::prompt::prompt;
 use crate::terminal::plain;
-use crate::view::duration;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, Clear, Gauge, List, ListItem, Paragraph, Wrap};
 use waltron_core::grading::Verdict;
-use waltron_core::quantity::Measure;
+use waltron_core::quantity::{Measure, duration};
 
 const FAINT: Style = Style::new().fg(Color::DarkGray);
 const STRONG: Style = Style::new().add_modifier(Modifier::BOLD);

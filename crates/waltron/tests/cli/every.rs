@@ -6,16 +6,16 @@ use crate::support::{Done, Site};
 use serde_json::Value;
 use std::collections::BTreeMap;
 
-const RECORD: &str = "r.run.jsonl";
+pub(crate) const RECORD: &str = "r.run.jsonl";
 
 /// A plan of the samples with what else its run is told.
-struct Sample {
-    plan: String,
+pub(crate) struct Sample {
+    pub(crate) plan: String,
     more: Vec<String>,
 }
 
 /// All but those that take long here and are gone through elsewhere, or that need an instrument that answers.
-fn samples(site: &Site) -> Vec<Sample> {
+pub(crate) fn samples(site: &Site) -> Vec<Sample> {
     let left_out = ["q01-ct.plan.toml", "ns1-q1-port.plan.toml"];
     let files = site.files();
     let plans = files.iter().filter(|file| file.ends_with(".plan.toml"));
@@ -32,7 +32,7 @@ fn samples(site: &Site) -> Vec<Sample> {
 }
 
 impl Sample {
-    fn run(&self, site: &Site, more: &[&str]) -> Done {
+    pub(crate) fn run(&self, site: &Site, more: &[&str]) -> Done {
         let own = self.more.iter().map(String::as_str);
         let args = ["run", &self.plan, "--record", RECORD, "--format", "json"];
         let args: Vec<&str> = args.into_iter().chain(own).chain(more.iter().copied()).collect();
@@ -153,7 +153,7 @@ fn at_line(text: &str) -> usize {
 }
 
 /// The key of a sample's file.
-fn named(text: &str, key: &str) -> Option<String> {
+pub(crate) fn named(text: &str, key: &str) -> Option<String> {
     let line = text.lines().find_map(|line| line.strip_prefix(&format!("{key} = \"")))?;
     line.split('"').next().map(str::to_owned)
 }

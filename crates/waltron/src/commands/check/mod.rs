@@ -11,11 +11,11 @@ use crate::failure::Failure;
 use crate::job::Job;
 use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
-use crate::view::{besides, duration, maxima};
+use crate::view::{besides, maxima};
 use serde_json::json;
 use waltron_core::grading::{Values, words};
 use waltron_core::procedure::{Also, Planned};
-use waltron_core::quantity::{Measure, Quantity, Time, text};
+use waltron_core::quantity::{Measure, Quantity, Time, duration, text};
 use waltron_rig::runner::Prepared;
 
 /// Loads, resolves, checks, and shows what will be put out.

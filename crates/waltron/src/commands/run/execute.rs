@@ -15,7 +15,7 @@ use waltron_core::asset::Asset;
 use waltron_core::asset::readback::{Difference, differences, with_device};
 use waltron_core::grading::{Grade, PointId};
 use waltron_core::procedure::{Answer, Question};
-use waltron_core::quantity::{Time, counted, seconds};
+use waltron_core::quantity::{Time, counted, duration, seconds};
 use waltron_core::record::{Event, Outcome, Progress, Run, RunEnded};
 use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
@@ -147,7 +147,7 @@ pub(crate) fn execute(
         }
         if !bar.is_hidden() {
             let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0).ceil());
-            bar.set_message(format!("about {} left", view::duration(left)));
+            bar.set_message(format!("about {} left", duration(left)));
         }
         // A point that is repeated is one point still.
         bar.set_position(done as u64);
@@ -396,6 +396,6 @@ fn heading(job: &Job, prepared: &Prepared) -> String {
         plain(&what.join(" ")),
         counted(prepared.point_count(), "point"),
         plain(&job.rig.name),
-        view::duration(prepared.likely_time(&job.asset, &job.rig.capability)),
+        duration(prepared.likely_time(&job.asset, &job.rig.capability)),
     )
 }
