@@ -380,7 +380,7 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
     let site = Site::examples();
     let sheet = |args: &[&str]| site.waltron(&[&["hookup"], args].concat()).exits(0).out();
     let of = |test: &str| sheet(&["t2.plan.toml", "--test", test]);
-    let (losses, winding) = ("Clean and dry the bushings", "Short nothing that is tested");
+    let (losses, winding) = ("Clean and dry the bushings", "While a resistance is measured");
     let whole = sheet(&["t2.plan.toml"]);
     assert!(whole.contains(losses) && whole.contains(winding), "{whole}");
     assert!(of("insulation").contains(losses) && !of("insulation").contains(winding));

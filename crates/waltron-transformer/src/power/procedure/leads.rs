@@ -3,6 +3,17 @@
 
 use crate::power::asset::{LETTERS, PowerTransformer};
 
+/// What is joined while insulation is measured.
+pub(super) const JOINED: &str = "While insulation is measured join all terminals of each winding, its neutral too: the whole winding has one potential";
+
+/// What the places call it.
+pub(super) const NAMED: &str =
+    "H, L and T are the windings, the high-voltage one first; tank is what is earthed";
+
+/// What becomes of the others.
+pub(super) const NOT_NAMED: &str =
+    "While insulation is measured short-circuit and earth every winding that a place does not name";
+
 /// The windings' letters, the high-voltage one first.
 pub(super) fn letters(of: &PowerTransformer) -> &'static [&'static str] {
     &LETTERS[..of.windings.len().min(LETTERS.len())]

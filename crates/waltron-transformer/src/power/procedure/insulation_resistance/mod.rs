@@ -8,6 +8,7 @@ mod typed;
 
 pub use keys::{InsulationResistanceKeys, InsulationResistanceTest};
 
+use super::leads::{JOINED, NAMED, NOT_NAMED};
 use crate::power::asset::PowerTransformer;
 use waltron_core::grading::{Criterion, Finding, Grade};
 use waltron_core::injection::observation::Observation;
@@ -38,8 +39,9 @@ impl Method for InsulationResistanceTest {
 
     fn precautions(&self) -> Vec<String> {
         vec![
-            "Join all terminals of a winding, its neutral too; H, L and T are the windings, the high-voltage one first; tank is what is earthed".to_owned(),
-            "While insulation is measured short-circuit and earth the windings that are not".to_owned(),
+            JOINED.to_owned(),
+            NAMED.to_owned(),
+            NOT_NAMED.to_owned(),
             "After each measurement earth what was energised for four times as long: insulation keeps a charge".to_owned(),
         ]
     }

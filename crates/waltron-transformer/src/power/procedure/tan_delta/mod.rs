@@ -12,6 +12,7 @@ pub(crate) use graded::{Read, over_frequency};
 pub use keys::{TanDeltaKeys, TanDeltaTest};
 
 use super::joint::{Joint, Stepwise};
+use super::leads::{JOINED, NAMED, NOT_NAMED};
 use crate::power::asset::PowerTransformer;
 use waltron_core::grading::Criterion;
 use waltron_core::procedure::{Bench, SetupError};
@@ -32,9 +33,9 @@ const SWEEP: &str = "sweep";
 impl Stepwise for TanDeltaTest {
     const WORD: &'static str = "tan-delta";
     const SEE_TO: &'static [&'static str] = &[
-        "Join all terminals of a winding, its neutral too, so that the whole winding has one potential",
-        "H, L and T are the windings, the high-voltage one first; tank is what is earthed",
-        "While losses are measured short-circuit and earth the windings that are not",
+        JOINED,
+        NAMED,
+        NOT_NAMED,
         "Clean and dry the bushings: what creeps over them is measured as losses",
     ];
 

@@ -57,7 +57,7 @@ impl Method for WindingResistanceTest {
 
     fn precautions(&self) -> Vec<String> {
         let mut all = vec![
-            "Short nothing that is tested, and join the neutral to nothing: the current must flow through the winding alone".to_owned(),
+            "While a resistance is measured short no winding that is tested, and join its neutral to nothing: the current must flow through that winding alone".to_owned(),
         ];
         all.extend(self.advice.clone());
         all
