@@ -4,7 +4,7 @@ use super::{Halt, Runner};
 use crate::rig::{Announced, RigError};
 use std::sync::Arc;
 use waltron_core::clearance::{Cleared, clear};
-use waltron_core::grading::Finding;
+use waltron_core::grading::Grade;
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::procedure::{Injection, Procedure};
 use waltron_core::quantity::{Dimension, Quantity, seconds, text};
@@ -112,16 +112,16 @@ impl Runner<'_> {
         id: &Name,
         procedure: &mut dyn Procedure,
         program: Arc<Program>,
-    ) -> Result<Vec<Finding>, Halt> {
+    ) -> Result<Vec<Grade>, Halt> {
         // A point that is injected again is the same program.
         let before = self.cleared.take().filter(|cleared| cleared.is_of(&program));
         let cleared = match before.map_or_else(|| self.permitted(&program), Ok) {
             Ok(cleared) => cleared,
-            Err(reason) => return Ok(procedure.refuse(&reason)),
+            Err(reason) => return self.found(procedure.refuse(&reason)),
         };
         for go in [Self::lead, Self::stand] {
             if let Some(skipped) = go(self, &program)? {
-                return Ok(procedure.refuse(&skipped));
+                return self.found(procedure.refuse(&skipped));
             }
         }
         self.cool_for(&program)?;
@@ -170,6 +170,8 @@ impl Runner<'_> {
             Event::Observed { test: id.clone(), points: serves, program, observation, warm };
         self.emit(&event)?;
         let Event::Observed { observation, program, .. } = event else { return Ok(Vec::new()) };
+        // Graded before anybody is waited for: who stops while it is discharged or earthed loses no reading.
+        let graded = self.found(found)?;
         match observation.discharge {
             Some(left) if !left.is_done => {
                 return Err(Halt::Rig(RigError::StillCharged(left.left())));
@@ -194,7 +196,7 @@ impl Runner<'_> {
         }
         self.direct &= self.held;
         self.earth(&program, &observation)?;
-        Ok(found)
+        Ok(graded)
     }
 }
 

@@ -155,10 +155,7 @@ impl Runner<'_> {
                     self.note_handed_on(procedure)?;
                 }
             },
-            Action::Inject(program) => {
-                let found = self.inject(id, procedure, program)?;
-                *last = self.found(found)?;
-            }
+            Action::Inject(program) => *last = self.inject(id, procedure, program)?,
             action => self.act(action, procedure, last)?,
         }
         self.note_owed(procedure)?;
