@@ -107,6 +107,44 @@ fn an_end_a_stop_and_off_discharge_alike() {
     assert_eq!(seen.discharge, None);
 }
 
+/// A meter that shows nothing while the current flows shows nothing afterwards either: its zero proves nothing. Of a
+/// current that is hardly more than what counts as nothing it need not show anything.
+#[test]
+fn a_meter_that_shows_nothing_has_seen_no_discharge() {
+    let ratings = Ratings::unknown(None);
+    let mut capability = file().capability;
+    capability.discharge.as_mut().unwrap().meter = "motor current".into();
+    let mut specimen = SpecimenForm::load(&Source::new("s", SPECIMEN), 1).unwrap();
+    specimen.connect(&capability).unwrap();
+    let mut dead = VirtualRig::new("bench".into(), capability.clone(), specimen, Pace::Fast);
+    let cleared = |p| clear(p, &ratings, &capability).unwrap();
+    let seen = dead.play(&cleared(charging(20.0, Finish::Off)), &mut Unattended).unwrap();
+    assert!(seen.discharge.unwrap().is_unseen() && dead.is_unseen());
+    // Kept on, and switched off by somebody; stopped while it rose.
+    dead.play(&cleared(charging(20.0, Finish::Keep)), &mut Unattended).unwrap();
+    dead.off().unwrap();
+    assert!(dead.discharge(&mut Unattended).unwrap().unwrap().is_unseen());
+    let mut stopping = Stopping(Cell::new(600));
+    let seen = dead.play(&cleared(charging(60.0, Finish::Keep)), &mut stopping).unwrap();
+    assert!(seen.aborted() && seen.discharge.unwrap().is_unseen());
+    // The one that sees it says so, however long it was on.
+    for time in [0.5, 20.0] {
+        let mut one = rig(Pace::Fast);
+        let seen = one.play(&cleared(charging(time, Finish::Off)), &mut Unattended).unwrap();
+        assert!(!seen.discharge.unwrap().is_unseen() && !one.is_unseen(), "{time} s");
+    }
+    // 15 mA where 10 mA is nothing.
+    let mut little = Program::clone(&charging(1.0, Finish::Off));
+    let mut out = Stimulus::off();
+    let nothing = Phasor::new(Current::from_si(0.0), degrees(0.0));
+    let mut drive = Drive::sine("iw".into(), nothing, Frequency::from_si(50.0));
+    drive.dc = Some(Dc::constant(Current::from_si(0.015)));
+    out.currents.push(drive);
+    little.segments = vec![Segment::hold("little", out, seconds(1.0))];
+    let seen = dead.play(&cleared(Arc::new(little)), &mut Unattended).unwrap();
+    assert!(!seen.discharge.unwrap().is_unseen());
+}
+
 /// In the world's time: a test set whose controller has gone discharges by itself, begins nothing meanwhile, and
 /// says when it is done.
 #[test]

@@ -54,9 +54,27 @@ pub struct Discharged {
     pub left_a: Option<f64>,
     /// Whether that is so little that the circuit may be opened.
     pub is_done: bool,
+    /// Whether the meter that says so has shown a current while one was put out: one that is off shows nothing
+    /// before and after.
+    #[serde(skip_serializing_if = "is_true", default = "yes")]
+    pub is_seen: bool,
+}
+
+fn yes() -> bool {
+    true
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)] // what serde asks for
+fn is_true(is: &bool) -> bool {
+    *is
 }
 
 impl Discharged {
+    /// Whether it counts as discharged by a meter that had shown nothing before either.
+    pub fn is_unseen(&self) -> bool {
+        self.is_done && !self.is_seen
+    }
+
     /// What still flows, in words.
     pub fn left(&self) -> String {
         let words = |si| Quantity { si, dimension: Dimension::CURRENT }.to_string();

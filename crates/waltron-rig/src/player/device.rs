@@ -39,11 +39,23 @@ pub(crate) trait Device {
     /// Switches everything off, switches open.
     fn off(&mut self);
 
-    /// Whether something direct was put out and is not known to be discharged since.
-    fn is_charged(&self) -> bool;
+    /// What may be charged at present.
+    fn charge(&self) -> Charge;
 
     /// Notes that something may be charged from now on, or that nothing is any more.
-    fn note_charged(&mut self, is_charged: bool);
+    fn note_charge(&mut self, charge: Charge);
+}
+
+/// Whether something direct was put out and is not known to be discharged since.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Charge {
+    /// Nothing was.
+    #[default]
+    Nothing,
+    /// It was, and the meter that is to tell when it is over has not shown it yet.
+    Unseen,
+    /// It was, and that meter has shown it; or it was less than what counts as nothing.
+    Seen,
 }
 
 /// Where and when something is measured.

@@ -8,7 +8,7 @@ mod levels;
 mod pace;
 mod watch;
 
-pub(crate) use device::{Device, Here};
+pub(crate) use device::{Charge, Device, Here};
 pub use pace::Pace;
 pub(crate) use pace::{Pacer, wait};
 
@@ -164,7 +164,7 @@ impl<'a> Player<'a> {
         (self.segment, self.level, self.level_start) = (index, 0, self.now);
         // What a recording holds is not looked through.
         if self.charges && matches!(segment.profile, Profile::Playback(_)) {
-            self.device.note_charged(true);
+            self.charge(None);
         }
         let regular = segment.reads.iter().filter_map(|r| match r.when {
             When::Every(time) => Some((self.now + time, time, r.probe.clone())),
@@ -204,11 +204,12 @@ impl<'a> Player<'a> {
                 (self.level, self.level_start) = (level.place.number, self.now);
             }
             if self.charges && level.stimulus.has_dc() {
-                self.device.note_charged(true);
+                self.charge(Some(&level.stimulus));
             }
             self.device.put_out(self.now, level.stimulus);
             let end = level.lasts.map(|t| self.now + t);
             let ended = self.pass(&mut watch, end);
+            self.look_at_charge();
             let is_over =
                 ended.is_some() || levels.peek().is_none_or(|next| next.place != level.place);
             if is_over && !level.place.rest && ended != Some(Ended::Aborted) {

@@ -176,7 +176,7 @@ impl Runner<'_> {
             Some(left) if !left.is_done => {
                 return Err(Halt::Rig(RigError::StillCharged(left.left())));
             }
-            Some(discharged) => self.is_discharged(&discharged),
+            Some(discharged) => self.is_discharged(&discharged, Some(&program))?,
             None => {}
         }
         if aborted {

@@ -47,15 +47,34 @@ impl Runner<'_> {
             None => Ok(()),
             Some(discharged) => {
                 self.emit(&Event::Discharged(discharged))?;
-                self.is_discharged(&discharged);
-                Ok(())
+                self.is_discharged(&discharged, None)
             }
         }
     }
 
-    /// Tells that what was charged is discharged.
-    pub(super) fn is_discharged(&mut self, discharged: &Discharged) {
-        self.attendant.discharged(discharged.time);
+    /// Tells that what was charged is discharged, or asks where nobody can know.
+    pub(super) fn is_discharged(
+        &mut self,
+        discharged: &Discharged,
+        program: Option<&Program>,
+    ) -> Result<(), Halt> {
+        if !discharged.is_unseen() {
+            self.attendant.discharged(discharged.time);
+            return Ok(());
+        }
+        let by_rig = self.rig.capability().discharge.as_ref();
+        let by = by_rig.or_else(|| program.and_then(|program| program.discharge.as_ref()));
+        let meter = by.map_or("that watches it", |by| by.meter.as_str()).to_owned();
+        let text = format!(
+            "Meter `{meter}` showed nothing while direct current was put out, so its 0 A now proves nothing. See to it and to the leads; earth and short what was fed"
+        );
+        if self.ask(&Question::permit(text))? == Answer::Confirmed {
+            return Ok(());
+        }
+        self.tell(format!(
+            "PERHAPS STILL CHARGED: meter `{meter}` showed nothing while direct current was put out. Earth and short what was fed before anybody touches it"
+        ))?;
+        Err(Halt::Stopped)
     }
 
     /// What a program charges that no meter watches, with how long it must stay earthed at most.

@@ -3,6 +3,7 @@
 //! Programs are uploaded whole and timed by the test set. A heartbeat goes out all the time, also
 //! while the attendant thinks; if this program dies or hangs, the test set's watchdog switches off.
 
+mod charged;
 mod link;
 
 pub use link::Link;
@@ -12,10 +13,11 @@ use crate::description::Description;
 use crate::live::Live;
 use crate::player::wait;
 use crate::rig::{Announced, Rig, RigError};
+use charged::{drains, until_discharged};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::grading::Values;
@@ -53,6 +55,8 @@ pub struct ScpiRig {
     heart: Option<JoinHandle<()>>,
     /// Whether something may be on.
     energised: bool,
+    /// Whether a direct current was put out that is not known to be discharged since.
+    may_be_charged: bool,
     /// Whether something was set besides the outputs.
     touched: bool,
     /// Which draw of scatter a simulated test set is to give the next program.
@@ -161,6 +165,7 @@ impl ScpiRig {
             alive,
             heart,
             energised: false,
+            may_be_charged: false,
             touched: false,
             draw: None,
         };
@@ -224,6 +229,7 @@ impl ScpiRig {
         let query = format!("PROG:STAT? {LOOK}");
         messages.extend(format!("\nINIT\n{query}").bytes());
         self.energised = true;
+        self.may_be_charged |= program.has_dc();
         self.link().ask_after(&messages, &query, LOOK_PATIENCE)
     }
 
@@ -396,6 +402,7 @@ impl Rig for ScpiRig {
             return Err(self.switched_off()?);
         }
         self.energised = observation.stays_on;
+        self.may_be_charged &= observation.discharge.is_none();
         Ok(observation)
     }
 
@@ -458,39 +465,10 @@ impl Rig for ScpiRig {
         if self.capability.discharge.is_none() {
             return Ok(None);
         }
+        let may_be = std::mem::take(&mut self.may_be_charged);
         let waited = until_discharged(&mut self.link(), attendant)?;
-        let done = |time| Discharged { time, left_a: None, is_done: true };
-        Ok(waited.map(done))
+        Ok(waited.filter(|waited| may_be || waited.time > seconds(0.0)))
     }
-}
-
-/// Whether outputs are off, and what was charged is being discharged.
-fn drains(link: &mut Link) -> Result<bool, RigError> {
-    let answer = link.ask("OUTP:CHAR?")?;
-    match answer.trim() {
-        "0" => Ok(false),
-        "1" => Ok(true),
-        // Nobody touches a winding on a word that is none.
-        _ => Err(link.nonsense("OUTP:CHAR?", answer.as_bytes(), "0 or 1 was wanted")),
-    }
-}
-
-/// Waits until the test set says that nothing is charged any more; how long that took, where something was.
-fn until_discharged(
-    link: &mut Link,
-    attendant: &mut dyn Attendant,
-) -> Result<Option<Time>, RigError> {
-    let (began, mut is_told) = (Instant::now(), false);
-    while drains(link)? {
-        if !std::mem::replace(&mut is_told, true) {
-            attendant.drains();
-        }
-        if began.elapsed() > LONGEST_DISCHARGE || attendant.abandons() {
-            return Err(RigError::StillCharged("an unknown current".to_owned()));
-        }
-        std::thread::sleep(BEAT / 2);
-    }
-    Ok(is_told.then(|| seconds(began.elapsed().as_secs_f64())))
 }
 
 impl Drop for ScpiRig {

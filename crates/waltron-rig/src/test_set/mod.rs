@@ -224,6 +224,11 @@ impl TestSet {
             || (inner.phase == Phase::Playing && self.flags.drains())
     }
 
+    /// Whether what was put out last counts as discharged by a meter that had shown nothing before either.
+    pub(crate) fn is_unseen(&self) -> bool {
+        self.lock().rig.as_ref().is_some_and(VirtualRig::is_unseen)
+    }
+
     /// Whether what was charged is being discharged in the world's time.
     pub(crate) fn is_draining(&self) -> bool {
         let inner = self.lock();

@@ -3,7 +3,7 @@
 use super::input::Moment;
 use super::look::Look;
 use super::output::Outputs;
-use crate::player::{Device, Here};
+use crate::player::{Charge, Device, Here};
 use waltron_core::injection::measuring::{Probe, Reading};
 use waltron_core::injection::observation::Edge;
 use waltron_core::injection::program::Stand;
@@ -26,8 +26,7 @@ pub(super) struct Bench {
     noise: Noise,
     /// Switches that are closed.
     closed: Vec<Name>,
-    /// Whether something direct was put out and is not known to be discharged since.
-    charged: bool,
+    charge: Charge,
 }
 
 impl Bench {
@@ -39,7 +38,7 @@ impl Bench {
             clock: PhaseClock::default(),
             noise: Noise::of_shot(METER_SEED, 0),
             closed: Vec::new(),
-            charged: false,
+            charge: Charge::default(),
         }
     }
 
@@ -119,11 +118,11 @@ impl Device for Bench {
         self.energised = false;
     }
 
-    fn is_charged(&self) -> bool {
-        self.charged
+    fn charge(&self) -> Charge {
+        self.charge
     }
 
-    fn note_charged(&mut self, is_charged: bool) {
-        self.charged = is_charged;
+    fn note_charge(&mut self, charge: Charge) {
+        self.charge = charge;
     }
 }

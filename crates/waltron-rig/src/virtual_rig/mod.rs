@@ -11,7 +11,7 @@ pub use crate::player::Pace;
 
 use crate::attendant::Attendant;
 use crate::player::drain::MOST_S;
-use crate::player::{Device, Player, wait};
+use crate::player::{Charge, Device, Player, wait};
 use crate::rig::{Announced, Rig, RigError};
 use bench::Bench;
 use waltron_core::asset::readback::ReadSetting;
@@ -33,6 +33,8 @@ pub struct VirtualRig {
     draw: u64,
     /// What was set besides the outputs since it was switched off.
     touched: Vec<Name>,
+    /// Whether the last discharge was told by a meter that had shown nothing before either.
+    is_unseen: bool,
 }
 
 impl VirtualRig {
@@ -44,7 +46,7 @@ impl VirtualRig {
         pace: Pace,
     ) -> Self {
         let bench = Bench::new(specimen);
-        Self { name, capability, bench, pace, draw: 0, touched: Vec::new() }
+        Self { name, capability, bench, pace, draw: 0, touched: Vec::new(), is_unseen: false }
     }
 
     /// Whether anything is being put out.
@@ -76,7 +78,7 @@ impl VirtualRig {
 
     /// Whether something was charged that is not known to be discharged since, on a rig that watches it.
     pub fn is_charged(&self) -> bool {
-        self.bench.is_charged() && self.capability.discharge.is_some()
+        self.bench.charge() != Charge::Nothing && self.capability.discharge.is_some()
     }
 
     /// Lets time pass with outputs off until nothing is charged, so long at most; `None` where nothing is that it
@@ -92,7 +94,16 @@ impl VirtualRig {
         }
         self.bench.begin(self.draw);
         self.bench.energised = false;
-        Player::new(&mut self.bench, &self.capability, pace, attendant, &[], false).drain_all(most)
+        let mut player =
+            Player::new(&mut self.bench, &self.capability, pace, attendant, &[], false);
+        let drained = player.drain_all(most);
+        self.is_unseen = drained.is_some_and(|drained| drained.is_unseen());
+        drained
+    }
+
+    /// Whether what was put out last counts as discharged by a meter that had shown nothing before either.
+    pub fn is_unseen(&self) -> bool {
+        self.is_unseen
     }
 
     /// Sets back what was set besides the outputs: switches first.
@@ -134,7 +145,11 @@ impl Rig for VirtualRig {
         self.bench.begin(draw);
         let closed: Vec<Name> = self.bench.specimen.closed();
         let (bench, raw) = (&mut self.bench, program.raw_edges);
-        Player::new(bench, &self.capability, self.pace, attendant, &closed, raw).play(program)
+        let player = Player::new(bench, &self.capability, self.pace, attendant, &closed, raw);
+        let played = player.play(program);
+        let discharge = played.as_ref().ok().and_then(|seen| seen.discharge);
+        self.is_unseen = discharge.is_some_and(|discharge| discharge.is_unseen());
+        played
     }
 
     fn announce(&mut self, injection: &Announced<'_>) {

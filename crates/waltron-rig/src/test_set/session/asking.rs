@@ -131,7 +131,10 @@ impl Session {
             }
             M::Output => u8::from(self.set.is_energised()).to_string(),
             M::Interlock => u8::from(self.interlock()).to_string(),
-            M::Charged => u8::from(self.set.is_charged()).to_string(),
+            M::Charged => match (self.set.is_charged(), self.set.is_unseen()) {
+                (true, _) => "1".to_owned(),
+                (false, is_unseen) => (if is_unseen { "2" } else { "0" }).to_owned(),
+            },
             M::Log => {
                 let inner = self.set.lock();
                 joined(
