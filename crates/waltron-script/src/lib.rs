@@ -22,6 +22,7 @@ mod output;
 mod parse;
 mod question;
 mod scene;
+mod stimuli;
 mod target;
 #[cfg(test)]
 mod tests;

@@ -2,6 +2,7 @@
 
 use super::context::Context;
 use super::names::Frames;
+use super::stimuli::Stimuli;
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
@@ -73,6 +74,8 @@ pub(super) struct Scene {
     pub(super) names: Frames,
     /// What steps yielded: `ramp.value`, `up.reached`.
     pub(super) results: HashMap<String, Value>,
+    /// What was injected for them.
+    pub(super) stimuli: Stimuli,
     /// Values of a `read` being worked out, by the probe's text.
     pub(super) readings: Option<HashMap<String, Value>>,
     pub(super) out: Out,
@@ -100,6 +103,7 @@ impl Scene {
             context,
             names: Frames::default(),
             results: HashMap::new(),
+            stimuli: Stimuli::default(),
             readings: None,
             out: Out::off(),
             last: Last::Nothing,
@@ -137,6 +141,7 @@ impl Scene {
             let joined = self.results.get(name).map_or_else(|| value.clone(), |v| v.joined(value));
             self.results.insert(name.clone(), joined);
         }
+        self.stimuli.join(&other.stimuli);
         if self.out != other.out {
             let stimulus = self.out.stimulus.most(&other.out.stimulus);
             self.out = Out { stimulus, is_exact: false };

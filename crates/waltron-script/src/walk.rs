@@ -20,6 +20,7 @@ use super::labels::{Labels, Owners};
 use super::names::Depth;
 use super::question::question;
 use super::scene::{Injection, Last, Mode, Out, Scene};
+use super::stimuli::of_last;
 use super::values::parameter_value;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -209,6 +210,7 @@ impl<'a> Walk<'a> {
         self.too_much(step)?;
         match &step.what {
             Statement::Let { name, new, value } => {
+                scene.stimuli.note_let(name.as_str(), value);
                 let value = evaluate(value, scene)?;
                 if *new || !scene.names.assign(name.as_str(), value.clone()) {
                     scene.names.define(name.as_str(), value);
@@ -466,6 +468,7 @@ impl<'a> Walk<'a> {
                 is_exact: built.is_exact,
             });
         }
+        scene.stimuli.note(&built);
         for part in &built.parts {
             let owners = part.owners();
             scene.result(&owners, "reached", Value::Unknown(Type::Bool));
@@ -546,6 +549,8 @@ impl<'a> Walk<'a> {
         scene.readings = Some(known.collect());
         let worth = evaluate(value, scene);
         scene.readings = None;
+        let now = of_last(scene);
+        scene.stimuli.note_read(name.as_str(), now);
         scene.names.note_read(name.as_str(), worth?);
         Ok(Flow::On)
     }

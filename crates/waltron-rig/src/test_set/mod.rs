@@ -265,6 +265,22 @@ impl TestSet {
         }
     }
 
+    /// Lets what is kept on between two programs go on, as the world's time passes.
+    fn go_on(&self, inner: &mut Inner) {
+        if !inner.held {
+            return;
+        }
+        let Some(rig) = &mut inner.rig else { return };
+        let closed = rig.go_on();
+        if let Ok(mut live) = self.live.lock() {
+            live.closed = closed;
+        }
+        if !inner.rig.as_ref().is_some_and(VirtualRig::is_energised) {
+            inner.unaware = inner.controller;
+            self.off_in(inner, "the emergency stop");
+        }
+    }
+
     /// Notes that a client was heard of.
     pub(crate) fn hear(&self, client: u64) {
         let mut inner = self.lock();
@@ -277,6 +293,7 @@ impl TestSet {
     pub fn watch(&self) {
         let mut inner = self.lock();
         self.drain(&mut inner);
+        self.go_on(&mut inner);
         let silent = inner.watchdog.is_some_and(|limit| inner.heard.elapsed() > limit);
         if inner.controller.is_none() || inner.waits || !silent {
             return;

@@ -14,6 +14,7 @@ use crate::player::drain::MOST_S;
 use crate::player::{Charge, Device, Player, wait};
 use crate::rig::{Announced, Rig, RigError};
 use bench::Bench;
+use std::time::Instant;
 use waltron_core::asset::readback::ReadSetting;
 use waltron_core::clearance::Cleared;
 use waltron_core::injection::capability::{Capability, Parameter, ParameterKind, ParameterValue};
@@ -33,6 +34,8 @@ pub struct VirtualRig {
     draw: u64,
     /// What was set besides the outputs since it was switched off.
     touched: Vec<Name>,
+    /// Up to when what is kept on after a program has passed, in the world's time.
+    kept: Option<Instant>,
     /// Whether the last discharge was told by a meter that had shown nothing before either.
     is_unseen: bool,
 }
@@ -46,7 +49,16 @@ impl VirtualRig {
         pace: Pace,
     ) -> Self {
         let bench = Bench::new(specimen);
-        Self { name, capability, bench, pace, draw: 0, touched: Vec::new(), is_unseen: false }
+        Self {
+            name,
+            capability,
+            bench,
+            pace,
+            draw: 0,
+            touched: Vec::new(),
+            kept: None,
+            is_unseen: false,
+        }
     }
 
     /// Whether anything is being put out.
@@ -62,6 +74,22 @@ impl VirtualRig {
     /// What its specimen tells of itself at present, such as a trip unit's counters.
     pub fn reading(&self, name: &str) -> Option<f64> {
         self.bench.specimen.reading(name)
+    }
+
+    /// Lets what is kept on after a program go on as long as the world has since, where its time is the world's;
+    /// the contacts that are closed then. Where the emergency stop says so, outputs go off.
+    pub fn go_on(&mut self) -> Vec<Name> {
+        let now = Instant::now();
+        if let Some(since) = self.kept.take().filter(|_| self.bench.energised) {
+            self.bench.pass(seconds((now - since).as_secs_f64()));
+            let closed = self.bench.specimen.closed();
+            let stop = self.capability.emergency_stop.as_ref();
+            match stop.is_some_and(|stop| closed.contains(&stop.signal) == stop.when_closed) {
+                true => self.bench.off(),
+                false => self.kept = Some(now),
+            }
+        }
+        self.bench.specimen.closed()
     }
 
     /// Says which draw of scatter the next injection gets; without being told, each gets its own.
@@ -132,6 +160,7 @@ impl Rig for VirtualRig {
         program: &Cleared,
         attendant: &mut dyn Attendant,
     ) -> Result<Observation, RigError> {
+        self.go_on();
         let program = program.program();
         let draw = self.draw;
         self.draw += 1;
@@ -149,6 +178,8 @@ impl Rig for VirtualRig {
         let played = player.play(program);
         let discharge = played.as_ref().ok().and_then(|seen| seen.discharge);
         self.is_unseen = discharge.is_some_and(|discharge| discharge.is_unseen());
+        let stays_on = played.as_ref().is_ok_and(|seen| seen.stays_on);
+        self.kept = (stays_on && self.pace == Pace::Real).then(Instant::now);
         played
     }
 

@@ -23,7 +23,7 @@ const WINDOW_S: f64 = 0.2;
 /// Highest harmonic that is measured (IEC 61000-4-7).
 const ORDERS: u32 = 50;
 
-/// Longest part of a reading that is analysed, in s: its last.
+/// Longest part of a recording that is analysed, in s: its last.
 const LONGEST_S: f64 = 20.0;
 
 /// The rig's outputs, looked at once.
@@ -53,12 +53,18 @@ impl<'a> Outputs<'a> {
         Self { capability, pieces: vec![piece], wave: None, errors: Vec::new() }
     }
 
-    /// Looks at what was out during the last segment that was played.
+    /// Looks at the end of the last segment that was played: a measuring window, or all of a recording.
     pub(super) fn of_last(capability: &'a Capability, all: Vec<Piece<'a>>) -> Self {
         let end = all.last().map_or(0.0, |p| (p.start + p.length).si());
         let segment = all.last().map(|p| p.segment);
         let of_last = all.iter().filter(|p| Some(p.segment) == segment);
-        let start = of_last.clone().next().map_or(0.0, |p| p.start.si()).max(end - LONGEST_S);
+        // A frequency that changes, or a size, is what it is at the end.
+        let hertz = all.last().and_then(|p| p.from.frequency()).map_or(50.0, Measure::si).max(1.0);
+        let window = match of_last.clone().any(|p| p.playback.is_some()) {
+            true => LONGEST_S,
+            false => WINDOW_S.max(10.0 / hertz),
+        };
+        let start = of_last.clone().next().map_or(0.0, |p| p.start.si()).max(end - window);
         let mut pieces = Vec::new();
         for piece in of_last {
             let (from, to) = (piece.start.si().max(start), (piece.start + piece.length).si());

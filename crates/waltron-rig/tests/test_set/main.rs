@@ -1,6 +1,7 @@
 //! The test set under whatever a client may send.
 
 mod documented;
+mod kept;
 
 use proptest::prelude::*;
 use std::sync::Arc;

@@ -7,12 +7,13 @@ mod untested;
 pub(super) use band::{likely_fault, rival};
 
 use super::ast::{Expect, Requirement, Within};
-use super::scene::{Injection, Last, Scene};
+use super::scene::Scene;
+use super::stimuli::of_requirement;
 use std::f64::consts::PI;
 use waltron_core::grading::{
     Criterion, Finding, Judgement, Limits, PointId, Value as Shown, Values, Verdict, judge_between,
 };
-use waltron_core::quantity::{Dimension, Measure, Quantity};
+use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::text::document::Problem;
 use waltron_core::text::expression::{
     Binary, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
@@ -75,7 +76,7 @@ pub(super) fn grade(expect: &Expect, scene: &Scene, point: PointId) -> Result<Fi
         Some(judged) => Outcome { judged, ..outcome },
         None => outcome,
     };
-    Ok(outcome.of(point, stimulus(scene)))
+    Ok(outcome.of(point, of_requirement(&expect.what, scene)))
 }
 
 /// The grade of a requirement whose limits are not there, for this reason.
@@ -91,29 +92,12 @@ pub(super) fn not_graded(
         _ => Criterion::VALUE,
     };
     let judged = Judgement::new(verdict_of(problem.fails), problem.message.as_str());
-    Outcome::new(criterion, judged).of(point, stimulus(scene))
+    Outcome::new(criterion, judged).of(point, of_requirement(&expect.what, scene))
 }
 
 /// What a missing value comes to.
 pub(super) fn verdict_of(fails: bool) -> Verdict {
     if fails { Verdict::Fail } else { Verdict::Inconclusive }
-}
-
-/// What was injected, for its column: the largest phase current of a fault, or what a ramp went
-/// through.
-fn stimulus(scene: &Scene) -> Values {
-    let Last::Injection(Injection { program, swept, fault, .. }) = &scene.last else {
-        return Values::none();
-    };
-    if let Some([from, to]) = swept {
-        return Values::none().with_quantity("from", *from).with_quantity("to", *to);
-    }
-    let fault = fault.and_then(|i| program.segments.get(i));
-    let current = fault.map(|s| {
-        let phases = s.profile.last().complex_phase_currents();
-        waltron_core::quantity::fault_loop::FaultLoop::largest_phase(phases)
-    });
-    Values::none().with_some("current", current.filter(|i| i.si() > 0.0))
 }
 
 /// A value under grading.

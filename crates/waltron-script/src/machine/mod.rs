@@ -411,6 +411,7 @@ impl Sequence {
     fn statement(&mut self, step: &Step) -> Result<(), Problem> {
         match &step.what {
             Statement::Let { name, new, value } => {
+                self.scene.stimuli.note_let(name.as_str(), value);
                 // What cannot be worked out fails whatever needs it, as it would in place.
                 let value = evaluate(value, &self.scene).unwrap_or_else(|problem| {
                     Value::missing(Type::Any, problem.fails, problem.message)

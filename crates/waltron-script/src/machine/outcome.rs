@@ -1,5 +1,6 @@
 //! What an injection showed, taken over into the sequence.
 
+use super::super::stimuli::of_last;
 use super::*;
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::text::expression::Measured;
@@ -30,6 +31,7 @@ impl Sequence {
                 is_exact: true,
             });
         }
+        self.scene.stimuli.note(built);
         for part in &built.parts {
             let owners = part.owners();
             self.scene.result(&owners, "reached", Value::Bool(part.reached(seen)));
@@ -55,6 +57,7 @@ impl Sequence {
             let Some((kind, until)) = step.what.output() else { continue };
             let label = until.label.as_ref().map(Name::as_str);
             let owners: Vec<&str> = std::iter::once(kind).chain(label).collect();
+            self.scene.stimuli.note_lost(&owners);
             for (key, kind) in [
                 ("reached", Type::Bool),
                 ("time", Type::Quantity(Dimension::TIME)),
@@ -143,6 +146,8 @@ impl Sequence {
         self.scene.readings = None;
         let worth = worth
             .unwrap_or_else(|problem| Value::missing(Type::Any, problem.fails, problem.message));
+        let now = of_last(&self.scene);
+        self.scene.stimuli.note_read(name.as_str(), now);
         self.scene.names.note_read(name.as_str(), worth);
     }
 }
