@@ -3,6 +3,7 @@
 use proptest::prelude::*;
 use waltron_core::asset::{Rating, Ratings, Withstand};
 use waltron_core::clearance::{Refusal, clear};
+use waltron_core::injection::capability::Discharge;
 use waltron_core::injection::measuring::{Probe, Property};
 use waltron_core::injection::program::{
     Condition, Finish, Profile, Program, Relation, Rest, Segment, Slope, Stairs, Stop, Then,
@@ -274,6 +275,13 @@ fn every_refusal_names_its_cause_and_its_limit() {
     let mut still = voltage(1.0);
     still.voltages[0].frequency = hertz(0.0);
     assert_eq!(held(still, 1.0), ["va would have a frequency of 0 Hz; it must be above 0 Hz"]);
+    let mut watched = Program::of(vec![Segment::hold("h", current(1.0), seconds(1.0))]);
+    watched.discharge = Some(Discharge { meter: "clamp".into(), below_a: 0.01 });
+    let told: Vec<String> = refusals(watched).iter().map(ToString::to_string).collect();
+    assert_eq!(
+        told,
+        ["the rig has no meter `clamp`, which is to tell when nothing flows any more"]
+    );
 }
 
 /// 20 A are a quarter of 40 A's I²t: 8 s of them are all that 40 A for 2 s stands for, however

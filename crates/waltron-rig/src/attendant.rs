@@ -39,6 +39,9 @@ pub trait Attendant {
     /// Tells what is injected next, in words: where, and which stage of how many seconds at most.
     fn begins(&mut self, _stage: &str) {}
 
+    /// Tells which contacts what is injected next waits for.
+    fn awaits(&mut self, _contacts: &[Name]) {}
+
     /// Tells that something is to be moved now, such as a tap changer under load.
     fn moves(&mut self, _to: &Stand) {}
 

@@ -56,6 +56,9 @@ pub(crate) fn install() -> StopFlag {
         if seen.ask() >= LEAVES {
             // The terminal may be what everything hangs on: it is not waited for.
             std::thread::spawn(|| {
+                if crossterm::terminal::is_raw_mode_enabled().unwrap_or(false) {
+                    let _ = ratatui::try_restore();
+                }
                 let _ = std::io::stderr().write_all(LEFT.as_bytes());
             });
             std::thread::sleep(Duration::from_millis(100));

@@ -8,7 +8,7 @@ pub mod duty;
 mod pulse;
 
 use crate::asset::{Longest, Ratings, Withstands};
-use crate::injection::capability::{Ability, Capability, Channel};
+use crate::injection::capability::{Ability, Capability, Channel, Discharge};
 use crate::injection::measuring::{Capture, MOST_CAPTURED, Part, Read, When};
 use crate::injection::program::{Condition, Finish, Program, Segment, Then};
 use crate::injection::stimulus::{Drive, Stimulus};
@@ -253,6 +253,14 @@ pub fn clear(
         if let Some(why) = capability.why_unmeasured(probe) {
             found.add(Refusal::NotMeasured { probe: probe.to_string(), why });
         }
+    }
+    // Nobody is sent to the leads on the word of a meter that is not there.
+    if let Some(Discharge { meter, .. }) = &program.discharge
+        && capability.meter(meter.as_str()).is_none()
+    {
+        let why =
+            format!("the rig has no meter `{meter}`, which is to tell when nothing flows any more");
+        found.add(Refusal::NotMeasured { probe: meter.to_string(), why });
     }
     for capture in &program.captures {
         found.capture(capture, &program, capability);

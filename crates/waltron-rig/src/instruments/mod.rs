@@ -41,34 +41,48 @@ enum Line {
 struct Driven {
     file: InstrumentFile,
     line: Line,
-    /// Whether something was set on it since it was switched off.
+    /// Whether something was set on it since it was switched off, and what by its name.
     touched: bool,
+    set: Vec<Name>,
 }
 
 impl Driven {
     fn connect(file: InstrumentFile) -> Result<Self, RigError> {
-        let mut link = match &file.place {
-            Place::Tcp(address) => Link::connect(address)?,
-            Place::Serial(port, baud) => Link::serial(port, *baud)?,
+        let line = match &file.place {
             Place::Modbus(address, unit) => {
                 let mut device = modbus::Device::new(address, *unit, file.patience);
                 // Whoever is silent now shall not be found out in the midst of a test.
                 if let Some((_, first)) = file.registers.first() {
                     device.read(first)?;
                 }
-                return Ok(Self { file, line: Line::Registers(device), touched: false });
+                Line::Registers(device)
             }
+            _ => Line::Messages(Self::open(&file)?),
+        };
+        Ok(Self { file, line, touched: false, set: Vec::new() })
+    }
+
+    /// A line of messages to what the file names.
+    fn open(file: &InstrumentFile) -> Result<Link, RigError> {
+        let mut link = match &file.place {
+            Place::Serial(port, baud) => Link::serial(port, *baud)?,
+            Place::Tcp(address) | Place::Modbus(address, _) => Link::connect(address)?,
         };
         link.be_patient(file.patience);
-        if let Some(wanted) = &file.identity {
-            let got = link.ask("*IDN?")?;
-            if !is_like(&got, wanted) {
-                let (address, wanted) = (link.address().to_owned(), wanted.clone());
-                let got = got.chars().filter(|c| !c.is_control()).take(60).collect();
-                return Err(RigError::OtherInstrument { address, got, wanted });
-            }
+        Self::identify(file, &mut link)?;
+        Ok(link)
+    }
+
+    /// Has it say who it is, where its file says who that must be.
+    fn identify(file: &InstrumentFile, link: &mut Link) -> Result<(), RigError> {
+        let Some(wanted) = &file.identity else { return Ok(()) };
+        let got = link.ask("*IDN?")?;
+        if is_like(&got, wanted) {
+            return Ok(());
         }
-        Ok(Self { file, line: Line::Messages(link), touched: false })
+        let (address, wanted) = (link.address().to_owned(), wanted.clone());
+        let got = got.chars().filter(|c| !c.is_control()).take(60).collect();
+        Err(RigError::OtherInstrument { address, got, wanted })
     }
 
     /// The line of messages; none of what is read by registers.
@@ -105,18 +119,42 @@ impl Driven {
         }
     }
 
+    /// Switches it off: over another line where its own has broken.
     fn off(&mut self) -> Result<(), RigError> {
         if !self.touched {
             return Ok(());
         }
+        let told = self.tell_off().or_else(|_| {
+            self.line = Line::Messages(Self::open(&self.file)?);
+            self.tell_off()
+        });
+        told.map_err(|error| RigError::LeftOn {
+            name: self.file.name.to_string(),
+            set: self.set.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", "),
+            why: error.to_string(),
+        })?;
+        (self.touched, self.set) = (false, Vec::new());
+        Ok(())
+    }
+
+    fn tell_off(&mut self) -> Result<(), RigError> {
         let is_switch = |s: &&SetBy| s.parameter.kind == ParameterKind::Switch;
         let switches = self.file.sets.iter().filter(is_switch).filter_map(|s| s.messages.last());
         let messages: Vec<String> = self.file.off.iter().chain(switches).cloned().collect();
-        for message in messages {
-            self.link()?.tell(message.as_bytes())?;
+        let Line::Messages(link) = &mut self.line else { return Ok(()) };
+        let lost = |link: &Link| RigError::Lost {
+            address: link.address().to_owned(),
+            why: "it was closed at the other end".to_owned(),
+        };
+        if link.is_broken() {
+            return Err(lost(link));
         }
-        self.touched = false;
-        Ok(())
+        for message in messages {
+            link.tell(message.as_bytes())?;
+        }
+        // What was sent into a line that is dead already counts for nothing.
+        Self::identify(&self.file, link)?;
+        if link.is_broken() { Err(lost(link)) } else { Ok(()) }
     }
 }
 
@@ -288,6 +326,10 @@ impl Attendant for Watching<'_> {
         self.attendant.begins(stage);
     }
 
+    fn awaits(&mut self, contacts: &[Name]) {
+        self.attendant.awaits(contacts);
+    }
+
     fn drains(&mut self) {
         self.attendant.drains();
     }
@@ -439,6 +481,9 @@ impl Rig for WithInstruments {
             _ => return Err(no()),
         };
         driven.touched = true;
+        if !driven.set.contains(parameter) {
+            driven.set.push(parameter.clone());
+        }
         driven.link()?.tell(message.as_bytes())
     }
 

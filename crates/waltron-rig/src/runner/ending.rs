@@ -1,6 +1,7 @@
 //! How a test ends: what was left out, what was come past, what is put back.
 
 use super::{Halt, Runner, left_out};
+use crate::rig::RigError;
 use waltron_core::grading::{Criterion, Grade, Judgement, Verdict};
 use waltron_core::procedure::{Action, Answer, Owed, PlannedPoint, Procedure, Question};
 use waltron_core::record::Event;
@@ -82,7 +83,21 @@ impl Runner<'_> {
         if self.ask(&Question::confirm(short.text.clone()))? == Answer::Confirmed {
             return self.owes_short(None);
         }
-        self.tell(format!("NOT PUT BACK: {}; --resume asks about it first", short.text))
+        self.not_put_back(&short)
+    }
+
+    fn not_put_back(&mut self, owed: &Owed) -> Result<(), Halt> {
+        self.tell(format!("NOT PUT BACK: {}; --resume asks about it first", owed.text))
+    }
+
+    /// Notes what could not be switched off, where that is so: it stands in the report, and is asked about first when
+    /// the run goes on.
+    pub(super) fn owes_off(&mut self, error: &RigError) -> Result<(), Halt> {
+        let RigError::LeftOn { name, .. } = error else { return Ok(()) };
+        let mut owed = self.owed_by_tests();
+        let text = format!("Switch instrument `{name}` off by hand");
+        owed.push(Owed { text, wait: None });
+        self.owes(owed)
     }
 
     /// Puts back what a test has undone, with outputs off, however it ended.
@@ -110,7 +125,7 @@ impl Runner<'_> {
         self.note_owed(procedure)?;
         let left = procedure.owed();
         for owed in &left {
-            self.tell(format!("NOT PUT BACK: {}; --resume asks about it first", owed.text))?;
+            self.not_put_back(owed)?;
         }
         // Nothing more is tested on an asset that is not as it should be.
         if stopped || !left.is_empty() { Err(Halt::Stopped) } else { Ok(()) }
@@ -122,7 +137,7 @@ impl Runner<'_> {
             let text = format!("Left from the run before: {}", one.text);
             let by_rig = one.wait.is_some() && self.rig.capability().earths;
             if !by_rig && self.ask(&Question::permit(text))? != Answer::Confirmed {
-                self.tell(format!("NOT PUT BACK: {}", one.text))?;
+                self.not_put_back(one)?;
                 return Err(Halt::Stopped);
             }
             if let Some(wait) = one.wait {

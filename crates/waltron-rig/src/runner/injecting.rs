@@ -7,7 +7,7 @@ use waltron_core::clearance::{Cleared, clear};
 use waltron_core::grading::Grade;
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::procedure::{Injection, Procedure};
-use waltron_core::quantity::{Dimension, Quantity, seconds, text};
+use waltron_core::quantity::{Dimension, Quantity, duration, seconds};
 use waltron_core::record::{Begun, Event, Most};
 use waltron_core::text::name::Name;
 
@@ -46,7 +46,7 @@ impl Runner<'_> {
                     if self.short_rests { "; further ones as short are not told" } else { "" };
                 self.tell(format!(
                     "Outputs stay off for {} so that the asset cools: earlier injections have used up its short-time rating{more}",
-                    text(rest)
+                    duration(rest)
                 ))?;
             }
             self.rig.rest(rest, self.attendant).map_err(Halt::Rig)?;
@@ -135,6 +135,7 @@ impl Runner<'_> {
         };
         let words = format!("{} {part}", point.unwrap_or_default());
         self.attendant.begins(&stage(&program, &part));
+        self.attendant.awaits(&program.awaited());
         if let Some(charged) = self.charges(&program) {
             self.owes_charge(Some(charged))?;
         }

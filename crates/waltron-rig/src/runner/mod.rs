@@ -167,9 +167,21 @@ pub fn run<'a>(
         Some(Halt::Sink(_)) => off,
         _ => off.and_then(|()| runner.take_short_off()),
     };
+    if let Err(Halt::Rig(error)) = &off {
+        runner.owes_off(error).or_else(|halt| match halt {
+            Halt::Sink(error) => Err(RunError::Sink(error)),
+            _ => Ok(()),
+        })?;
+    }
     let (outcome, trouble) = match (halt, off) {
         (Some(Halt::Sink(error)), _) | (_, Err(Halt::Sink(error))) => {
             return Err(RunError::Sink(error));
+        }
+        // That something may be on comes before what led to it.
+        (Some(Halt::Rig(before)), Err(Halt::Rig(error @ RigError::LeftOn { .. })))
+            if !matches!(before, RigError::LeftOn { .. }) =>
+        {
+            (Outcome::RigTrouble(format!("{error}. Before that: {before}")), Some(error))
         }
         (Some(Halt::Rig(error)), _) | (_, Err(Halt::Rig(error))) => {
             (Outcome::RigTrouble(error.to_string()), Some(error))

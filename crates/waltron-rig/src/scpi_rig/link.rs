@@ -2,6 +2,7 @@
 
 use crate::RigError;
 use serial2::SerialPort;
+use std::cell::Cell;
 use std::io::{ErrorKind, Read, Write};
 use std::net::{TcpStream, ToSocketAddrs};
 use std::time::{Duration, Instant};
@@ -36,6 +37,20 @@ impl Stream {
         }
     }
 
+    /// Whether the other end has closed it, as far as that can be seen.
+    fn is_closed(&self) -> bool {
+        let Self::Tcp(stream) = self else { return false };
+        if stream.set_nonblocking(true).is_err() {
+            return true;
+        }
+        let seen = stream.peek(&mut [0]);
+        let is_alive = match seen {
+            Ok(count) => count > 0,
+            Err(error) => error.kind() == ErrorKind::WouldBlock,
+        };
+        stream.set_nonblocking(false).is_err() || !is_alive
+    }
+
     fn read(&mut self, bytes: &mut [u8]) -> std::io::Result<usize> {
         match self {
             Self::Tcp(stream) => stream.read(bytes),
@@ -62,6 +77,8 @@ pub struct Link {
     /// Bytes that came and were not read yet.
     buffer: Vec<u8>,
     last: Instant,
+    /// Whether something was lost on it.
+    is_broken: Cell<bool>,
 }
 
 impl Link {
@@ -97,6 +114,7 @@ impl Link {
             is_test_set: false,
             buffer,
             last,
+            is_broken: Cell::new(false),
         }
     }
 
@@ -132,7 +150,13 @@ impl Link {
         self.last.elapsed()
     }
 
+    /// Whether nothing more comes over it: something was lost before, or the other end has closed it.
+    pub(crate) fn is_broken(&self) -> bool {
+        self.is_broken.get() || self.stream.is_closed()
+    }
+
     fn lost(&self, why: impl ToString) -> RigError {
+        self.is_broken.set(true);
         let mut why = why.to_string();
         if self.is_test_set {
             why.push_str("; a test set without its controller switches off");

@@ -145,6 +145,10 @@ impl<'a> Outputs<'a> {
             let voltages = s.voltages.iter().filter(|d| d.channel == *of).cloned().collect();
             Stimulus { currents, voltages }
         };
+        // What is no output shows nothing at all, not zero.
+        let currents = self.capability.currents.iter().map(|c| &c.id);
+        let voltages = self.capability.voltages.iter().map(|c| &c.id);
+        currents.chain(voltages).find(|id| *id == of)?;
         // The common reference follows all that is out, whatever is looked at.
         let hertz = |p: &Piece<'_>| {
             let own = only(&p.from).frequency().map(Measure::si).filter(|hz| *hz > 0.0);

@@ -65,7 +65,9 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
         let style = Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD);
         return frame.render_widget(Paragraph::new(pending).style(style), keys);
     }
-    let help = if state.ended {
+    let help = if state.silent().is_some() {
+        "nothing heard of the rig: outputs may be on; it switches off by itself if it has lost this computer"
+    } else if state.ended {
         "the run has ended: any key leaves"
     } else if let Some(asked) = &state.question {
         match asked.is_being_typed() {
@@ -80,8 +82,12 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
 
 fn header(frame: &mut Frame<'_>, area: Rect, state: &State) {
     let outcome = state.outcome.as_ref().map(|outcome| format!(" {} ", plain(outcome)));
+    let silent = state.silent().map(|time| format!(" NO ANSWER {:.1} s ", time.as_secs_f64()));
     let (word, style) = if let Some(outcome) = &outcome {
         (outcome.as_str(), STRONG)
+    } else if let Some(silent) = &silent {
+        let style = Style::new().fg(Color::Black).bg(Color::Yellow).add_modifier(Modifier::BOLD);
+        (silent.as_str(), style)
     } else if state.energised {
         (" OUTPUTS ON ", Style::new().fg(Color::White).bg(Color::Red).add_modifier(Modifier::BOLD))
     } else {
@@ -116,10 +122,11 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
         ]));
     }
     lines.push(Line::default());
-    // What a small screen cuts off is at the end: the contacts of the element under test come first.
-    let (tested, others): (Vec<_>, Vec<_>) =
-        state.contacts.iter().partition(|(meaning, _)| state.is_tested(meaning));
-    for (meaning, closed) in tested.into_iter().chain(others) {
+    // What is waited for comes first; what has no room is counted.
+    let contacts = state.by_interest();
+    let room = usize::from(area.height.saturating_sub(2)).saturating_sub(lines.len());
+    let shown = if contacts.len() > room { room.saturating_sub(1) } else { contacts.len() };
+    for (meaning, closed) in contacts.iter().take(shown) {
         let (mark, style) = match closed {
             Some(true) => ("● closed", Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD)),
             Some(false) => ("○ open", FAINT),
@@ -129,6 +136,9 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
             Span::raw(format!("{:<18} ", plain(meaning.as_str()))),
             Span::styled(mark, style),
         ]));
+    }
+    if shown < contacts.len() {
+        lines.push(Line::styled(format!("+{} more contacts", contacts.len() - shown), FAINT));
     }
     frame.render_widget(Paragraph::new(lines).block(block), area);
 }
@@ -353,6 +363,22 @@ mod tests {
         for (width, height) in [(1, 1), (5, 3), (20, 8), (40, 5), (300, 100)] {
             screen(&state, width, height);
         }
+    }
+
+    /// At 80x24 there is room for few of nine contacts: the one that ends the injection is among them.
+    #[test]
+    fn what_is_waited_for_is_shown_first_and_what_has_no_room_is_counted() {
+        let names: Vec<String> = (1..=9).map(|n| format!("contact {n}")).collect();
+        let inputs = names.iter().map(|name| name.as_str().into());
+        let mut state = State::new("Annual", &asset(), inputs, &[], seconds(90.0));
+        state.awaited = vec!["contact 9".into()];
+        let phases = waltron_core::quantity::fault_loop::FaultLoop::AN.currents(amperes(8.4));
+        let out = Stimulus::phase_currents(phases, Measure::from_si(50.0));
+        state.sees(&Present { now: seconds(0.42), out: &out, closed: &["contact 9".into()] });
+        let shown = screen(&state, 80, 24);
+        let count = names.iter().filter(|name| shown.contains(name.as_str())).count();
+        assert!(shown.contains("contact 9          ● closed"), "{shown}");
+        assert!(count < 9 && shown.contains(&format!("+{} more contacts", 9 - count)), "{shown}");
     }
 
     #[test]

@@ -236,6 +236,11 @@ impl Live {
         lock(&self.0.state).begins(stage);
     }
 
+    /// Shows first which contacts are waited for.
+    pub(crate) fn awaits(&self, contacts: &[Name]) {
+        lock(&self.0.state).awaited = contacts.to_vec();
+    }
+
     /// Shows which test runs.
     pub(crate) fn begin_test(&self, test: &Name) {
         lock(&self.0.state).begin_test(test);

@@ -4,6 +4,7 @@ use crate::view::mark;
 use crate::wings::WINGS;
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, OnceLock};
+use std::time::{Duration, Instant};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Grade, PointId, Summary, Verdict, words};
 use waltron_core::injection::stimulus::Stimulus;
@@ -17,6 +18,9 @@ use waltron_rig::attendant::{Present, Waiting};
 
 /// Lines that the log keeps.
 const MOST_LINES: usize = 500;
+
+/// After so long without a word the screen says no more that outputs are on: nobody knows.
+const SILENT: Duration = Duration::from_secs(1);
 
 /// What the live view shows.
 #[derive(Clone, Debug, Default)]
@@ -41,7 +45,11 @@ pub(crate) struct State {
     pub(super) outputs: Vec<[String; 3]>,
     /// All contacts that are wired, and whether each is closed; `None` while nobody watches it.
     pub(super) contacts: Vec<(Name, Option<bool>)>,
+    /// Those of them that the present injection waits for.
+    pub(super) awaited: Vec<Name>,
     pub(super) now: Time,
+    /// When something was heard of the present injection last, in the world's time.
+    heard: Option<Instant>,
     pub(super) energised: bool,
     pub(super) log: VecDeque<(Option<Verdict>, String)>,
     pub(super) question: Option<Asked>,
@@ -135,6 +143,7 @@ impl State {
         match event {
             Event::Observed { test, program, observation, points, .. } => {
                 self.begin_test(test);
+                self.heard = None;
                 if self.element.is_none() {
                     let points = points.clone();
                     let (program, observation) = (Arc::clone(program), observation.clone());
@@ -161,6 +170,7 @@ impl State {
             Event::Begun(begun) => {
                 self.longest = begun.longest.unwrap_or_default();
                 self.began = self.left;
+                self.heard = Some(Instant::now());
             }
             Event::Discharged(discharged) => {
                 self.note(None, format!("discharged after {}", text(discharged.time)));
@@ -182,7 +192,10 @@ impl State {
 
     /// Outputs are off, and nobody looks at the contacts any more.
     pub(super) fn goes_off(&mut self) {
-        self.energised = false;
+        if self.energised && self.stopped_by.is_some() {
+            self.note(None, "outputs are off".to_owned());
+        }
+        (self.energised, self.heard) = (false, None);
         self.outputs.clear();
         self.waits = None;
         self.contacts.iter_mut().for_each(|(_, closed)| *closed = None);
@@ -289,9 +302,25 @@ impl State {
         self.waits = Some([waiting.to_string(), waiting.time_left()]);
     }
 
+    /// For how long nothing was heard of what is put out, where that is long.
+    pub(super) fn silent(&self) -> Option<Duration> {
+        self.heard.filter(|_| self.energised).map(|at| at.elapsed()).filter(|t| *t >= SILENT)
+    }
+
+    /// The contacts in the order in which they matter: what is waited for, what is tested, the rest.
+    pub(super) fn by_interest(&self) -> Vec<&(Name, Option<bool>)> {
+        let mut all: Vec<_> = self.contacts.iter().collect();
+        all.sort_by_key(|(meaning, _)| {
+            let awaited = self.awaited.iter().position(|name| name == meaning);
+            (awaited.unwrap_or(usize::MAX), !self.is_tested(meaning))
+        });
+        all
+    }
+
     /// Takes what is put out and seen now.
     pub(super) fn sees(&mut self, present: &Present<'_>) {
         self.now = present.now;
+        self.heard = self.heard.map(|_| Instant::now());
         // What nobody looks at any more is not waited for.
         if (self.now - self.waits_at).si().abs() > 2.0 {
             self.waits = None;
@@ -310,12 +339,18 @@ impl State {
 
 fn outputs(out: &Stimulus) -> Vec<[String; 3]> {
     let currents = out.currents.iter().map(|d| {
-        let angle = format!("{:.1}°", in_degrees(d.phasor.angle()));
+        let angle = angle(in_degrees(d.phasor.angle()));
         [d.channel.to_string(), text(d.true_rms()), angle]
     });
     let voltages = out.voltages.iter().map(|d| {
-        let angle = format!("{:.1}°", in_degrees(d.phasor.angle()));
+        let angle = angle(in_degrees(d.phasor.angle()));
         [d.channel.to_string(), text(d.true_rms()), angle]
     });
     currents.chain(voltages).collect()
+}
+
+/// An angle between -180 and 180 degrees.
+fn angle(degrees: f64) -> String {
+    let turned = (degrees + 180.0).rem_euclid(360.0) - 180.0;
+    format!("{turned:.1}°")
 }

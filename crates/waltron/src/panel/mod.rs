@@ -320,6 +320,12 @@ impl Attendant for Panel {
         }
     }
 
+    fn awaits(&mut self, contacts: &[waltron_core::text::name::Name]) {
+        if let Voice::Live(live) = &self.voice {
+            live.awaits(contacts);
+        }
+    }
+
     fn moves(&mut self, to: &Stand) {
         let text = format!("Set {} to {} NOW: the current stays on, open no circuit", to.of, to.at);
         match &self.voice {

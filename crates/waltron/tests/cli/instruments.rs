@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex};
 use std::time::Instant;
 
 /// A supply that rises to its set voltage within half a second of being switched on; what it was
-/// told, in order.
+/// told, in order. It hangs up on `hangs up` as an answer, and is there no more after `dies`.
 fn supply(
     answer: impl Fn(&str) -> Option<String> + Send + 'static,
 ) -> (String, Arc<Mutex<Vec<String>>>) {
@@ -43,6 +43,11 @@ fn supply(
                         None
                     }
                 };
+                match said.as_deref() {
+                    Some("hangs up") => break,
+                    Some("dies") => return,
+                    _ => {}
+                }
                 if let Some(said) = said
                     && writeln!(writer, "{said}").is_err()
                 {
@@ -126,7 +131,11 @@ fn a_sequence_uses_an_instrument_by_name_and_states_the_timing_uncertainty() {
     let told = told.lock().unwrap().clone();
     assert_eq!(told[..3], ["*IDN?", "VOLT 2.4E+1", "OUTP ON"]);
     assert!(told.contains(&"DISP:TEXT 'on'".to_owned()));
-    assert_eq!(told.last().unwrap(), "OUTP OFF", "off at the end, though the script left it on");
+    assert_eq!(
+        told[told.len() - 3..],
+        ["OUTP OFF", "OUTP OFF", "*IDN?"],
+        "off, and it has heard it"
+    );
     let record = site.read("r.run.jsonl");
     assert!(record.contains("\"host_timing_s\"") && record.contains("Pellow,Supply 3"), "{record}");
     // Looked at every 10 ms or so, by a computer that has other things to do.
@@ -141,7 +150,7 @@ fn instruments_that_misbehave_end_the_run_in_order_and_are_switched_off() {
     let done =
         site.waltron(&["run", "bench.plan.toml", "--yes", "--record", "r.run.jsonl"]).exits(3);
     assert!(done.out().contains("a number was wanted"), "{}", done.out());
-    assert_eq!(told.lock().unwrap().last().unwrap(), "OUTP OFF");
+    assert!(told.lock().unwrap().ends_with(&["OUTP OFF".to_owned(), "*IDN?".to_owned()]));
     let (address, _) = supply(|_| Some("9.9E37".to_owned()));
     site.write("psu.instrument.toml", &INSTRUMENT.replace("ADDRESS", &address));
     let done =
@@ -151,6 +160,38 @@ fn instruments_that_misbehave_end_the_run_in_order_and_are_switched_off() {
     let done =
         site.waltron(&["run", "bench.plan.toml", "--yes", "--record", "i.run.jsonl"]).exits(3);
     assert!(done.err().contains("calls itself `Pellow,Supply 3,7,1.0`"), "{}", done.err());
+}
+
+/// What was set on an instrument goes off over a new line where its own has broken; where there is none, it is told,
+/// in the record too, and asked about before anything else is tested.
+#[test]
+fn an_instrument_whose_line_breaks_is_switched_off_or_named() {
+    let (address, told) = supply(|_| Some("hangs up".to_owned()));
+    let site = bench(&address, SCRIPT);
+    let run = ["run", "bench.plan.toml", "--yes", "--record", "r.run.jsonl"];
+    let out = site.waltron(&run).exits(3).out();
+    assert!(out.contains("it was closed at the other end") && !out.contains("by hand"), "{out}");
+    let last = told.lock().unwrap().iter().rev().take(4).rev().cloned().collect::<Vec<_>>();
+    assert_eq!(last, ["*IDN?", "OUTP OFF", "OUTP OFF", "*IDN?"]);
+
+    let (address, _) = supply(|_| Some("dies".to_owned()));
+    let site = bench(&address, SCRIPT);
+    let out = site.waltron(&run).exits(3).out();
+    for part in ["`bench.voltage`, `bench.output` may still be on", "switch it off by hand"] {
+        assert!(out.contains(part), "{out}");
+    }
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    assert!(
+        site.read("r.html").contains("Switch instrument <code>psu</code> off by hand")
+            || site.read("r.html").contains("Switch instrument `psu` off by hand")
+    );
+    // It is there again, and the run goes on once somebody has seen to it.
+    let (address, _) = supply(|_| None);
+    site.write("psu.instrument.toml", &INSTRUMENT.replace("ADDRESS", &address));
+    let resume =
+        ["run", "bench.plan.toml", "--resume", "--record", "r.run.jsonl", "--format", "json"];
+    let told = site.waltron(&[&resume[..], &["--yes"]].concat()).exits(4).out();
+    assert!(told.contains("Switch instrument `psu` off by hand"), "{told}");
 }
 
 #[test]

@@ -311,6 +311,20 @@ impl Program {
         self.segments.iter().any(|segment| segment.profile.has_dc())
     }
 
+    /// The contacts that end one of its segments, in their order.
+    pub fn awaited(&self) -> Vec<Name> {
+        let stops = self.segments.iter().flat_map(|segment| &segment.stops);
+        let mut all = Vec::new();
+        for part in stops.flat_map(|stop| stop.when.parts()) {
+            if let Condition::Contact { signal, .. } | Condition::Edge { signal, .. } = part
+                && !all.contains(signal)
+            {
+                all.push(signal.clone());
+            }
+        }
+        all
+    }
+
     /// For how long what it charges must be earthed, after segments that lasted as long as given, or as long as they
     /// may; nothing where it charges nothing, or nothing was on.
     pub fn earthed_for(&self, lasted: impl Fn(usize, &Segment) -> Time) -> Option<Time> {

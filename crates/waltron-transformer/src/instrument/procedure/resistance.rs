@@ -181,8 +181,8 @@ impl Direct {
     /// A program after which the winding is waited for until it is discharged, whatever ended it.
     pub(super) fn discharged(&self, mut program: Program) -> Program {
         let below_a = self.current.si().abs() * DISCHARGED;
-        program.discharge =
-            Some(Discharge { meter: self.flowing.of.to_string().as_str().into(), below_a });
+        let meter = self.flowing.of.name().cloned();
+        program.discharge = meter.map(|meter| Discharge { meter: meter.as_str().into(), below_a });
         program
     }
 

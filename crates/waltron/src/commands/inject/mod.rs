@@ -58,7 +58,8 @@ pub(crate) fn inject(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     let cleared = bench.cleared(program)?;
     let quiet = args.format == Format::Json;
     if !quiet {
-        terminal.print(&heading(&bench, cleared.program(), terminal));
+        let stages = stages(cleared.program(), terminal);
+        terminal.print(&heading(&bench, cleared.program(), &stages));
     }
     let mut panel = if args.yes { Panel::confirming(install()) } else { Panel::asking(install()) };
     let question = Question::permit(format!("Put this out on {}", bench.file.name));
@@ -222,12 +223,12 @@ fn script_of(args: &Args, contacts: &[Input]) -> Result<String, Failure> {
     Ok(format!("fault with {during} after prefault {before} for {} {ends}\n", args.prefault_time))
 }
 
-fn heading(bench: &Bench, program: &Program, terminal: &Terminal) -> String {
+fn heading(bench: &Bench, program: &Program, stages: &str) -> String {
     format!(
         "{} on {}\n\n{}\n{}\n",
         styled(STRONG, &plain(&bench.asset.identity.tag)),
         plain(&bench.file.name),
-        stages(program, terminal),
+        stages,
         view::maxima(&program.maxima(), &bench.asset.ratings),
     )
 }

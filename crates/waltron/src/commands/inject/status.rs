@@ -110,6 +110,10 @@ impl Attendant for Shown<'_> {
         self.attendant.begins(stage);
     }
 
+    fn awaits(&mut self, contacts: &[Name]) {
+        self.attendant.awaits(contacts);
+    }
+
     fn moves(&mut self, to: &Stand) {
         self.attendant.moves(to);
     }

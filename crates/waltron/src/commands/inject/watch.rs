@@ -8,12 +8,13 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::panel::Panel;
 use crate::signals::install;
+use crate::tables::table;
 use crate::terminal::{Terminal, plain};
 use crossterm::event::{Event, KeyCode, KeyEventKind, KeyModifiers, poll, read};
 use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
 use std::io::IsTerminal;
 use std::time::Duration;
-use waltron_core::injection::program::{Finish, Profile, Program, Segment};
+use waltron_core::injection::program::{Finish, Profile, Program, Segment, words};
 use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::{Dimension, Measure, Time, parse_as, seconds, text};
@@ -67,14 +68,31 @@ struct Live {
 
 impl Live {
     fn stimulus(&self) -> Stimulus {
-        let base =
-            if self.is_fault { &self.during } else { self.before.as_ref().unwrap_or(&self.during) };
-        let mut out = base.clone();
-        if self.is_fault {
-            out.currents.iter_mut().for_each(|d| self.scale(d, 'i'));
-            out.voltages.iter_mut().for_each(|d| self.scale(d, 'v'));
+        match &self.before {
+            Some(before) if !self.is_fault => before.clone(),
+            _ => self.fault(),
         }
+    }
+
+    fn fault(&self) -> Stimulus {
+        let mut out = self.during.clone();
+        out.currents.iter_mut().for_each(|d| self.scale(d, 'i'));
+        out.voltages.iter_mut().for_each(|d| self.scale(d, 'v'));
         out
+    }
+
+    /// What up and down change, with its value in the fault.
+    fn varied(&self) -> String {
+        let out = self.fault();
+        if self.vary == "f" {
+            return format!("f {}", out.frequency().map(text).unwrap_or_default());
+        }
+        let is = |id: &Name, group: &str| *id == *self.vary || self.vary == group;
+        let currents = out.currents.iter().filter(|d| is(&d.channel, "i"));
+        let voltages = out.voltages.iter().filter(|d| is(&d.channel, "v"));
+        let currents = currents.map(|d| format!("{} {}", d.channel, text(d.phasor.rms())));
+        let voltages = voltages.map(|d| format!("{} {}", d.channel, text(d.phasor.rms())));
+        currents.chain(voltages).collect::<Vec<_>>().join(" ")
     }
 
     fn scale<Q: Measure>(&self, drive: &mut Drive<Q>, group: char) {
@@ -125,7 +143,7 @@ pub(super) fn watch(
     };
     let program = bench.program(&script)?;
     let wanted = Wanted::of(args, &program, &bench.file.capability)?;
-    terminal.print(&heading(bench, &program, terminal));
+    terminal.print(&heading(bench, &program, &stages(&program, terminal)));
     let flag = install();
     let mut panel =
         if args.yes { Panel::confirming(flag.clone()) } else { Panel::asking(flag.clone()) };
@@ -184,6 +202,16 @@ pub(super) fn watch(
     Ok(Exit::Pass)
 }
 
+/// What keys switch over between, without a time: each lasts until told otherwise.
+fn stages(program: &Program, terminal: &Terminal) -> String {
+    let mut table = table(["Until told otherwise", "Puts out"], terminal);
+    let names = if program.segments.len() > 1 { ["pre-fault", "fault"] } else { ["out", ""] };
+    for (segment, name) in program.segments.iter().zip(names) {
+        table.add_row([name.to_owned(), plain(&words::profile(&segment.profile))]);
+    }
+    format!("{table}\n")
+}
+
 fn turns(
     bench: &Bench,
     rig: &mut dyn Rig,
@@ -212,6 +240,9 @@ fn turns(
         let mut parts = vec![format!("{:.1} s", live.total.si())];
         if live.before.is_some() {
             parts.push(if live.is_fault { "fault" } else { "pre-fault" }.to_owned());
+        }
+        if !live.is_fault {
+            parts.push(format!("next: fault {}", live.varied()));
         }
         let inputs = bench.file.capability.inputs.iter().map(|i| i.meaning.clone());
         let at_end: Vec<Name> = inputs.filter(|signal| seen.is_closed_at_end(signal)).collect();
