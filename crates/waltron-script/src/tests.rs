@@ -200,6 +200,7 @@ fn run_through(
                 machine.answer(Answer::Text("done".into()));
             }
             Action::Off => log.push("off".to_owned()),
+            Action::Earth(owed) => log.push(owed.text),
         }
     }
     panic!("the script does not end");

@@ -174,6 +174,11 @@ pub(crate) fn besides(prepared: &Prepared) -> String {
             Also::Asks { question, .. } => format!("asks {}", plain(&question.text)),
             Also::Sends { to, text } => format!("sends {} to {}", plain(&text), plain(to.as_str())),
             Also::Runs { program } => format!("runs {} on this computer", plain(&program)),
+            Also::ByHand { at, voltage, .. } => format!(
+                "somebody puts {} on {} from an instrument of their own",
+                text(voltage),
+                plain(&at)
+            ),
             Also::Arises { at, most } => format!("up to {} on {}", text(most), plain(&at)),
         };
         out.push_str(&format!("{:<10}{what}\n", if index == 0 { "Also" } else { "" }));

@@ -233,6 +233,7 @@ impl Played {
                     self.machine.off().unwrap();
                     self.machine.discharge(&mut Unattended).unwrap();
                 }
+                Action::Earth(_) => {}
                 Action::Done => break,
                 other => panic!("{other:?}"),
             }

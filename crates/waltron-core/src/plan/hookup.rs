@@ -4,7 +4,7 @@ use crate::asset::{Asset, Connected, Element, Identity};
 use crate::injection::capability::Capability;
 use crate::injection::program::{Condition, Program};
 use crate::plan::{Plan, Test};
-use crate::procedure::Planned;
+use crate::procedure::{Also, Planned};
 use crate::quantity::{Current, Measure, Voltage, text};
 use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
@@ -120,6 +120,11 @@ fn of_tests(plan: &Plan, planned: &[(Name, Planned)]) -> Vec<String> {
     all
 }
 
+/// What somebody puts on from an instrument of their own.
+fn by_hand(also: &Also) -> Option<Name> {
+    if let Also::ByHand { what, .. } = also { Some(what.clone()) } else { None }
+}
+
 impl Carries {
     /// Whether it goes from the rig to the asset; else the asset tells the rig something.
     pub fn is_to_asset(self) -> bool {
@@ -204,7 +209,9 @@ impl Sheet {
             wires,
             after: Vec::new(),
         };
-        sheet.precautions(site, &of_tests(site.plan, planned));
+        let by_hand: Vec<Name> =
+            planned.iter().flat_map(|(_, p)| &p.also).filter_map(by_hand).collect();
+        sheet.precautions(site, &of_tests(site.plan, planned), by_hand);
         sheet
     }
 
@@ -212,20 +219,23 @@ impl Sheet {
         self.wires.iter().any(|w| w.carries == carries)
     }
 
-    /// What to see to; `of_tests` besides, because of the tests.
-    fn precautions(&mut self, site: Site<'_>, of_tests: &[String]) {
+    /// What to see to; `of_tests` besides, because of the tests, and `by_hand` because of what somebody puts on.
+    fn precautions(&mut self, site: Site<'_>, of_tests: &[String], by_hand: Vec<Name>) {
         let own = &site.plan.hookup;
         let mut before = own.first.clone();
-        if self.wires.is_empty() {
+        let is_wired = !self.wires.is_empty();
+        if !is_wired && by_hand.is_empty() {
             before.extend(of_tests.iter().cloned());
             before.extend(own.before.iter().cloned());
             (self.before, self.after) = (before, own.after.clone());
             return;
         }
-        before.push("Connect the rig's earth terminal first".to_owned());
+        if is_wired {
+            before.push("Connect the rig's earth terminal first".to_owned());
+        }
         let emergency = site.capability.emergency_stop.as_ref().map(|s| s.signal.clone());
         let connected = Connected {
-            names: self.connected(site),
+            names: self.connected(site).into_iter().chain(by_hand).collect(),
             currents: self.uses(Carries::Current),
             voltages: self.uses(Carries::Voltage),
             contacts: self.operated(site, emergency.as_ref()),
@@ -244,7 +254,10 @@ impl Sheet {
         }
         before.extend(own.before.iter().cloned());
         let mut after = family.after_first;
-        after.push("Take the connections off, the rig's earth terminal last".to_owned());
+        after.push(match is_wired {
+            true => "Take the connections off, the rig's earth terminal last".to_owned(),
+            false => "Take the connections off, the earth last".to_owned(),
+        });
         after.extend(family.after);
         after.extend(own.after.iter().cloned());
         after.extend(family.last);

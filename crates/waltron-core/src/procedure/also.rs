@@ -44,6 +44,15 @@ pub enum Also {
         /// The most, as RMS value.
         most: Voltage,
     },
+    /// Somebody puts a voltage on from an instrument of their own.
+    ByHand {
+        /// What it would be called as an output of the rig: `insulation voltage`.
+        what: Name,
+        /// Where: `H: L+tank measured`.
+        at: String,
+        /// How much.
+        voltage: Voltage,
+    },
     /// It runs a program on this computer.
     Runs {
         /// The program.

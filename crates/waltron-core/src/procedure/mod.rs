@@ -64,6 +64,8 @@ pub enum Action {
     },
     /// Switch all outputs off, and go on.
     Off,
+    /// Have what is charged earthed for as long as it takes, and go on.
+    Earth(Owed),
     /// These points are graded without injecting anything, usually as not tested.
     Conclude(Vec<Finding>),
     /// Nothing more to do.

@@ -97,6 +97,12 @@ impl Runner<'_> {
                 charged.text
             ));
         }
+        self.earth_it(charged)
+    }
+
+    /// Has it earthed, by the rig or by somebody, and waits for as long as that takes.
+    pub(super) fn earth_it(&mut self, charged: Owed) -> Result<(), Halt> {
+        self.owes_charge(Some(charged.clone()))?;
         if !self.rig.capability().earths {
             let answer = self.ask(&Question::permit(charged.text.clone()))?;
             if answer != Answer::Confirmed {

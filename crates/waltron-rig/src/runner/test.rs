@@ -177,6 +177,7 @@ impl Runner<'_> {
                 self.emit(&Event::Set { parameter, value })?;
             }
             Action::Off => self.off()?,
+            Action::Earth(charged) => self.earth_it(charged)?,
             Action::Send { to, text, answers } => {
                 let answer = match self.rig.send(&to, &text, answers) {
                     Ok(reply) => reply.map_or(Answer::Confirmed, Answer::Text),

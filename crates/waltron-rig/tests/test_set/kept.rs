@@ -37,7 +37,7 @@ fn kept(amperes: f64) -> Vec<u8> {
     program.finish = Finish::Keep;
     let json = program.to_json().unwrap();
     let digits = json.len().to_string();
-    [format!("PROG:DEF #{}{digits}", digits.len()).into_bytes(), json.into()].concat()
+    [format!("PROG:DEF #{}{digits}", digits.len()).into_bytes(), json].concat()
 }
 
 #[test]

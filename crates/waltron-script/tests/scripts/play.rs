@@ -152,7 +152,7 @@ pub(crate) fn run(mut sequence: Sequence, mut luck: Luck) -> Ran {
                 sequence.answer(answer);
             }
             Action::Set(parameter, value) => ran.tape.push(Event::Set { parameter, value }),
-            Action::Tell(_) | Action::Off => {}
+            Action::Tell(_) | Action::Off | Action::Earth(_) => {}
         }
     }
     panic!("the script does not come to its end");

@@ -63,7 +63,7 @@ fn text(sheet: &Sheet, title: &str, terminal: &Terminal) -> String {
     let mut out =
         format!("{}\n{}{details}\n\n", styled(STRONG, &plain(title)), plain(&sheet.asset));
     if sheet.wires.is_empty() {
-        out.push_str("Nothing is connected: no test puts anything out\n\n");
+        out.push_str("Nothing of the rig is connected: its outputs stay off\n\n");
     }
     numbered("Before connecting", &sheet.before, &mut out);
     if !sheet.wires.is_empty() {

@@ -125,7 +125,11 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
     // What is waited for comes first; what has no room is counted.
     let contacts = state.by_interest();
     let room = usize::from(area.height.saturating_sub(2)).saturating_sub(lines.len());
-    let shown = if contacts.len() > room { room.saturating_sub(1) } else { contacts.len() };
+    let shown = match contacts.len() > room {
+        // Where there is room for one line, it is a contact.
+        true => room.saturating_sub(1).max(room.min(1)),
+        false => contacts.len(),
+    };
     for (meaning, closed) in contacts.iter().take(shown) {
         let (mark, style) = match closed {
             Some(true) => ("● closed", Style::new().fg(Color::Yellow).add_modifier(Modifier::BOLD)),
@@ -137,7 +141,7 @@ fn present(frame: &mut Frame<'_>, area: Rect, state: &State) {
             Span::styled(mark, style),
         ]));
     }
-    if shown < contacts.len() {
+    if shown < contacts.len().min(room) {
         lines.push(Line::styled(format!("+{} more contacts", contacts.len() - shown), FAINT));
     }
     frame.render_widget(Paragraph::new(lines).block(block), area);

@@ -189,7 +189,8 @@ fn every_sample_can_be_looked_at_before() {
             }
             let sheet = site.waltron(&["hookup", &plan, "--test", id]).exits(0).out();
             assert!(
-                sheet.contains("Before connecting") || sheet.contains("Nothing is connected"),
+                sheet.contains("Before connecting")
+                    || sheet.contains("Nothing of the rig is connected"),
                 "{sheet}"
             );
             let script = site.waltron(&["check", &plan, "--test", id, "--as-script"]);

@@ -88,7 +88,7 @@ expect u is 24 V within 1 % as "voltage"
 send "DISP:TEXT 'on'" to psu
 send "*IDN?" to psu as identity
 tell identity
-expect rise.time between 300 ms and 800 ms as "rise"
+expect rise.time between 100 ms and 3 s as "rise"
 "#;
 
 fn bench(address: &str, script: &str) -> Site {

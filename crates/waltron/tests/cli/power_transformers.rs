@@ -400,7 +400,15 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
     // Each stands once, however many tests want it.
     assert_eq!(whole.matches(losses).count(), 1, "{whole}");
     let by_hand = sheet(&["at1.plan.toml", "--test", "insulation-resistance"]);
-    assert!(by_hand.contains("Nothing is connected"), "{by_hand}");
+    assert!(by_hand.contains("Nothing of the rig is connected"), "{by_hand}");
+    // What somebody puts on is as dangerous as what the rig does.
+    for line in [
+        "dead, isolated and earthed",
+        "fence the whole transformer off",
+        "Earth all bushings before",
+    ] {
+        assert!(by_hand.contains(line), "{line} is not in\n{by_hand}");
+    }
     assert!(by_hand.contains("earth what was energised for four times as long"), "{by_hand}");
 }
 

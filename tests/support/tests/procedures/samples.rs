@@ -234,7 +234,7 @@ pub(crate) fn repeated(
             Action::Conclude(more) => found.extend(more),
             Action::Off => world.off(),
             Action::Done => return found,
-            Action::Tell(_) | Action::Set(..) => {}
+            Action::Tell(_) | Action::Set(..) | Action::Earth(_) => {}
             Action::Send { .. } | Action::Execute { .. } => {
                 procedure.answer(Answer::Failed("nobody there".to_owned()));
             }

@@ -53,7 +53,7 @@ pub(super) fn replay(mut sequence: Box<dyn Procedure>, tape: &[Event]) -> Played
                 break DIFFERS.to_owned();
             }
             Action::Conclude(found) => all.extend(found),
-            Action::Tell(_) | Action::Off => {}
+            Action::Tell(_) | Action::Off | Action::Earth(_) => {}
             Action::Set(parameter, value) => match next(&mut tape) {
                 Some(Event::Set { parameter: name, value: was })
                     if *name == parameter && is_near(*was, value) => {}

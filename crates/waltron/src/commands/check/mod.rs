@@ -127,6 +127,9 @@ fn also_json(also: &Also) -> serde_json::Value {
         Also::Asks { question, .. } => json!({ "asks": question.text }),
         Also::Sends { to, text } => json!({ "sends": text, "to": to }),
         Also::Runs { program } => json!({ "runs": program }),
+        Also::ByHand { what, at, voltage } => {
+            json!({ "by_hand": what, "at": at, "voltage_v": voltage.value })
+        }
         Also::Arises { at, most } => json!({ "arises_at": at, "most_v": most.value }),
     }
 }

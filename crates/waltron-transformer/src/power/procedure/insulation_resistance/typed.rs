@@ -8,14 +8,19 @@ use crate::power::asset::PowerTransformer;
 use std::sync::Arc;
 use waltron_core::grading::{Finding, Grade, PointId, Values, Verdict};
 use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
+use waltron_core::injection::program::{EARTHED_TIMES, Program};
 use waltron_core::procedure::{
-    Action, Answer, Injection, Planned, PlannedPoint, Procedure, Question, SetupError, Wanted,
+    Action, Also, Answer, Injection, Owed, Planned, PlannedPoint, Procedure, Question, SetupError,
+    Wanted,
 };
-use waltron_core::quantity::{Dimension, seconds, significant};
+use waltron_core::quantity::{Dimension, Voltage, duration, seconds, significant, text};
 
 /// The largest resistance that an instrument shows, in ohms: 100 TOhm.
 const MOST_OHM: f64 = 1e14;
+
+/// What is said once the voltage is on, and where it is not put on.
+const IT_IS_ON: &str = "it is on";
+const LEFT_OUT: &str = "leave it out";
 
 /// What comes before who has read.
 const READ_BY: &str = "; read by ";
@@ -23,22 +28,29 @@ const READ_BY: &str = "; read by ";
 /// What comes next.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Next {
+    /// The voltage of a part.
+    PutOn(usize),
     /// A reading of a part: which, and after which of the times.
     Read(usize, usize),
     /// Who reads, once there is a first value: that of this part and time.
     Who(usize, usize),
     /// What a part comes to.
     Tell(usize),
+    /// Its charge.
+    Earth(usize),
     Done,
 }
 
-/// Somebody is asked for each reading, and once who it is; each part is graded when it is read, so that a stop loses none.
+/// Somebody is told what to put on, asked for each reading, and once who it is; each part is graded when it is read, so
+/// that a stop loses none, and earthed for four times as long.
 pub(super) struct Typed {
-    parts: Vec<(Part, Required)>,
+    parts: Vec<(Part, Required, Voltage)>,
     times_s: Vec<f64>,
     chosen: Vec<bool>,
     read: Vec<Vec<Reading>>,
     who: Option<String>,
+    /// The part that is charged.
+    charged: Option<usize>,
     next: Next,
 }
 
@@ -57,13 +69,14 @@ impl Typed {
             chosen: vec![true; count],
             read: vec![Vec::new(); count],
             who: None,
-            next: Next::Read(0, 0),
+            charged: None,
+            next: Next::PutOn(0),
         })
     }
 
     /// The next part that is chosen, from one on.
     fn from(&self, part: usize) -> Next {
-        (part..self.parts.len()).find(|k| self.chosen[*k]).map_or(Next::Done, |k| Next::Read(k, 0))
+        (part..self.parts.len()).find(|k| self.chosen[*k]).map_or(Next::Done, Next::PutOn)
     }
 
     /// What follows a reading.
@@ -72,6 +85,28 @@ impl Typed {
             true => Next::Read(part, time + 1),
             false => Next::Tell(part),
         }
+    }
+
+    /// What is to be put on a part, and what must be so before.
+    fn put_on(&self, part: usize) -> Question {
+        let (Part { leads, .. }, _, volts) = &self.parts[part];
+        let text = format!(
+            "Put {} direct on {leads} from an instrument of your own; before, the transformer is dead, isolated and fenced off, and nobody is at the leads",
+            text(*volts)
+        );
+        // Where nobody is there, nobody has put it on.
+        Question::choose(text, [IT_IS_ON, LEFT_OUT]).or_else(LEFT_OUT)
+    }
+
+    /// What a part is charged with, and how it goes away.
+    fn earthing(&self, part: usize) -> Owed {
+        let time = seconds(self.times_s.last().copied().unwrap_or_default() * EARTHED_TIMES);
+        let name = &self.parts[part].0.name;
+        let text = format!(
+            "Take the voltage off, earth `{name}` and leave it earthed for {}",
+            duration(time)
+        );
+        Owed { text, wait: Some(time) }
     }
 
     fn question(&self, part: usize, time: usize) -> Question {
@@ -96,7 +131,7 @@ impl Typed {
     fn findings(&self, part: usize) -> Vec<Finding> {
         let who = self.who.as_deref().filter(|who| !who.trim().is_empty());
         let how = format!("{READ_BY}{}", who.unwrap_or("hand"));
-        let ((_, required), read) = (&self.parts[part], &self.read[part]);
+        let ((_, required, _), read) = (&self.parts[part], &self.read[part]);
         match read.is_empty() {
             true => required.none(Verdict::NotTested, "nobody read it"),
             false => required.graded(read, &how),
@@ -107,21 +142,30 @@ impl Typed {
 impl Procedure for Typed {
     fn planned(&self) -> Vec<Planned> {
         let each = self.parts.iter().zip(&self.chosen).filter(|(_, is)| **is);
-        each.map(|((_, required), _)| {
+        let read = seconds(self.times_s.last().copied().unwrap_or_default());
+        each.map(|((part, required, volts), _)| {
+            let by_hand = Also::ByHand {
+                what: "insulation voltage".into(),
+                at: part.leads.clone(),
+                voltage: *volts,
+            };
             let first = PlannedPoint::certain(required.resistance.clone(), RESISTANCE);
             let index = required.index.iter().cloned();
             let index = index.map(|id| PlannedPoint::certain(id, INDEX));
             Planned {
                 points: std::iter::once(first).chain(index).collect(),
-                stimulus: Values::none(),
+                stimulus: Values::none().with("voltage", *volts),
                 expected: Values::none(),
                 limits: required.limits(),
-                program: Arc::new(Program::default()),
-                likely: seconds(0.0),
+                program: Arc::new(Program {
+                    connection: Some(part.leads.as_str().into()),
+                    ..Program::default()
+                }),
+                likely: read * (1.0 + EARTHED_TIMES),
                 place: None,
                 not_tested: None,
                 is_exact: true,
-                also: Vec::new(),
+                also: vec![by_hand],
             }
         })
         .collect()
@@ -129,14 +173,24 @@ impl Procedure for Typed {
 
     fn next(&mut self) -> Action {
         match self.next {
+            Next::PutOn(part) => Action::Ask(self.put_on(part)),
             Next::Read(part, time) => Action::Ask(self.question(part, time)),
             Next::Who(..) => Action::Ask(Question {
                 text: "Who reads, and on which instrument".to_owned(),
                 wanted: Wanted::Text,
             }),
             Next::Tell(part) => {
-                self.next = self.from(part + 1);
+                self.next = match self.charged {
+                    Some(_) => Next::Earth(part),
+                    None => self.from(part + 1),
+                };
                 Action::Conclude(self.findings(part))
+            }
+            Next::Earth(part) => {
+                // Whoever has it earthed answers for it from here on.
+                self.charged = None;
+                self.next = self.from(part + 1);
+                Action::Earth(self.earthing(part))
             }
             Next::Done => Action::Done,
         }
@@ -156,6 +210,10 @@ impl Procedure for Typed {
 
     fn answer(&mut self, answer: Answer) {
         match (self.next, answer) {
+            (Next::PutOn(part), Answer::Text(said)) if said == IT_IS_ON => {
+                (self.charged, self.next) = (Some(part), Next::Read(part, 0));
+            }
+            (Next::PutOn(part), _) => self.next = Next::Tell(part),
             (Next::Read(part, time), answer) => {
                 self.next = self.after(part, time);
                 if let Answer::Si(ohm) = answer {
@@ -177,12 +235,21 @@ impl Procedure for Typed {
         }
     }
 
+    fn owed(&self) -> Vec<Owed> {
+        self.charged.iter().map(|part| self.earthing(*part)).collect()
+    }
+
+    fn restore(&mut self) {
+        self.chosen.iter_mut().for_each(|is_chosen| *is_chosen = false);
+        self.next = self.charged.map_or(Next::Done, Next::Earth);
+    }
+
     fn stands_alone(&self) -> bool {
         true
     }
 
     fn retain(&mut self, wanted: &dyn Fn(&PointId) -> bool) {
-        for (k, (_, required)) in self.parts.iter().enumerate() {
+        for (k, (_, required, _)) in self.parts.iter().enumerate() {
             let mut points = std::iter::once(&required.resistance).chain(&required.index);
             self.chosen[k] = points.any(wanted);
         }
@@ -191,21 +258,21 @@ impl Procedure for Typed {
 
     fn repeat(&mut self) {
         self.read.iter_mut().for_each(Vec::clear);
-        self.next = self.from(0);
+        self.next = self.charged.map_or_else(|| self.from(0), |part| Next::Read(part, 0));
     }
 }
 
-/// The parts, and what each must have. What the instrument puts on is known where the plan tells it.
+/// The parts, what each must have, and what is put on it.
 fn required(
     test: &InsulationResistanceTest,
     of: &PowerTransformer,
-) -> Result<Vec<(Part, Required)>, SetupError> {
+) -> Result<Vec<(Part, Required, Voltage)>, SetupError> {
     let parts = parts(of);
     let put_on = put_on(test, &parts, f64::INFINITY)?;
     let with = |part: Part| {
-        let volts = test.voltage.map(|_| put_on.on(part.most_v));
-        let required = Required::new(test, of, &part, volts);
-        (part, required)
+        let volts = put_on.on(part.most_v);
+        let required = Required::new(test, of, &part, Some(volts));
+        (part, required, volts)
     };
     Ok(parts.into_iter().map(with).collect())
 }
@@ -220,7 +287,7 @@ pub(super) fn again(
     measured: &Grade,
 ) -> Result<Finding, String> {
     let id = &measured.point.id;
-    let mut all = required(test, of)?.into_iter().map(|(_, required)| required);
+    let mut all = required(test, of)?.into_iter().map(|(_, required, _)| required);
     let fits =
         |r: &Required| r.resistance.id == *id || r.index.as_ref().is_some_and(|i| i.id == *id);
     let required = all.find(fits).ok_or("these settings make no such point")?;
