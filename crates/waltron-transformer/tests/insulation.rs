@@ -7,7 +7,8 @@ use proptest::prelude::*;
 use support::{Played, WINGS, asset, failed, of, plan_refused, play};
 use waltron_core::asset::Asset;
 use waltron_core::grading::{Finding, Verdict};
-use waltron_core::procedure::{Answer, Question, Wanted};
+use waltron_core::procedure::{Action, Answer, Bench, Question, Wanted};
+use waltron_core::quantity::seconds;
 use waltron_core::text::document::Source;
 use waltron_test_support::draw::Draw;
 use waltron_transformer::power::{
@@ -446,6 +447,7 @@ fn typed_insulation_resistances_are_graded_with_who_read_them() {
     let keys = "procedure = \"insulation-resistance\"\ntemperature = \"20 degC\"\nby_hand = true";
     let answer = |question: &Question| match (&question.wanted, question.text.as_str()) {
         (Wanted::Text, _) => Answer::Text("R. Amsel, megohmmeter 7".to_owned()),
+        (Wanted::Choice { of, .. }, _) => Answer::Text(of[0].clone()),
         (_, text) if text.contains(" H: L measured") => Answer::Text("unknown".to_owned()),
         (_, text) if text.contains(" L: ") && text.contains("60 s") => Answer::Si(2e8),
         (_, text) if text.contains("10 min") => Answer::Si(3e9),
@@ -459,15 +461,54 @@ fn typed_insulation_resistances_are_graded_with_who_read_them() {
     assert_eq!(of(&found, "H/polarisation-index").measured.get("index"), Some(3.0));
     assert_eq!(of(&found, "HL").verdict, Verdict::NotTested);
     assert_eq!(of(&found, "L").verdict, Verdict::Fail, "{}", of(&found, "L").reason);
-    assert!(bench.asked.len() == 10, "nine readings, and who: {:?}", bench.asked);
+    assert!(bench.asked.len() == 13, "three voltages, nine readings, and who: {:?}", bench.asked);
+    for (asked, what) in [(0, "Put 5 kV direct on H: "), (9, "Put 5 kV direct on L: ")] {
+        assert!(bench.asked[asked].text.starts_with(what), "{:?}", bench.asked);
+    }
     // Graded again, which every play here does, it keeps who read it, however they write that.
-    let answer = |question: &Question| match question.wanted {
+    let answer = |question: &Question| match &question.wanted {
         Wanted::Text => Answer::Text("J. Ilves; megohmmeter 3, read by lamp".to_owned()),
+        Wanted::Choice { of, .. } => Answer::Text(of[0].clone()),
         _ => Answer::Si(1e9),
     };
     let found = support::Played::new(WINGS, T2_RIG, T2_TRUTH, 1).play(&asset, keys, &answer).0;
     let was = of(&found, "HL");
     assert!(was.reason.ends_with("; read by J. Ilves; megohmmeter 3, read by lamp"), "{was:?}");
+}
+
+/// What somebody puts on is charged from then on until it has been earthed for four times as long, whatever ends the
+/// test; where nobody puts it on, nothing is owed and nothing was tested.
+#[test]
+fn what_is_put_on_by_hand_is_owed_an_earth() {
+    let asset = asset(T2);
+    let keys = "procedure = \"insulation-resistance\"\ntemperature = \"20 degC\"\nby_hand = true\ntimes = [\"60 s\"]";
+    let plan = support::plan(&asset, keys);
+    let rig = waltron_test_support::wing::capability(T2_RIG);
+    let bench = Bench { asset: &asset, capability: &rig };
+    for reads_first in [false, true] {
+        let mut test = plan.tests[0].procedure(bench).unwrap().unwrap();
+        assert!(matches!(test.next(), Action::Ask(_)) && test.owed().is_empty());
+        test.answer(Answer::Text("it is on".to_owned()));
+        let owed = test.owed();
+        assert!(
+            owed[0].text.contains("earth `H`") && owed[0].wait == Some(seconds(240.0)),
+            "{owed:?}"
+        );
+        if reads_first {
+            assert!(matches!(test.next(), Action::Ask(_)));
+            test.answer(Answer::Si(1e9));
+        }
+        test.restore();
+        assert_eq!((test.next(), test.next()), (Action::Earth(owed[0].clone()), Action::Done));
+        assert!(test.owed().is_empty());
+    }
+    let mut test = plan.tests[0].procedure(bench).unwrap().unwrap();
+    let Action::Ask(question) = test.next() else { panic!() };
+    // With nobody there nothing is put on.
+    test.answer(question.default_answer().unwrap());
+    let Action::Conclude(found) = test.next() else { panic!() };
+    assert_eq!((found[0].verdict, test.owed().is_empty()), (Verdict::NotTested, true));
+    assert!(matches!(test.next(), Action::Ask(next) if next.text.contains(" H: L measured")));
 }
 
 /// A plan's voltage is put on what carries it, and less on what does not; what nothing carries is refused.

@@ -176,6 +176,32 @@ fn two_positions_at_once_are_noticed() {
     assert!(off.abs() < 1e-3, "{off}");
 }
 
+/// Who says that it has moved is not believed where the resistance is that of the position before; that holds for coarse
+/// readings too.
+#[test]
+fn a_tap_changer_that_did_not_move_passes_nothing() {
+    let asset = asset(T2);
+    let stuck = healthy(T2_TRUTH).replace("step = 11.34", "step = 11.34\ntakes = \"30 min\"");
+    let coarse = "steady_for = \"2 s\"\nsteady = \"1 %\"\nleft = \"50 %\"\ncurrent = \"20 A\"\n";
+    for how in ["", coarse] {
+        let test = format!(
+            "procedure = \"winding-resistance\"\ntemperature = \"16 degC\"\n{how}positions = [\"9\", \"10\"]"
+        );
+        let mut played = Played::new(WINGS, T2_RIG, &stuck, 1);
+        played.marks = true;
+        let (found, _) = played.play(&asset, &test, &confirm);
+        assert!(played.asked.iter().any(|q| q.text.contains("did not move")), "{:?}", played.asked);
+        let (change, reached) = (of(&found, "9-10/U"), of(&found, "10/U"));
+        assert_eq!(change.verdict, Verdict::Inconclusive, "{change:?}");
+        // Once it has been asked for, with outputs off, it is there.
+        let off = reached.measured.get("as_measured").unwrap() / true_ohm(10) - 1.0;
+        assert!(off.abs() < 4e-3, "{off} {reached:?}");
+        let (found, _) =
+            Played::new(WINGS, T2_RIG, &healthy(T2_TRUTH), 1).play(&asset, &test, &confirm);
+        assert_eq!(of(&found, "9-10/U").verdict, Verdict::Pass, "{:?}", of(&found, "9-10/U"));
+    }
+}
+
 /// What never settles is said so, with when it would; nothing that is not settled is graded.
 #[test]
 fn what_does_not_settle_is_told_with_when_it_would() {

@@ -19,7 +19,7 @@ use waltron_core::section::Chart;
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::text::name::Name;
 use waltron_core::wing::{Told, Wings};
-use waltron_rig::attendant::Unattended;
+use waltron_rig::attendant::{Attendant, Unattended};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
 use waltron_rig::{Rig, RigForm};
 use waltron_specimen::SpecimenForm;
@@ -55,6 +55,23 @@ fn read_plan(wings: Wings, asset: &Asset, test: &str) -> Result<Plan, DocumentEr
 /// What was put out and seen.
 pub type Seen = Vec<(Arc<Program>, Observation)>;
 
+/// Nobody is there, but for one who sets marks.
+struct Marking(bool);
+
+impl Attendant for Marking {
+    fn ask(&mut self, question: &Question) -> Answer {
+        question.default_answer().unwrap_or(Answer::Stop)
+    }
+
+    fn mark(&mut self) -> bool {
+        self.0
+    }
+
+    fn wants_to_stop(&self) -> bool {
+        false
+    }
+}
+
 /// A rig with a specimen on it, as it is left by one test for the next.
 pub struct Played {
     wings: Wings,
@@ -62,6 +79,8 @@ pub struct Played {
     machine: VirtualRig,
     /// What was asked, in order.
     pub asked: Vec<Question>,
+    /// Whether somebody sets the mark at once wherever one is waited for.
+    pub marks: bool,
     /// What a record would hold of the last test.
     events: Vec<Event>,
 }
@@ -74,7 +93,7 @@ impl Played {
         let mut specimen = SpecimenForm::load(&source, seed).unwrap_or_else(|e| panic!("{e:?}"));
         specimen.connect(&rig).unwrap();
         let machine = VirtualRig::new("bench".into(), rig.clone(), specimen, Pace::Fast);
-        Self { wings, rig, machine, asked: Vec::new(), events: Vec::new() }
+        Self { wings, rig, machine, asked: Vec::new(), marks: false, events: Vec::new() }
     }
 
     /// What a test finds, with what it did; somebody answers what is asked.
@@ -203,7 +222,8 @@ impl Played {
                         &self.rig,
                     );
                     let cleared = cleared.unwrap_or_else(|e| panic!("{e:?}"));
-                    let observation = self.machine.play(&cleared, &mut Unattended).unwrap();
+                    let observation =
+                        self.machine.play(&cleared, &mut Marking(self.marks)).unwrap();
                     // Off, unless it says that it stays on; and then by the end.
                     assert!(program.finish == Finish::Keep || !self.machine.is_energised());
                     let graded = procedure.observe(&observation);

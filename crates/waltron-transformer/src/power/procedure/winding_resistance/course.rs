@@ -345,14 +345,15 @@ impl Procedure for Course {
                 if let Some(went) = went {
                     // It was another change than the one that was to be looked at.
                     found = found.into_iter().map(|f| graded::another(f, went)).collect();
-                    if self.retries < RETRIES {
+                    let told = match went {
+                        Went::Twice => Some("The tap changer went two positions at once"),
+                        Went::Nowhere => Some("The tap changer did not move"),
+                        Went::Untold => None,
+                    };
+                    if let Some(what) = told.filter(|_| self.retries < RETRIES) {
                         // From here on nobody knows where it stands.
                         self.retries += 1;
                         let stand = place.stands.first().map_or(String::new(), ToString::to_string);
-                        let what = match went {
-                            Went::Twice => "The tap changer went two positions at once",
-                            Went::Nowhere => "The tap changer did not move",
-                        };
                         self.flows = Flows::No;
                         self.due = Due::OffAndAsk(Question::confirm(format!(
                             "{what}; outputs are off. Set {stand} and go on"

@@ -343,6 +343,8 @@ pub(super) enum Went {
     Twice,
     /// Nowhere: whoever said that it had moved was mistaken.
     Nowhere,
+    /// Nowhere as far as the resistances tell, which are too uncertain to tell it.
+    Untold,
 }
 
 /// Where a change went, by what was measured before and after; `None` where it went where it should, or nothing tells.
@@ -352,7 +354,9 @@ pub(super) fn went(place: &Place, before: &Place, was: f64, is: f64, u: f64) -> 
     let step = (place.volts / before.volts - 1.0).abs();
     match n {
         n if (n - 2.0).abs() < 0.3 => Some(Went::Twice),
-        n if n.abs() < 0.3 && 3.0 * u < 0.7 * step * is => Some(Went::Nowhere),
+        // U covers two standard deviations: at three a step is no step.
+        n if n.abs() < 0.3 && 1.5 * u < 0.7 * step * is => Some(Went::Nowhere),
+        n if n.abs() < 0.3 => Some(Went::Untold),
         _ => None,
     }
 }
@@ -369,6 +373,9 @@ pub(super) fn another(mut change: Finding, went: Went) -> Finding {
     change.verdict = Verdict::Inconclusive;
     change.reason.push_str(match went {
         Went::Twice => "; it went two positions at once, or taps are exchanged",
+        Went::Untold => {
+            "; the resistance is about that of the position before, and too uncertain to tell whether the tap was changed"
+        }
         Went::Nowhere => "; the resistance is that of the position before: the tap was not changed",
     });
     change
