@@ -53,8 +53,13 @@ impl Runner<'_> {
         if owed == self.owed {
             return Ok(());
         }
-        self.owed.clone_from(&owed);
-        self.emit(&Event::ToRestore { owed })
+        let before = std::mem::replace(&mut self.owed, owed.clone());
+        let written = self.emit(&Event::ToRestore { owed });
+        if written.is_err() {
+            // What was only about to be undone is not, and what was put back is no more.
+            self.owed.retain(|one| before.contains(one));
+        }
+        written
     }
 
     /// What tests owe, without what the runner itself has had done.

@@ -167,14 +167,13 @@ pub fn run<'a>(
         Some(Halt::Sink(_)) => off,
         _ => off.and_then(|()| runner.take_short_off()),
     };
-    if let Err(Halt::Rig(error)) = &off {
-        runner.owes_off(error).or_else(|halt| match halt {
-            Halt::Sink(error) => Err(RunError::Sink(error)),
-            _ => Ok(()),
-        })?;
-    }
+    let off = match off {
+        Err(Halt::Rig(error)) => runner.owes_off(&error).and(Err(Halt::Rig(error))),
+        off => off,
+    };
     let (outcome, trouble) = match (halt, off) {
         (Some(Halt::Sink(error)), _) | (_, Err(Halt::Sink(error))) => {
+            runner.tell_what_is_owed();
             return Err(RunError::Sink(error));
         }
         // That something may be on comes before what led to it.
@@ -206,7 +205,10 @@ pub fn run<'a>(
         outcome,
         injected: runner.injected,
     };
-    (runner.sink)(&Event::RunEnded(ended.clone())).map_err(RunError::Sink)?;
+    if let Err(error) = (runner.sink)(&Event::RunEnded(ended.clone())) {
+        runner.tell_what_is_owed();
+        return Err(RunError::Sink(error));
+    }
     Ok(Finished { grades: runner.grades, ended, trouble })
 }
 
@@ -234,6 +236,13 @@ impl Runner<'_> {
             }
         }
         Ok(told)
+    }
+
+    /// Where nothing can be recorded any more, what is undone is at least told.
+    fn tell_what_is_owed(&mut self) {
+        for owed in &self.owed {
+            self.attendant.tell(&format!("NOT PUT BACK: {}", owed.text));
+        }
     }
 
     fn tell(&mut self, text: String) -> Result<(), Halt> {

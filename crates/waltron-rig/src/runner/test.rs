@@ -38,9 +38,6 @@ impl Runner<'_> {
         procedure.take_over(&self.carried);
         let gone = self.go_through(id, &mut *procedure, &mut attempt);
         if let Err(Halt::Sink(error)) = gone {
-            for owed in procedure.owed() {
-                self.attendant.tell(&format!("NOT PUT BACK: {}", owed.text));
-            }
             return Err(Halt::Sink(error));
         }
         // A test leaves nothing on for the next one, however it ended.
