@@ -280,7 +280,7 @@ impl Continued {
         }
         for script in &self.scripts {
             match started.scripts.iter_mut().find(|s| s.name == script.name) {
-                Some(known) => known.text.clone_from(&script.text),
+                Some(known) => known.clone_from(script),
                 None => started.scripts.push(script.clone()),
             }
         }
