@@ -73,7 +73,9 @@ fn an_end_a_stop_and_off_discharge_alike() {
     let cleared = |p| clear(p, &ratings, &file().capability).unwrap();
     // At a program's end, with how long it took.
     let mut one = rig(Pace::Fast);
-    let seen = one.play(&cleared(charging(20.0, Finish::Off)), &mut Unattended).unwrap();
+    let mut looking = Looking::default();
+    let seen = one.play(&cleared(charging(20.0, Finish::Off)), &mut looking).unwrap();
+    assert_eq!(looking.drained, 1, "told once");
     let left = seen.discharge.unwrap();
     assert!(left.is_done && left.left_a.unwrap() <= 0.01 && left.time > seconds(0.1), "{left:?}");
     assert!(flowing(&one) < 0.5, "nothing but what dies away around the delta: {}", flowing(&one));

@@ -6,6 +6,8 @@ mod device;
 pub(crate) mod drain;
 mod levels;
 mod pace;
+#[cfg(test)]
+mod tests;
 mod watch;
 
 pub(crate) use device::{Charge, Device, Here};

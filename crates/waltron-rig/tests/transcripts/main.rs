@@ -7,6 +7,7 @@ mod prepared;
 
 use bench::{Script, Stage, Step, direct, out};
 use waltron_core::grading::{Criterion, Verdict};
+use waltron_core::injection::capability::Discharge;
 use waltron_core::injection::observation::Discharged;
 use waltron_core::injection::program::{Finish, Program, Stand};
 use waltron_core::procedure::{Answer, Owed};
@@ -578,5 +579,33 @@ fn what_could_not_be_switched_off_stays_owed() {
         );
         assert_eq!(transcript.lines().last().unwrap(), end, "{transcript}");
         assert_eq!(done.trouble, Some(left.clone()));
+    }
+}
+
+/// Whoever stops while direct current flows, or while what it has left on does, hears of the core; nobody else does.
+#[test]
+fn a_stop_under_direct_current_tells_of_the_core() {
+    let direct = || kept(direct(100.0, 1.0));
+    let quiet = || out(0.5, 1.0);
+    for (steps, told) in [
+        (vec![Step::Inject(direct(), vec![])], true),
+        (vec![Step::Inject(direct(), vec![]), Step::Inject(kept(quiet()), vec![])], true),
+        (vec![Step::Inject(direct(), vec![]), Step::Off, Step::Inject(quiet(), vec![])], false),
+        (vec![Step::Inject(quiet(), vec![])], false),
+        (vec![Step::Inject(kept(quiet()), vec![]), Step::Inject(quiet(), vec![])], false),
+    ] {
+        let plays = steps.iter().filter(|step| matches!(step, Step::Inject(..))).count();
+        let whole = Stage::new(vec![script("t", steps.clone())]).play().0;
+        let last = whole.lines().enumerate().filter(|(_, l)| l.starts_with("plays")).nth(plays - 1);
+        let mut stage = Stage::new(vec![script("t", steps)]);
+        stage.rig.capability.discharge = Some(Discharge { meter: "clamp".into(), below_a: 0.01 });
+        // Just as the last one begins.
+        stage.person.stops_at = last.unwrap().0;
+        let transcript = stage.play().0;
+        assert_eq!(
+            transcript.contains("told: Stopped with direct current on"),
+            told,
+            "{transcript}"
+        );
     }
 }
