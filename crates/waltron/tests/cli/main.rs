@@ -17,6 +17,7 @@ mod power_transformers;
 mod registers;
 mod regrade;
 mod samples;
+mod seams;
 mod sequences;
 mod support;
 mod transformers;
