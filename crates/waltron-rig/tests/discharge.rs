@@ -129,12 +129,21 @@ fn a_meter_that_shows_nothing_has_seen_no_discharge() {
     let mut stopping = Stopping(Cell::new(600));
     let seen = dead.play(&cleared(charging(60.0, Finish::Keep)), &mut stopping).unwrap();
     assert!(seen.aborted() && seen.discharge.unwrap().is_unseen());
-    // The one that sees it says so, however long it was on.
-    for time in [0.5, 20.0] {
-        let mut one = rig(Pace::Fast);
+    // The one that sees it says so as soon as there is something to be seen, however soon that is gone.
+    let (mut shown, mut not_yet) = (0, 0);
+    for time in (2..40).map(|n| f64::from(n) * 0.01).chain([0.5, 20.0]) {
+        let [mut kept, mut one] = [rig(Pace::Fast), rig(Pace::Fast)];
+        kept.play(&cleared(charging(time, Finish::Keep)), &mut Unattended).unwrap();
+        let flows = flowing(&kept);
         let seen = one.play(&cleared(charging(time, Finish::Off)), &mut Unattended).unwrap();
-        assert!(!seen.discharge.unwrap().is_unseen() && !one.is_unseen(), "{time} s");
+        let is_unseen = seen.discharge.unwrap().is_unseen();
+        assert_eq!(is_unseen, one.is_unseen());
+        // The meter shows the mean of what rises: half of it at least.
+        assert!(!is_unseen || flows < 0.021, "{time} s: {flows} A");
+        assert!(is_unseen || flows > 0.0098, "{time} s: {flows} A");
+        if is_unseen { not_yet += 1 } else { shown += 1 }
     }
+    assert!(shown > 2 && not_yet > 2, "{shown} {not_yet}");
     // 15 mA where 10 mA is nothing.
     let mut little = Program::clone(&charging(1.0, Finish::Off));
     let mut out = Stimulus::off();
@@ -145,6 +154,29 @@ fn a_meter_that_shows_nothing_has_seen_no_discharge() {
     little.segments = vec![Segment::hold("little", out, seconds(1.0))];
     let seen = dead.play(&cleared(Arc::new(little)), &mut Unattended).unwrap();
     assert!(!seen.discharge.unwrap().is_unseen());
+}
+
+/// What comes after the segment in which it was stopped is not put out, though nobody wants to stop any more then.
+#[test]
+fn nothing_follows_a_stop() {
+    struct Once(Cell<u32>);
+    impl Attendant for Once {
+        fn ask(&mut self, _: &Question) -> Answer {
+            Answer::Stop
+        }
+        fn wants_to_stop(&self) -> bool {
+            self.0.set(self.0.get() + 1);
+            self.0.get() == 5
+        }
+    }
+    let mut program = Program::clone(&charging(1.0, Finish::Keep));
+    let next = Segment { name: "next".into(), ..program.segments[0].clone() };
+    program.segments.push(next);
+    let cleared = clear(Arc::new(program), &Ratings::unknown(None), &file().capability).unwrap();
+    let mut one = rig(Pace::Fast);
+    let seen = one.play(&cleared, &mut Once(Cell::new(0))).unwrap();
+    assert!(seen.segments.len() == 1 && seen.aborted() && !seen.stays_on, "{:?}", seen.segments);
+    assert!(!one.is_energised() && flowing(&one) < 0.5);
 }
 
 /// In the world's time: a test set whose controller has gone discharges by itself, begins nothing meanwhile, and

@@ -428,6 +428,25 @@ fn captures_are_what_the_meters_see_and_not_what_was_put_out() {
     let expected = 2f64.sqrt() * 40.0 / 3100.0;
     let shown = mean(&samples(current));
     assert!((shown / expected - 1.0).abs() < 0.05, "{shown} A, not {expected} A");
+    // Around an end: as far as there is something on both sides of it.
+    for (before, after, from, count) in [
+        (0.05, 0.02, 0.15, 700),
+        (0.3, 0.02, 0.0, 2200),
+        (0.05, 0.5, 0.15, 2500),
+        (0.0, 0.0, 0.2, 0),
+    ] {
+        let [before, after] = [before, after].map(seconds);
+        let part = Part::AroundEnd { segment: 0, before, after };
+        let mut around = program.clone();
+        around.captures = vec![capture("end", "primary voltage", part)];
+        let seen = play(around);
+        let [end] = &seen.captures[..] else { panic!("{}", seen.captures.len()) };
+        assert!((end.start.si() - from).abs() < 1e-9, "{before:?} {after:?}: {:?}", end.start);
+        let samples = samples(end);
+        assert_eq!(samples.len(), count, "{before:?} {after:?}");
+        let same = of_whole[(from * 1e4).round() as usize..].iter().zip(samples.iter());
+        assert!(same.clone().all(|(a, b)| (a - b).abs() < 1e-12));
+    }
     let refused = |capture: Capture| {
         let mut odd = program.clone();
         odd.captures = vec![capture];

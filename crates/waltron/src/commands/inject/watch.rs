@@ -175,10 +175,10 @@ pub(super) fn watch(
     };
     let varied = live.vary.clone();
     terminal.print(&format!(
-        "up, down  change {varied} by {}\nt         take the readings down\n{}q, Esc, Space  off and out\n\n",
+        "up, down       change {varied} by {}\nt              take the readings down\n{}q, Esc, Space  off and out\n\n",
         args.step,
         if live.before.is_some() {
-            "f         switch over between pre-fault and fault; starts the timer\n"
+            "f              switch over between pre-fault and fault; starts the timer\n"
         } else {
             ""
         },
@@ -231,7 +231,8 @@ fn turns(
         for edge in &seen.edges {
             let since = live.total + edge.time - live.switched;
             let change = if edge.closed { "closes" } else { "opens" };
-            let from = if live.before.is_some() { "the switch-over" } else { "the begin" };
+            let is_switched = live.switched > seconds(0.0);
+            let from = if is_switched { "the switch-over" } else { "the begin" };
             let line =
                 format!("{} {change} {} after {from}", plain(edge.signal.as_str()), text(since));
             terminal.print(&format!("\r\x1b[K{line}\r\n"));
