@@ -99,12 +99,15 @@ pub struct Owed {
         with = "crate::quantity::edge::si_option"
     )]
     pub wait: Option<crate::quantity::Time>,
+    /// Whether it is the rig's own doing, so that a rig that can do it does it by itself.
+    #[serde(skip_serializing_if = "crate::grading::is_false", default)]
+    pub by_rig: bool,
 }
 
 impl Owed {
-    /// Something that is over once it is done.
+    /// Something that is over once somebody has done it.
     pub fn new(text: impl Into<String>) -> Self {
-        Self { text: text.into(), wait: None }
+        Self { text: text.into(), wait: None, by_rig: false }
     }
 }
 

@@ -100,8 +100,7 @@ impl Runner<'_> {
     pub(super) fn owes_off(&mut self, error: &RigError) -> Result<(), Halt> {
         let RigError::LeftOn { name, .. } = error else { return Ok(()) };
         let mut owed = self.owed_by_tests();
-        let text = format!("Switch instrument `{name}` off by hand");
-        owed.push(Owed { text, wait: None });
+        owed.push(Owed::new(format!("Switch instrument `{name}` off by hand")));
         self.owes(owed)
     }
 
@@ -140,7 +139,7 @@ impl Runner<'_> {
     pub(super) fn pay(&mut self, owed: &[Owed]) -> Result<(), Halt> {
         for one in owed {
             let text = format!("Left from the run before: {}", one.text);
-            let by_rig = one.wait.is_some() && self.rig.capability().earths;
+            let by_rig = one.by_rig && self.rig.capability().earths;
             if !by_rig && self.ask(&Question::permit(text))? != Answer::Confirmed {
                 self.not_put_back(one)?;
                 return Err(Halt::Stopped);

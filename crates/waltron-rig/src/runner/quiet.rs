@@ -103,7 +103,7 @@ impl Runner<'_> {
     /// Has it earthed, by the rig or by somebody, and waits for as long as that takes.
     pub(super) fn earth_it(&mut self, charged: Owed) -> Result<(), Halt> {
         self.owes_charge(Some(charged.clone()))?;
-        if !self.rig.capability().earths {
+        if !(charged.by_rig && self.rig.capability().earths) {
             let answer = self.ask(&Question::permit(charged.text.clone()))?;
             if answer != Answer::Confirmed {
                 self.tell(format!("STILL CHARGED: {} before anybody touches it", charged.text))?;
@@ -136,5 +136,5 @@ fn earthing(program: &Program, time: Time) -> Option<Owed> {
     let what = program.earth.as_ref()?;
     let whole = Time::from_si(time.si().ceil());
     let text = format!("Earth {what} and leave it earthed for {}", duration(whole));
-    Some(Owed { text, wait: Some(whole) })
+    Some(Owed { text, wait: Some(whole), by_rig: true })
 }

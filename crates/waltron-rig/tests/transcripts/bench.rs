@@ -54,6 +54,7 @@ pub(crate) enum Step {
     Say(&'static str, Criterion, Verdict),
     /// Hands something on.
     Hand(&'static str, f64),
+    Earth(Owed),
 }
 
 /// A test that does one thing after the other.
@@ -159,6 +160,7 @@ impl Procedure for Playing {
                 self.at += 1;
                 match other {
                     Step::Tell(text) => Action::Tell(text.to_owned()),
+                    Step::Earth(owed) => Action::Earth(owed),
                     Step::Say(id, criterion, verdict) => {
                         Action::Conclude(vec![finding(self.script.id, id, criterion, verdict)])
                     }

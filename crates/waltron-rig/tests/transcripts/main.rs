@@ -342,7 +342,7 @@ fn what_is_charged_with_direct_voltage_is_earthed() {
     );
     // Gone on with, that is what comes first; the record has it off the list once it is done.
     let mut resumed = Stage::new(vec![script("t", vec![Step::Tell("on")])]);
-    let owed = Owed { text: "Earth H".into(), wait: Some(seconds(8.0)) };
+    let owed = Owed { text: "Earth H".into(), wait: Some(seconds(8.0)), by_rig: true };
     resumed.so_far.owed = vec![owed.clone(), Owed::new("Put F back")];
     is(
         &resumed.play().0,
@@ -365,6 +365,21 @@ fn what_is_charged_with_direct_voltage_is_earthed() {
         written: completed, 0 pass, 0 fail, 0 not reached, owed []
         "#,
     );
+    // A rig that earths does what it has charged itself, and nothing of what somebody has put on.
+    for by_rig in [true, false] {
+        let mut earths = Stage::new(vec![script("t", vec![Step::Tell("on")])]);
+        earths.rig.capability.earths = true;
+        earths.so_far.owed = vec![Owed { by_rig, ..owed.clone() }];
+        let transcript = earths.play().0;
+        assert_eq!(transcript.contains("asked: Left from the run before: Earth H"), !by_rig);
+        assert!(transcript.contains("rests 8 s"), "{transcript}");
+        let own = Owed { by_rig, ..owed.clone() };
+        let mut during = Stage::new(vec![script("t", vec![Step::Earth(own)])]);
+        during.rig.capability.earths = true;
+        let transcript = during.play().0;
+        assert_eq!(transcript.contains("asked: Earth H"), !by_rig, "{transcript}");
+        assert!(transcript.contains("rests 8 s"), "{transcript}");
+    }
     let mut left = Stage::new(vec![script("t", vec![Step::Tell("on")])]);
     (left.so_far.owed, left.person.answers) = (vec![owed], vec![("Left", Answer::Stop)]);
     is(

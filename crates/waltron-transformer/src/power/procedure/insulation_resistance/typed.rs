@@ -106,7 +106,7 @@ impl Typed {
             "Take the voltage off, earth `{name}` and leave it earthed for {}",
             duration(time)
         );
-        Owed { text, wait: Some(time) }
+        Owed { text, wait: Some(time), by_rig: false }
     }
 
     fn question(&self, part: usize, time: usize) -> Question {
