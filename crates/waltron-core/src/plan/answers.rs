@@ -81,7 +81,16 @@ impl AnswersForm {
 impl Answers {
     /// The answer to a question, which is used up by it; `None` where there is none.
     pub fn take(&mut self, question: &str) -> Option<String> {
-        let fits = |e: &&mut Entry| e.left != Some(0) && is_like(question, &e.question);
+        self.take_of(question, |_| true)
+    }
+
+    /// The same by an entry that names something of the question: what fits every question permits nothing.
+    pub fn take_named(&mut self, question: &str) -> Option<String> {
+        self.take_of(question, |entry| entry.question.chars().any(|c| c != '*'))
+    }
+
+    fn take_of(&mut self, question: &str, may: impl Fn(&Entry) -> bool) -> Option<String> {
+        let fits = |e: &&mut Entry| e.left != Some(0) && is_like(question, &e.question) && may(e);
         let entry = self.entries.iter_mut().find(fits)?;
         entry.used = true;
         entry.left = entry.left.map(|left| left - 1);
@@ -111,6 +120,10 @@ mod tests {
         assert_eq!(answers.take("Reset the relay").as_deref(), Some("stop"));
         assert_eq!(answers.take("Never").as_deref(), Some("stop"), "the first that fits");
         assert_eq!(answers.left_over(), ["Never"]);
+        // What fits everything permits nothing; the order stays.
+        assert_eq!(answers.take_named("Never").as_deref(), Some("1"));
+        assert_eq!(answers.take_named("Earth H"), None);
+        assert_eq!(answers.take("Never").as_deref(), Some("stop"));
     }
 
     #[test]

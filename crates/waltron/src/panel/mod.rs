@@ -239,7 +239,13 @@ impl Attendant for Panel {
                 Answer::Stop
             }),
             Voice::Scripted(answers, file) => {
-                let (said, file) = (answers.take(&question.text), plain(file));
+                // Nor does a line that answers everything permit what arises later.
+                let arises = self.is_running && question.wanted == Wanted::Permission;
+                let said = match arises {
+                    true => answers.take_named(&question.text),
+                    false => answers.take(&question.text),
+                };
+                let file = plain(file);
                 let Some(said) = said else {
                     self.chat(&format!(
                         "{file} has no answer to `{text}`; the run stops, add one and go on with --resume\n"

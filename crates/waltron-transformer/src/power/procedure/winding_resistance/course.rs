@@ -339,8 +339,7 @@ impl Procedure for Course {
                 self.flows = Flows::At(self.at, now);
                 self.held += observation.length();
                 let went = before.and_then(|(at, was)| {
-                    let u = was.u.hypot(now.u);
-                    graded::went(place, &places.all[at], was.ohm, now.ohm, u)
+                    graded::went(place, &places.all[at], was.ohm, now.ohm, now.u)
                 });
                 if let Some(went) = went {
                     // It was another change than the one that was to be looked at.

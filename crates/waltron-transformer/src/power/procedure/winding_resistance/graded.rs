@@ -348,8 +348,10 @@ pub(super) enum Went {
 }
 
 /// Where a change went, by what was measured before and after; `None` where it went where it should, or nothing tells.
+/// `u` is the U of what was measured after it; a record does not hold the one before, which is taken for the same.
 pub(super) fn went(place: &Place, before: &Place, was: f64, is: f64, u: f64) -> Option<Went> {
     let n = moved(place, before, was, is)?;
+    let u = u * std::f64::consts::SQRT_2;
     // What a step is worth must stand out of what the resistances are uncertain by.
     let step = (place.volts / before.volts - 1.0).abs();
     match n {

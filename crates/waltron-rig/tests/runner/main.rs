@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, missing_docs)]
 
 mod bench;
+mod faked;
 mod prepared;
 
 use bench::{Script, Stage, Step, direct, out};
