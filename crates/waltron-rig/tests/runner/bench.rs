@@ -143,8 +143,13 @@ impl Procedure for Playing {
 
     fn next(&mut self) -> Action {
         if self.restores {
-            let Some(back) = self.undone.last() else { return Action::Done };
-            return Action::Ask(Question::confirm(*back));
+            let Some(back) = self.undone.last().copied() else { return Action::Done };
+            if back.starts_with("Earth") {
+                // Whoever has it earthed answers for it from here on.
+                self.undone.pop();
+                return Action::Earth(owed(back));
+            }
+            return Action::Ask(Question::confirm(back));
         }
         match self.script.steps.get(self.at).cloned() {
             None => Action::Done,
@@ -221,7 +226,7 @@ impl Procedure for Playing {
     }
 
     fn owed(&self) -> Vec<Owed> {
-        self.undone.iter().map(|back| Owed::new(*back)).collect()
+        self.undone.iter().map(|back| owed(back)).collect()
     }
 
     fn restore(&mut self) {
@@ -245,6 +250,12 @@ impl Procedure for Playing {
     fn repeat(&mut self) {
         self.at = 0;
     }
+}
+
+/// What is owed for something undone; what is charged takes its time.
+fn owed(back: &str) -> Owed {
+    let wait = back.starts_with("Earth").then(|| seconds(8.0));
+    Owed { wait, ..Owed::new(back) }
 }
 
 struct Sheet(Script, Log);

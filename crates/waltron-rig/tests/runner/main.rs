@@ -625,3 +625,25 @@ fn a_stop_under_direct_current_tells_of_the_core() {
         );
     }
 }
+
+/// What a test has charged by somebody's hand is earthed when it ends early, is owed once until then, and again where
+/// that is refused.
+#[test]
+fn what_is_left_to_be_earthed_is_owed_once() {
+    let steps = || vec![Step::Undo("Put 5 kV on", "Earth H"), Step::Ask("Read")];
+    for refused in [false, true] {
+        let mut stage = Stage::new(vec![script("t", steps())]);
+        stage.person.answers = vec![("Read", Answer::Skip("flat".into()))];
+        if refused {
+            stage.person.answers.push(("Earth H", Answer::Stop));
+        }
+        let transcript = stage.play().0;
+        for line in transcript.lines().filter(|l| l.contains("owed [")) {
+            assert!(line.matches("Earth H").count() <= 1, "{transcript}");
+        }
+        assert_eq!(transcript.contains("rests 8 s"), !refused, "{transcript}");
+        let end = transcript.lines().last().unwrap();
+        assert_eq!(end.ends_with("owed [Earth H]"), refused, "{transcript}");
+        assert_eq!(transcript.contains("STILL CHARGED: Earth H"), refused, "{transcript}");
+    }
+}

@@ -15,7 +15,7 @@ use waltron_core::grading::Verdict;
 use waltron_core::injection::program::Stand;
 use waltron_core::plan::Answers;
 use waltron_core::procedure::{Answer, Question, Wanted};
-use waltron_core::quantity::{Time, text};
+use waltron_core::quantity::{Time, duration};
 use waltron_rig::attendant::{Attendant, Moment, Present, Waiting, Wish};
 
 /// What is typed between prompts, in one line.
@@ -360,7 +360,7 @@ impl Attendant for Panel {
     }
 
     fn discharged(&mut self, after: Time) {
-        let text = format!("Discharged after {}", text(after));
+        let text = format!("Discharged after {}", duration(after));
         match &self.voice {
             Voice::Live(live) => live.begins(&text),
             _ => self.bar.set_prefix(text.clone()),
