@@ -236,6 +236,66 @@ fn the_live_view_takes_keys_at_prompts_and_between_them() {
     }
 }
 
+/// Every key that stops does so wherever somebody may press it in the live view, with outputs on or kept: only where a
+/// text is typed the space bar is a part of it. The record says so, and what is on goes off.
+#[test]
+fn every_stop_key_stops_in_every_live_state() {
+    let site = Site::new();
+    site.edit("q07-f1.rig.toml", "seed = 11874", "seed = 11874\nconfirm = false");
+    let plan = |script: &str| {
+        let head =
+            "[plan]\ntitle = \"k\"\nasset = \"q07-f1.asset.toml\"\nrig = \"q07-f1.rig.toml\"\n";
+        let test = "[[test]]\nid = \"k\"\nprocedure = \"sequence\"\nscript = '''\n";
+        site.write(
+            "keys.plan.toml",
+            &format!("{head}{test}{script}\nexpect true as \"went on\"\n'''\n"),
+        );
+    };
+    let kept = "hold ia = 0.2 A for 100 ms";
+    let states = [
+        ("on", "hold ia = 0.2 A for 60 s".to_owned(), "OUTPUTS ON"),
+        ("confirm", format!("{kept}\nask \"Look at it\"\nwait 1 s"), "Look at it"),
+        (
+            "choose",
+            format!("{kept}\nask tap from [\"1\", \"2\"] \"Which tap\"\nwait 1 s"),
+            "Which tap",
+        ),
+        (
+            "number",
+            format!("{kept}\nask delay: time \"How long\" from 0 s to 9 s\nwait 1 s"),
+            "How long",
+        ),
+    ];
+    let run = |record: &str| {
+        let args = ["run", "keys.plan.toml", "--live", "--pace", "real", "--record", record];
+        Terminal::start(&site, &args)
+    };
+    for (name, script, stands) in &states {
+        plan(script);
+        for (key, by) in [("\u{1b}", "esc"), ("\u{3}", "ctrl-c"), (" ", "space")] {
+            let record = format!("{name}-{by}.run.jsonl");
+            let mut it = run(&record);
+            it.stands(&[stands]);
+            it.stands(&["OUTPUTS ON"]);
+            it.press(key);
+            assert_eq!(it.exit(), 4, "{name}, {by}: {}", it.seen());
+            let text = site.read(&record);
+            assert!(text.contains("\"stopped\"") && !text.contains("\"graded\""), "{name}, {by}");
+        }
+    }
+    // A text that is being typed has its spaces.
+    plan(&format!("{kept}\nask \"Look\""));
+    let mut it = run("typed.run.jsonl");
+    it.stands(&["Look"]);
+    it.press("s\r");
+    it.stands(&["Reason for skipping"]);
+    it.press("no time at all\r");
+    it.stands(&["any key"]);
+    it.press("x");
+    assert_eq!(it.exit(), 5, "{}", it.seen());
+    assert!(site.read("typed.run.jsonl").contains("skipped: no time at all"));
+}
+
 /// What is not of an element has its chart, too: the band with its points as they appear, the contacts of a breaker as
 /// bars in their rows, a pulse of current.
 #[test]
