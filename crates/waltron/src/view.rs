@@ -174,6 +174,7 @@ pub(crate) fn besides(prepared: &Prepared) -> String {
             Also::Asks { question, .. } => format!("asks {}", plain(&question.text)),
             Also::Sends { to, text } => format!("sends {} to {}", plain(&text), plain(to.as_str())),
             Also::Runs { program } => format!("runs {} on this computer", plain(&program)),
+            Also::Leads { at } => format!("takes the leads to {}", plain(at.as_str())),
             Also::ByHand { at, voltage, .. } => format!(
                 "somebody puts {} on {} from an instrument of their own",
                 text(voltage),

@@ -100,9 +100,15 @@ fn places(planned: &[(Name, Planned)]) -> Vec<Name> {
     // What grades nothing by itself and is not certain comes only if something is looked for, and is asked for then.
     let comes = |p: &Planned| !p.points.is_empty() || p.is_exact;
     let tested = planned.iter().filter(|(_, p)| p.not_tested.is_none() && comes(p));
-    for place in tested.filter_map(|(_, p)| p.program.connection.as_ref()) {
-        if !all.contains(place) {
-            all.push(place.clone());
+    for (_, planned) in tested {
+        let too = planned.also.iter().filter_map(|also| match also {
+            Also::Leads { at } => Some(at),
+            _ => None,
+        });
+        for place in planned.program.connection.iter().chain(too) {
+            if !all.contains(place) {
+                all.push(place.clone());
+            }
         }
     }
     all

@@ -44,6 +44,11 @@ pub enum Also {
         /// The most, as RMS value.
         most: Voltage,
     },
+    /// The leads go there too, besides where its program has them.
+    Leads {
+        /// Where: `A 1a-1n, primary shorted`.
+        at: Name,
+    },
     /// Somebody puts a voltage on from an instrument of their own.
     ByHand {
         /// What it would be called as an output of the rig: `insulation voltage`.

@@ -21,7 +21,7 @@ use waltron_core::injection::program::{
     Condition, Profile, Program, Relation, Segment, Steps, Stop, Then,
 };
 use waltron_core::injection::stimulus::Stimulus;
-use waltron_core::procedure::{Bench, Planned, PlannedPoint, SetupError};
+use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, SetupError};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage, seconds};
 use waltron_core::text::name::Name;
 
@@ -217,11 +217,14 @@ impl Course for OfVoltageClass {
             points.push(certain("class", Criterion::CONDITION));
         }
         let (mut program, mut likely) = (Program::default(), seconds(0.0));
+        let mut also = Vec::new();
         if let Some(work) = self.work(spot) {
             program = work.ratio_program();
             likely += program.longest().unwrap_or_default() + work.excitation.likely();
             let shorted = work.shorted_program(spot);
             likely += shorted.longest().unwrap_or_default() / 2.0;
+            also = self.of.arises(spot, work.excitation.most());
+            also.extend(shorted.connection.clone().map(|at| Also::Leads { at }));
             program.segments.extend(shorted.segments);
             program.segments.extend(work.excitation.worst());
         }
@@ -238,9 +241,7 @@ impl Course for OfVoltageClass {
             place: None,
             not_tested: None,
             is_exact: false,
-            also: self
-                .work(spot)
-                .map_or_else(Vec::new, |work| self.of.arises(spot, work.excitation.most())),
+            also,
         }
     }
 

@@ -127,6 +127,7 @@ fn also_json(also: &Also) -> serde_json::Value {
         Also::Asks { question, .. } => json!({ "asks": question.text }),
         Also::Sends { to, text } => json!({ "sends": text, "to": to }),
         Also::Runs { program } => json!({ "runs": program }),
+        Also::Leads { at } => json!({ "leads_to": at }),
         Also::ByHand { what, at, voltage } => {
             json!({ "by_hand": what, "at": at, "voltage_v": voltage.value })
         }
