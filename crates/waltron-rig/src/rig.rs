@@ -209,18 +209,13 @@ pub enum RigError {
         /// Its name.
         name: String,
     },
-    /// An instrument that could not be switched off.
-    #[error(
-        "instrument `{name}` could not be switched off ({why}): {set} may still be on; switch it off by hand",
-        set = if set.is_empty() { "what was sent to it" } else { set.as_str() }
-    )]
+    /// Instruments that could not be switched off.
+    #[error("{words}")]
     LeftOn {
-        /// Its name.
-        name: String,
-        /// What was set on it.
-        set: String,
-        /// What is wrong with its line.
-        why: String,
+        /// Their names.
+        names: Vec<String>,
+        /// Of each what may still be on, and why.
+        words: String,
     },
     /// More conditions on instruments than the computer can watch.
     #[error("only one condition on instruments can be watched in one injection")]

@@ -128,13 +128,19 @@ impl Driven {
             self.line = Line::Messages(Self::open(&self.file)?);
             self.tell_off()
         });
-        told.map_err(|error| RigError::LeftOn {
-            name: self.file.name.to_string(),
-            set: self.set.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", "),
-            why: error.to_string(),
-        })?;
+        told?;
         (self.touched, self.set) = (false, Vec::new());
         Ok(())
+    }
+
+    /// What may still be on of it, where it could not be switched off for this reason.
+    fn left_on(&self, why: &RigError) -> String {
+        let set: Vec<String> = self.set.iter().map(|name| format!("`{name}`")).collect();
+        let set = if set.is_empty() { "what was sent to it".to_owned() } else { set.join(", ") };
+        format!(
+            "instrument `{}` could not be switched off ({why}): {set} may still be on; switch it off by hand",
+            self.file.name
+        )
     }
 
     fn tell_off(&mut self) -> Result<(), RigError> {
@@ -503,9 +509,19 @@ impl Rig for WithInstruments {
 
     fn end_test(&mut self) -> Result<(), RigError> {
         let base = self.base.end_test();
-        // Every one is switched off, even if one before it fails.
-        let all: Vec<Result<(), RigError>> = self.driven.iter_mut().map(Driven::off).collect();
-        base.and(all.into_iter().collect())
+        // Every one is switched off, even if one before it fails, and each that is not is named.
+        let (mut names, mut words) = (Vec::new(), Vec::new());
+        for driven in &mut self.driven {
+            if let Err(why) = driven.off() {
+                names.push(driven.file.name.to_string());
+                words.push(driven.left_on(&why));
+            }
+        }
+        if names.is_empty() {
+            return base;
+        }
+        words.extend(base.err().map(|error| error.to_string()));
+        Err(RigError::LeftOn { names, words: words.join(". ") })
     }
 
     fn off(&mut self) -> Result<(), RigError> {

@@ -100,9 +100,10 @@ impl Runner<'_> {
     /// Notes what could not be switched off, where that is so: it stands in the report, and is asked about first when
     /// the run goes on.
     pub(super) fn owes_off(&mut self, error: &RigError) -> Result<(), Halt> {
-        let RigError::LeftOn { name, .. } = error else { return Ok(()) };
+        let RigError::LeftOn { names, .. } = error else { return Ok(()) };
         let mut owed = self.owed_by_tests();
-        owed.push(Owed::new(format!("Switch instrument `{name}` off by hand")));
+        let off = |name: &String| Owed::new(format!("Switch instrument `{name}` off by hand"));
+        owed.extend(names.iter().map(off));
         self.owes(owed)
     }
 

@@ -578,7 +578,8 @@ fn ends_well(lines: &[&str], when: &str) {
 /// An instrument that is left on is told with what came before it, and stays owed.
 #[test]
 fn what_could_not_be_switched_off_stays_owed() {
-    let left = RigError::LeftOn { name: "psu".into(), set: "`x`".into(), why: "gone".into() };
+    let left =
+        RigError::LeftOn { names: vec!["psu".into(), "aux".into()], words: "two are on".into() };
     for breaks_at in [None, Some(1)] {
         let mut stage = Stage::new(vec![script("t", vec![inject(out(1.0, 1.0), "a")])]);
         (stage.rig.ends, stage.rig.breaks_at) = (Some(left.clone()), breaks_at);
@@ -589,7 +590,7 @@ fn what_could_not_be_switched_off_stays_owed() {
             ""
         };
         let end = format!(
-            "written: trouble: {left}{before}, {} pass, 0 fail, {} not reached, owed [Switch instrument `psu` off by hand]",
+            "written: trouble: {left}{before}, {} pass, 0 fail, {} not reached, owed [Switch instrument `psu` off by hand; Switch instrument `aux` off by hand]",
             usize::from(breaks_at.is_none()),
             usize::from(breaks_at.is_some())
         );

@@ -369,6 +369,21 @@ mod tests {
         }
     }
 
+    /// Where nothing was heard for a while nobody says that outputs are on, or off.
+    #[test]
+    fn a_dead_line_is_no_state() {
+        let mut state = state();
+        let ago = |ms| std::time::Instant::now().checked_sub(std::time::Duration::from_millis(ms));
+        state.heard = ago(300);
+        assert!(screen(&state, 110, 32).contains("OUTPUTS ON"));
+        state.heard = ago(2500);
+        let shown = screen(&state, 110, 32);
+        assert!(shown.contains("NO ANSWER 2.") && !shown.contains("OUTPUTS ON"), "{shown}");
+        assert!(shown.contains("outputs may be on"), "{shown}");
+        state.goes_off();
+        assert!(screen(&state, 110, 32).contains("outputs off"));
+    }
+
     /// At 80x24 there is room for few of nine contacts: the one that ends the injection is among them.
     #[test]
     fn what_is_waited_for_is_shown_first_and_what_has_no_room_is_counted() {

@@ -49,7 +49,7 @@ pub(crate) struct State {
     pub(super) awaited: Vec<Name>,
     pub(super) now: Time,
     /// When something was heard of the present injection last, in the world's time.
-    heard: Option<Instant>,
+    pub(super) heard: Option<Instant>,
     pub(super) energised: bool,
     pub(super) log: VecDeque<(Option<Verdict>, String)>,
     pub(super) question: Option<Asked>,

@@ -124,3 +124,46 @@ fn nobody_permits_what_only_arises() {
     let record = site.read("r.run.jsonl");
     assert_eq!(record.matches("\"event\":\"observed\"").count(), 1, "nothing else was put on");
 }
+
+/// What is told of a frequency that changes is what it is at the end; a point on an earlier step's label stands beside
+/// what that step went through.
+#[test]
+fn what_is_told_belongs_to_its_moment() {
+    let site = Site::examples();
+    let inject = [
+        "inject",
+        "va=57.7 V",
+        "f=50 Hz",
+        "df=-0.5 Hz/s",
+        "--for",
+        "8 s",
+        "--yes",
+        "--rig",
+        "q05-t2.rig.toml",
+        "--asset",
+        "q05-t2.asset.toml",
+    ];
+    let out = site.waltron(&inject).exits(0).out();
+    let line =
+        out.lines().find(|line| line.starts_with("va") && line.contains("true RMS")).unwrap();
+    // Over its last 200 ms: 50 Hz less 7.9 s times 0.5 Hz/s.
+    assert!(line.contains("46.05 Hz") && line.contains("57.6"), "{line}");
+    site.write(
+        "two.plan.toml",
+        "[plan]\ntitle = \"t\"\nasset = \"q05-t2.asset.toml\"\nrig = \"q05-t2.rig.toml\"\n[[test]]\nid = \"t\"\n\
+         procedure = \"sequence\"\nscript = \"\"\"\n\
+         ramp ia from 1 A to 1.4 A by 10 mA every 100 ms until start as up\n\
+         ramp ia from 1.4 A to 1 A by 10 mA every 100 ms until not start as down\noff\n\
+         let both = up.value - down.value\nlet later = up.value\n\
+         expect up.value > 0.5 A as \"up\"\nexpect later > 0.5 A as \"later\"\n\
+         expect down.value > 0.5 A as \"down\"\nexpect both < 1 A as \"both\"\n\"\"\"\n",
+    );
+    let run = ["run", "two.plan.toml", "--yes", "--record", "r.run.jsonl", "--format", "json"];
+    let run = site.waltron(&run).exits(0).json();
+    for (point, from) in
+        [("up", Some(1.0)), ("later", Some(1.0)), ("down", Some(1.4)), ("both", None)]
+    {
+        let point = &points(&run, &format!("t/{point}"))[0];
+        assert_eq!(point["stimulus"]["from_a"].as_f64(), from, "{point}");
+    }
+}
