@@ -487,7 +487,9 @@ fn what_is_put_on_by_hand_is_owed_an_earth() {
     let bench = Bench { asset: &asset, capability: &rig };
     for reads_first in [false, true] {
         let mut test = plan.tests[0].procedure(bench).unwrap().unwrap();
-        assert!(matches!(test.next(), Action::Ask(_)) && test.owed().is_empty());
+        // Asked to put it on, somebody may have: it is owed from then on.
+        assert!(test.owed().is_empty() && matches!(test.next(), Action::Ask(_)));
+        assert_eq!(test.owed().len(), 1);
         test.answer(Answer::Text("it is on".to_owned()));
         let owed = test.owed();
         assert!(
@@ -501,6 +503,19 @@ fn what_is_put_on_by_hand_is_owed_an_earth() {
         test.restore();
         assert_eq!((test.next(), test.next()), (Action::Earth(owed[0].clone()), Action::Done));
         assert!(test.owed().is_empty());
+    }
+    // Ended while it was asked for: whether it is on is asked, and nobody's silence is a no.
+    for is_on in [true, false] {
+        let mut test = plan.tests[0].procedure(bench).unwrap().unwrap();
+        let _ = test.next();
+        test.restore();
+        let Action::Ask(question) = test.next() else { panic!() };
+        assert!(question.text.contains("Is the voltage on") && question.default_answer().is_none());
+        assert_eq!(test.owed().len(), 1);
+        let Wanted::Choice { of, .. } = &question.wanted else { panic!() };
+        test.answer(Answer::Text(of[usize::from(!is_on)].clone()));
+        assert_eq!(matches!(test.next(), Action::Earth(_)), is_on);
+        assert!(test.owed().is_empty() && test.next() == Action::Done);
     }
     let mut test = plan.tests[0].procedure(bench).unwrap().unwrap();
     let Action::Ask(question) = test.next() else { panic!() };

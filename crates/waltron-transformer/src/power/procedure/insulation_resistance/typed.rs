@@ -18,9 +18,10 @@ use waltron_core::quantity::{Dimension, Voltage, duration, seconds, significant,
 /// The largest resistance that an instrument shows, in ohms: 100 TOhm.
 const MOST_OHM: f64 = 1e14;
 
-/// What is said once the voltage is on, and where it is not put on.
+/// What is said once the voltage is on, where it is not put on, and where it was not yet.
 const IT_IS_ON: &str = "it is on";
 const LEFT_OUT: &str = "leave it out";
+const NOT_ON: &str = "it is not on";
 
 /// What comes before who has read.
 const READ_BY: &str = "; read by ";
@@ -36,6 +37,8 @@ enum Next {
     Who(usize, usize),
     /// What a part comes to.
     Tell(usize),
+    /// Whether a part's voltage is on, where it ends while that was asked for.
+    IsOn(usize),
     /// Its charge.
     Earth(usize),
     Done,
@@ -49,7 +52,7 @@ pub(super) struct Typed {
     chosen: Vec<bool>,
     read: Vec<Vec<Reading>>,
     who: Option<String>,
-    /// The part that is charged.
+    /// The part that is charged, or may be: somebody was asked to put the voltage on.
     charged: Option<usize>,
     next: Next,
 }
@@ -173,7 +176,15 @@ impl Procedure for Typed {
 
     fn next(&mut self) -> Action {
         match self.next {
-            Next::PutOn(part) => Action::Ask(self.put_on(part)),
+            Next::PutOn(part) => {
+                self.charged = Some(part);
+                Action::Ask(self.put_on(part))
+            }
+            Next::IsOn(part) => {
+                let leads = &self.parts[part].0.leads;
+                let text = format!("Is the voltage on {leads} by now");
+                Action::Ask(Question::choose(text, [IT_IS_ON, NOT_ON]))
+            }
             Next::Read(part, time) => Action::Ask(self.question(part, time)),
             Next::Who(..) => Action::Ask(Question {
                 text: "Who reads, and on which instrument".to_owned(),
@@ -211,9 +222,13 @@ impl Procedure for Typed {
     fn answer(&mut self, answer: Answer) {
         match (self.next, answer) {
             (Next::PutOn(part), Answer::Text(said)) if said == IT_IS_ON => {
-                (self.charged, self.next) = (Some(part), Next::Read(part, 0));
+                self.next = Next::Read(part, 0);
             }
-            (Next::PutOn(part), _) => self.next = Next::Tell(part),
+            (Next::PutOn(part), _) => (self.charged, self.next) = (None, Next::Tell(part)),
+            (Next::IsOn(part), Answer::Text(said)) if said == IT_IS_ON => {
+                self.next = Next::Earth(part);
+            }
+            (Next::IsOn(_), _) => (self.charged, self.next) = (None, Next::Done),
             (Next::Read(part, time), answer) => {
                 self.next = self.after(part, time);
                 if let Answer::Si(ohm) = answer {
@@ -241,7 +256,10 @@ impl Procedure for Typed {
 
     fn restore(&mut self) {
         self.chosen.iter_mut().for_each(|is_chosen| *is_chosen = false);
-        self.next = self.charged.map_or(Next::Done, Next::Earth);
+        self.next = match (self.next, self.charged) {
+            (Next::PutOn(part), Some(_)) => Next::IsOn(part),
+            (_, charged) => charged.map_or(Next::Done, Next::Earth),
+        };
     }
 
     fn stands_alone(&self) -> bool {
