@@ -19,6 +19,9 @@ use waltron_core::record::{
 
 const POINTS: [(&str, &str); 4] = [("t/a", "t"), ("t/b", "t"), ("u/c", "u"), ("tt/d", "tt")];
 
+/// Those of them that stand for a place of their test at which something went wrong.
+const PLACES: [usize; 2] = [1, 3];
+
 fn file(name: &str, text: &str) -> FileCopy {
     FileCopy { name: name.into(), text: text.into(), beside: Vec::new() }
 }
@@ -49,7 +52,7 @@ fn grade(at: usize, verdict: Verdict, skipped: bool) -> Grade {
     Grade {
         point: PointId { id: id.into(), test: test.into(), element: None, fault_loop: None },
         attempt: 1,
-        criterion: Criterion::TRIP_TIME,
+        criterion: if PLACES.contains(&at) { Criterion::COMPLETION } else { Criterion::TRIP_TIME },
         stimulus: Values::none(),
         expected: Values::none(),
         measured: Values::none(),
@@ -345,6 +348,27 @@ proptest! {
         prop_assert_eq!(&progress.skipped, &plain.skipped);
         let verdicts = plain.latest.values().map(|(_, verdict, _)| *verdict);
         prop_assert_eq!(progress.tally.summary(), Summary::of(verdicts));
+        let graded = |at: usize| {
+            lines.iter().filter(|l| matches!(l, Say::Graded(of, ..) if *of == at)).count()
+        };
+        for (at, (id, test)) in POINTS.into_iter().enumerate() {
+            let of = |k: &&usize| POINTS[**k].1 == test && plain.latest.get(k).is_some_and(|l| l.1 != Verdict::Pass);
+            let places = progress.tally.places(test).into_iter().map(|p| p.point.id);
+            let due = PLACES.iter().filter(of).map(|k| POINTS[*k].0.to_owned());
+            prop_assert_eq!(places.collect::<Vec<_>>(), due.collect::<Vec<_>>(), "{}", test);
+            prop_assert_eq!(progress.tally.attempts(id) as usize, graded(at));
+            prop_assert_eq!(progress.tally.verdict(id), plain.latest.get(&at).map(|l| l.1));
+        }
+        // Who reads the whole record comes to the same, and knows what was set aside.
+        let run = Run::read(bytes.as_bytes()).unwrap();
+        let counts: BTreeMap<String, Verdict> =
+            run.points.iter().map(|g| (g.point.id.clone(), g.verdict)).collect();
+        let due = plain.latest.iter().map(|(at, l)| (POINTS[*at].0.to_owned(), l.1));
+        prop_assert_eq!(&counts, &due.collect::<BTreeMap<_, _>>());
+        let all: usize = (0..4).map(graded).sum();
+        prop_assert_eq!((run.points.len(), run.superseded.len()), (counts.len(), all - counts.len()));
+        let changed = lines.iter().filter(|l| matches!(l, Say::Continued(.., Some(_)))).count();
+        prop_assert_eq!(run.changes.len(), changed);
         let id = |at: usize| PointId { id: POINTS[at].0.into(), test: POINTS[at].1.into(), element: None, fault_loop: None };
         for (at, (name, test)) in POINTS.into_iter().enumerate() {
             prop_assert_eq!(progress.is_open(&id(at)), plain.is_open(at), "{}", name);

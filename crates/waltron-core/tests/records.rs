@@ -111,6 +111,35 @@ fn the_latest_attempt_counts_and_floats_survive() {
     assert_eq!(run.points[0].expected.get("time").unwrap().to_bits(), (0.1f64 + 0.2).to_bits());
 }
 
+/// What was not reached keeps a run from passing, what nobody asked for keeps the plan from it; nothing
+/// takes a failure away.
+#[test]
+fn what_is_open_is_never_a_pass() {
+    use Verdict::{Fail, NotTested, Pass};
+    let passed = Summary { pass: 2, ..Summary::default() };
+    let failed = Summary { pass: 1, fail: 1, ..Summary::default() };
+    for (summary, not_reached, left_out, of_run, of_plan) in [
+        (passed, 0, 0, Pass, Pass),
+        (passed, 1, 0, NotTested, NotTested),
+        (passed, 0, 1, Pass, NotTested),
+        (passed, 1, 1, NotTested, NotTested),
+        (failed, 1, 0, Fail, Fail),
+        (failed, 0, 1, Fail, Fail),
+    ] {
+        let ended = RunEnded {
+            outcome: Outcome::Completed,
+            summary,
+            not_reached,
+            left_out: vec!["t/x".into(); left_out],
+            owed: Vec::new(),
+            open: Vec::new(),
+            injected: seconds(1.5),
+        };
+        let told = (ended.verdict(), ended.verdict_of_plan());
+        assert_eq!(told, (of_run, of_plan), "{not_reached} not reached, {left_out} left out");
+    }
+}
+
 /// A record of a later program is told apart before anything else of it is read.
 #[test]
 fn a_format_that_is_not_known_is_refused_in_words() {

@@ -87,12 +87,23 @@ fn similar(path: &Path) -> Option<String> {
 /// # Errors
 /// An existing file, or a folder.
 pub(crate) fn refuse_existing(path: &Path, force: bool) -> Result<(), Failure> {
+    refuse_taken(path, force, "choose another name, or add --force")
+}
+
+/// Refuses a path that exists for a new record: a record is never written over.
+///
+/// # Errors
+/// An existing file, or a folder.
+pub(crate) fn refuse_record(path: &Path) -> Result<(), Failure> {
+    refuse_taken(path, false, "choose another name; a run's record goes on by --resume or --redo")
+}
+
+fn refuse_taken(path: &Path, force: bool, help: &str) -> Result<(), Failure> {
     if path.is_dir() {
         return Err(Failure::file(path, "this is a folder, a file name is wanted"));
     }
     if path.exists() && !force {
-        return Err(Failure::file(path, "this file exists and is not written over")
-            .help("choose another name, or add --force"));
+        return Err(Failure::file(path, "this file exists and is not written over").help(help));
     }
     Ok(())
 }

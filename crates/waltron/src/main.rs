@@ -22,6 +22,7 @@ mod rigs;
 mod signals;
 mod tables;
 mod terminal;
+mod time_left;
 mod view;
 mod wings;
 

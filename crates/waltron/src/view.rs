@@ -2,13 +2,14 @@
 
 use crate::exit::Exit;
 use crate::terminal::{BAD, DOUBTFUL, FAINT, GOOD, STRONG, Terminal, plain, styled};
+use crate::time_left::TimeLeft;
 use anstyle::Style;
 use indicatif::{ProgressBar, ProgressStyle};
 use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Limits, Summary, Verdict, words};
 use waltron_core::procedure::{Also, Span};
-use waltron_core::quantity::{Current, Measure, Time, Voltage, counted, duration, text};
+use waltron_core::quantity::{Current, Measure, Voltage, counted, duration, text};
 use waltron_core::record::{Outcome, RunEnded};
 use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
@@ -116,7 +117,7 @@ fn told(grade: &Grade) -> Vec<String> {
 }
 
 /// A progress bar on stderr; hidden where nobody watches.
-pub(crate) fn progress(terminal: &Terminal, points: usize, likely: Time) -> ProgressBar {
+pub(crate) fn progress(terminal: &Terminal, points: usize, left: TimeLeft) -> ProgressBar {
     if !terminal.is_watched() {
         return ProgressBar::hidden();
     }
@@ -125,7 +126,7 @@ pub(crate) fn progress(terminal: &Terminal, points: usize, likely: Time) -> Prog
     if let Ok(style) = ProgressStyle::with_template(template) {
         bar.set_style(style);
     }
-    bar.set_message(format!("{} left", duration(likely)));
+    bar.set_message(left.to_string());
     bar
 }
 
@@ -243,12 +244,14 @@ pub(crate) fn verdict(exit: Exit, s: Summary, not_reached: usize) -> String {
         _ => ("NOT ALL TESTED", DOUBTFUL),
     };
     let mut counts = vec![words::passing(s, not_reached)];
+    // Of a single point the words before it say so already.
+    let further = if s.total() == s.measured && not_reached == 1 { 0 } else { not_reached };
     for (n, what) in [
         (s.fail, "fail"),
         (s.inconclusive, "inconclusive"),
         (s.measured, "measured"),
         (s.not_tested, "not tested"),
-        (not_reached, "not reached"),
+        (further, "not reached"),
     ] {
         if n > 0 {
             counts.push(format!("{n} {what}"));

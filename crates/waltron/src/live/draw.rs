@@ -10,7 +10,8 @@ use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, Clear, Gauge, List, ListItem, Paragraph, Wrap};
 use waltron_core::grading::Verdict;
-use waltron_core::quantity::{Measure, duration};
+use waltron_core::procedure::Wanted;
+use waltron_core::quantity::Measure;
 
 const FAINT: Style = Style::new().fg(Color::DarkGray);
 const STRONG: Style = Style::new().add_modifier(Modifier::BOLD);
@@ -72,6 +73,9 @@ pub(super) fn draw(frame: &mut Frame<'_>, state: &State) {
     } else if let Some(asked) = &state.question {
         match asked.is_being_typed() {
             true => "type the answer and Enter   Esc outputs off, stop",
+            false if matches!(asked.question.wanted, Wanted::Choice { .. }) => {
+                "number or letter   Esc, Space outputs off, stop"
+            }
             false => "answer and Enter   Esc, Space outputs off, stop",
         }
     } else {
@@ -185,11 +189,7 @@ fn ask(frame: &mut Frame<'_>, area: Rect, asked: &Asked) {
 
 fn bar(frame: &mut Frame<'_>, area: Rect, state: &State) {
     let share = if state.total == 0 { 0.0 } else { state.done as f64 / state.total as f64 };
-    let left = if state.ended {
-        "ended".to_owned()
-    } else {
-        format!("about {} left", duration(state.left))
-    };
+    let left = if state.ended { "ended".to_owned() } else { state.left.to_string() };
     let mut label = format!("{}/{} points", state.done, state.total);
     for (n, what) in [
         (state.counts.pass, "pass"),
@@ -216,7 +216,7 @@ mod tests {
     use waltron_core::asset::Asset;
     use waltron_core::grading::{Criterion, Grade, Limits, PointId, Values};
     use waltron_core::injection::stimulus::Stimulus;
-    use waltron_core::procedure::{Question, Wanted};
+    use waltron_core::procedure::Question;
     use waltron_core::quantity::{Measure, Ratio, amperes, seconds};
     use waltron_core::record::Event;
     use waltron_core::text::document::Source;

@@ -1,5 +1,6 @@
 //! What the live view shows, fed by the run's events.
 
+use crate::time_left::TimeLeft;
 use crate::view::mark;
 use crate::wings::WINGS;
 use std::collections::{HashMap, VecDeque};
@@ -38,9 +39,7 @@ pub(crate) struct State {
     pub(super) total: usize,
     pub(super) done: usize,
     pub(super) counts: Summary,
-    pub(super) left: Time,
-    likely: Time,
-    injected: f64,
+    pub(super) left: TimeLeft,
     /// Channels with RMS value and angle, as text.
     pub(super) outputs: Vec<[String; 3]>,
     /// All contacts that are wired, and whether each is closed; `None` while nobody watches it.
@@ -58,9 +57,6 @@ pub(crate) struct State {
     pub(super) outcome: Option<String>,
     /// The key that stopped it, once one did.
     stopped_by: Option<String>,
-    /// The longest that the present injection may take, and what was left of the run when it began.
-    longest: Time,
-    began: Time,
     /// What a key that was pressed will do once it can.
     pub(super) pending: Option<&'static str>,
     /// The latest verdict of each point that was graded.
@@ -123,8 +119,7 @@ impl State {
             title: format!("{title}  {}", asset.identity.tag),
             total: points.len(),
             tests,
-            likely,
-            left: likely,
+            left: TimeLeft::of(likely),
             contacts: inputs.map(|meaning| (meaning, None)).collect(),
             asset: Some(asset.clone()),
             ..Self::default()
@@ -140,6 +135,7 @@ impl State {
 
     /// Takes an event of the run.
     pub(super) fn event(&mut self, event: &Event) {
+        self.left.event(event);
         match event {
             Event::Observed { test, program, observation, points, .. } => {
                 self.begin_test(test);
@@ -150,8 +146,6 @@ impl State {
                     let served = Served { points, program, observation };
                     Arc::make_mut(&mut self.served).push(served);
                 }
-                self.injected += observation.length().si();
-                self.left = Time::from_si((self.likely.si() - self.injected).max(0.0).ceil());
                 let kept = observation.stays_on;
                 self.energised = kept;
                 if !kept {
@@ -167,11 +161,7 @@ impl State {
             Event::Told { text } => self.note(None, text.clone()),
             Event::Asked(question) => self.note(None, format!("asked: {}", question.text)),
             Event::Rested { time } => self.note(None, format!("cooled for {}", text(*time))),
-            Event::Begun(begun) => {
-                self.longest = begun.longest.unwrap_or_default();
-                self.began = self.left;
-                self.heard = Some(Instant::now());
-            }
+            Event::Begun(_) => self.heard = Some(Instant::now()),
             Event::Discharged(discharged) => {
                 self.note(None, format!("discharged after {}", text(discharged.time)));
             }
@@ -325,10 +315,7 @@ impl State {
         if (self.now - self.waits_at).si().abs() > 2.0 {
             self.waits = None;
         }
-        if self.longest > Time::from_si(0.0) {
-            let passed = present.now.min(self.longest);
-            self.left = Time::from_si((self.began - passed).si().max(0.0).ceil());
-        }
+        self.left.sees(present.now);
         self.energised = !present.out.is_off();
         self.outputs = outputs(present.out);
         for (meaning, closed) in &mut self.contacts {

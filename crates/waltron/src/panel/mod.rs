@@ -6,10 +6,13 @@ use crate::live::Live;
 use crate::prompt::{Said, prompt, reason, said};
 use crate::signals::StopFlag;
 use crate::terminal::{Colour, Terminal, plain};
+use crate::time_left::TimeLeft;
 use indicatif::ProgressBar;
 use lines::{Lines, Reading, Silence};
+use std::cell::Cell;
 use std::collections::VecDeque;
 use std::io::IsTerminal;
+use std::rc::Rc;
 use std::time::Duration;
 use waltron_core::grading::Verdict;
 use waltron_core::injection::program::Stand;
@@ -29,6 +32,8 @@ pub(crate) struct Panel {
     bar: ProgressBar,
     /// What is injected, in words.
     stage: String,
+    /// The time left of the run, as the run's events tell it.
+    left: Rc<Cell<TimeLeft>>,
     /// How long a prompt waits; for ever where nothing else was asked for.
     limit: Option<Duration>,
     pause_on_fail: bool,
@@ -62,6 +67,7 @@ impl Panel {
             terminal: Terminal::new(Colour::Auto),
             bar: ProgressBar::hidden(),
             stage: String::new(),
+            left: Rc::default(),
             limit: None,
             pause_on_fail: false,
             typed: VecDeque::new(),
@@ -105,8 +111,9 @@ impl Panel {
 
     /// Listens for commands between prompts, where there is a terminal to type them on, and keeps
     /// out of a progress bar's way.
-    pub(crate) fn listen(&mut self, bar: ProgressBar, takes_time: bool) {
+    pub(crate) fn listen(&mut self, bar: ProgressBar, left: Rc<Cell<TimeLeft>>, takes_time: bool) {
         self.bar = bar;
+        self.left = left;
         self.is_running = true;
         if let Voice::Typing(lines) = &mut self.voice
             && std::io::stdin().is_terminal()
@@ -378,6 +385,12 @@ impl Attendant for Panel {
     fn sees(&mut self, present: &Present<'_>) {
         if let Voice::Live(live) = &self.voice {
             live.sees(present);
+        }
+        if !self.bar.is_hidden() {
+            let mut left = self.left.get();
+            left.sees(present.now);
+            self.bar.set_message(left.to_string());
+            self.left.set(left);
         }
     }
 

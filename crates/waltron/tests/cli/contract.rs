@@ -231,7 +231,11 @@ fn a_sequence_that_runs_whole_and_another_rig_are_told() {
     let site = Site::examples();
     let args = ["run", "dc1.plan.toml", "--record", "r.run.jsonl", "--yes"];
     let part = site.waltron(&[&args[..], &["--only", "readings/mean of eight"]].concat()).exits(0);
-    assert!(part.err().contains("it runs whole: readings/eight readings"), "{}", part.err());
+    assert!(
+        part.err().contains("measured together with: readings/eight readings"),
+        "{}",
+        part.err()
+    );
     let lines: Vec<String> = site.read("r.run.jsonl").lines().map(str::to_owned).collect();
     site.write("r.run.jsonl", &(lines[..lines.len() - 6].join("\n") + "\n"));
     site.edit(

@@ -216,7 +216,7 @@ fn what_was_measured_by_hand_becomes_a_record_and_a_report() {
     }
     // It is not written over, and nothing is put out for it.
     let err = site.waltron(&args).exits(2).err();
-    assert!(err.contains("hand.run.jsonl"), "{err}");
+    assert!(err.contains("hand.run.jsonl") && !err.contains("--force"), "{err}");
 }
 
 #[test]

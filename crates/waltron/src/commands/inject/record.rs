@@ -5,7 +5,7 @@ use super::takes::Take;
 use super::{Args, Bench};
 use crate::commands::run::clock;
 use crate::failure::Failure;
-use crate::files::{for_shell, refuse_existing};
+use crate::files::{for_shell, refuse_record};
 use std::path::Path;
 use waltron_core::clearance::duty::Warm;
 use waltron_core::grading::{
@@ -25,7 +25,7 @@ const READING: Criterion = Criterion::named("reading");
 /// # Errors
 /// With what to do.
 pub(super) fn refuse(args: &Args) -> Result<(), Failure> {
-    args.record.as_deref().map_or(Ok(()), |path| refuse_existing(path, false))
+    args.record.as_deref().map_or(Ok(()), refuse_record)
 }
 
 /// Writes the takes as a record, where the arguments name one; what to say of it.

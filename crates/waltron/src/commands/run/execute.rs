@@ -7,10 +7,13 @@ use crate::job::Job;
 use crate::live::State;
 use crate::panel::Panel;
 use crate::terminal::{STRONG, Terminal, plain, styled};
+use crate::time_left::TimeLeft;
 use crate::view;
 use indicatif::ProgressBar;
+use std::cell::Cell;
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use waltron_core::asset::Asset;
 use waltron_core::asset::readback::{Difference, differences, with_device};
 use waltron_core::grading::{Grade, PointId};
@@ -133,37 +136,33 @@ pub(crate) fn execute(
     let bar = if live.is_some() {
         ProgressBar::hidden()
     } else {
-        view::progress(terminal, prepared.point_count(), likely)
+        view::progress(terminal, prepared.point_count(), TimeLeft::of(likely))
     };
+    let left = Rc::new(Cell::new(TimeLeft::of(likely)));
     let takes_time = how.pace == Pace::Real || !rig.is_simulated();
-    panel.listen(bar.clone(), takes_time);
-    let mut injected = 0.0;
+    panel.listen(bar.clone(), Rc::clone(&left), takes_time);
     let (mut kept_files, mut unkept): (Vec<PathBuf>, Vec<String>) = Default::default();
     let mut seen: HashSet<String> = HashSet::new();
-    let show = |grade: &Grade, injected: f64, done: usize| {
+    let show = |grade: &Grade, done: usize| {
         if !quiet {
             let line = view::point_line(grade, id_width, terminal.width());
             bar.suspend(|| terminal.print(&line));
         }
         if !bar.is_hidden() {
-            let left = waltron_core::quantity::seconds((likely.value - injected).max(0.0).ceil());
-            bar.set_message(format!("about {} left", duration(left)));
+            bar.set_message(left.get().to_string());
         }
         // A point that is repeated is one point still.
         bar.set_position(done as u64);
     };
     let mut sink = |event: &Event| {
         match event {
-            Event::Observed { observation, .. } => {
-                clock.injected(observation.length());
-                injected += observation.length().value;
-            }
-            Event::Rested { time } => {
-                clock.injected(*time);
-                injected += time.value;
-            }
+            Event::Observed { observation, .. } => clock.injected(observation.length()),
+            Event::Rested { time } => clock.injected(*time),
             _ => {}
         }
+        let mut after = left.get();
+        after.event(event);
+        left.set(after);
         let now = clock.now();
         writer.append(&now, event)?;
         if let Some(live) = &live {
@@ -188,7 +187,7 @@ pub(crate) fn execute(
             }
             Event::Graded(grade) => {
                 seen.insert(grade.point.id.clone());
-                show(grade, injected, seen.len());
+                show(grade, seen.len());
             }
             Event::Told { text } if live.is_none() => {
                 bar.suspend(|| terminal.chat(&format!("{}\n", plain(text))));
@@ -251,7 +250,7 @@ fn open(
 ) -> Result<(RecordWriter, SoFar, Event), Failure> {
     match target {
         Target::New(path) => {
-            crate::files::refuse_existing(&path, false)?;
+            crate::files::refuse_record(&path)?;
             let writer = RecordWriter::create(&path, durability).map_err(|e| {
                 Failure::trouble(e.to_string()).help("choose a place with --record FILE")
             })?;

@@ -95,7 +95,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
                 prepared.points().filter(|p| !wanted.wants(p)).map(|p| plain(&p.id)).collect();
             if !besides.is_empty() {
                 terminal.chat(&format!(
-                    "The steps of a sequence depend on each other, so it runs whole: {} as well\n",
+                    "What is asked for is measured together with: {}\n",
                     besides.join(", ")
                 ));
             }
