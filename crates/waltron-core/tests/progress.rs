@@ -383,6 +383,10 @@ proptest! {
             let wanted = plain.phases.iter().any(|(_, points, _)| points.contains(&at));
             let is_offered = plain.latest.get(&at).is_none_or(|(.., skipped)| *skipped && wanted);
             prop_assert!(whole.is_open(&id(at)) || !(plain.is_open(at) || is_offered), "{}", name);
+            let test = POINTS[at].1;
+            let ended = plain.ended.get(test).copied().unwrap_or(0);
+            let again = plain.phases.iter().any(|(line, _, tests)| ended < *line && tests.contains(&test));
+            prop_assert_eq!(whole.is_test_open(test, &[&id(at)]), ended == 0 || again, "{}", test);
         }
     }
 }

@@ -137,6 +137,16 @@ fn what_is_open_is_never_a_pass() {
         };
         let told = (ended.verdict(), ended.verdict_of_plan());
         assert_eq!(told, (of_run, of_plan), "{not_reached} not reached, {left_out} left out");
+        // Whoever grades a record again counts what is open as well.
+        let mut run = Run::read(record().as_bytes()).unwrap();
+        run.ended = Some(ended.clone());
+        assert_eq!(run.verdict_of_plan(summary), of_plan);
+        assert_eq!(run.left_open(), (not_reached, left_out));
+        let or_open = if of_plan == Fail { Fail } else { NotTested };
+        for cut_short in [Some(RunEnded { outcome: Outcome::Stopped, ..ended }), None] {
+            run.ended = cut_short;
+            assert_eq!(run.verdict_of_plan(summary), or_open);
+        }
     }
 }
 

@@ -2,7 +2,7 @@
 //! connection. Narrow, so that a phone shows it in readable letters.
 
 use maud::{Markup, PreEscaped, html as markup};
-use waltron_core::plan::hookup::{Carries, Sheet, Wire};
+use waltron_core::plan::hookup::{BY_HAND, Carries, Sheet, Wire};
 
 const WIDTH: u32 = 480;
 /// Width of a box.
@@ -196,17 +196,26 @@ fn list(title: &str, entries: &[String], top: u32) -> (Markup, u32) {
 
 /// The whole sheet as one picture: what to see to first, the drawing, what to put back.
 pub fn whole_drawing(sheet: &Sheet) -> String {
-    let (before, top) = list("Before connecting", &sheet.before, 4);
+    let mut top = 4;
+    let mut down = |title: &str, entries: &[String]| {
+        let (drawn, bottom) = list(title, entries, top);
+        top = bottom;
+        drawn
+    };
+    let mut before = vec![down("Before connecting", &sheet.before)];
+    before.extend(sheet.for_tests.iter().map(|of| down(&of.title(), &of.lines)));
     let (inner, height) = connections(sheet);
-    let (after, bottom) = list("Afterwards", &sheet.after, top + height);
+    let (by_hand, bottom) = list(BY_HAND, &sheet.by_hand, top + height);
+    let (after, bottom) = list("Afterwards", &sheet.after, bottom);
     let height = bottom + 8;
     let view = format!("0 0 {WIDTH} {height}");
     let svg = markup! {
         svg class="connections" xmlns="http://www.w3.org/2000/svg" viewBox=(view) width=(WIDTH) height=(height) role="img" {
             style { (PreEscaped(TEXT)) }
             rect width=(WIDTH) height=(height) fill="#fff" {}
-            (before)
+            @for part in &before { (part) }
             svg y=(top) width=(WIDTH) { (inner) }
+            (by_hand)
             (after)
         }
     };

@@ -9,7 +9,7 @@ use std::collections::HashMap;
 use waltron_core::asset::Ratings;
 use waltron_core::grading::{Criterion, Grade, Limits, Summary, Verdict, words};
 use waltron_core::procedure::{Also, Span};
-use waltron_core::quantity::{Current, Measure, Voltage, counted, duration, text};
+use waltron_core::quantity::{Current, Measure, Time, Voltage, counted, duration, text};
 use waltron_core::record::{Outcome, RunEnded};
 use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
@@ -267,11 +267,13 @@ pub(crate) fn summary(grades: &[Grade], ended: &RunEnded, terminal: &Terminal) -
     if !grades.is_empty() {
         text.push_str(&table(grades, terminal));
     }
-    text.push_str(&format!(
-        "\n{}  {}\n",
-        verdict(Exit::of_run(ended), s, ended.not_reached),
-        styled(FAINT, &format!("{} on the rig", duration(ended.injected))),
-    ));
+    text.push_str(&format!("\n{}", verdict(Exit::of_run(ended), s, ended.not_reached)));
+    // Of an injection that the rig broke off nobody knows how long it lasted.
+    if ended.injected > Time::default() {
+        let time = format!("{} on the rig", duration(ended.injected));
+        text.push_str(&format!("  {}", styled(FAINT, &time)));
+    }
+    text.push('\n');
     if !ended.left_out.is_empty() {
         let count = counted(ended.left_out.len(), "point");
         text.push_str(&format!("{count} of the plan not asked for, and not tested (--only)\n"));

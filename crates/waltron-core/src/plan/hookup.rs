@@ -11,6 +11,9 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
 
+/// The heading of what is put on by hand.
+pub const BY_HAND: &str = "Put on by hand, from an instrument of your own";
+
 /// A connection sheet.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Sheet {
@@ -23,13 +26,28 @@ pub struct Sheet {
     pub details: Vec<(String, String)>,
     /// What to isolate, short, earth, close, bypass or reset first, in order.
     pub before: Vec<String>,
+    /// The same of single tests: what of it not every test wants.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub for_tests: Vec<ForTests>,
     /// The connections, outputs first.
     pub wires: Vec<Wire>,
     /// The places to which the leads are taken one after the other, where there are several.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub places: Vec<Name>,
+    /// What somebody puts on from an instrument of their own, and where: `5 kV on H: L+tank measured`.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub by_hand: Vec<String>,
     /// What to put back afterwards, in order.
     pub after: Vec<String>,
+}
+
+/// What is seen to for some tests of a plan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ForTests {
+    /// The tests.
+    pub tests: Vec<Name>,
+    /// What to see to, in order.
+    pub lines: Vec<String>,
 }
 
 /// One connection.
@@ -114,21 +132,45 @@ fn places(planned: &[(Name, Planned)]) -> Vec<Name> {
     all
 }
 
-/// What the person at the panel must see to because of the tests of which something is planned, each once.
-fn of_tests(plan: &Plan, planned: &[(Name, Planned)]) -> Vec<String> {
-    let mut all: Vec<String> = Vec::new();
+/// What the person at the panel must see to because of the tests of which something is planned, each line once:
+/// what all of them want, and what some do.
+fn of_tests(plan: &Plan, planned: &[(Name, Planned)]) -> (Vec<String>, Vec<ForTests>) {
     let is_planned = |test: &&Test| planned.iter().any(|(id, _)| *id == test.id);
-    for line in plan.tests.iter().filter(is_planned).flat_map(Test::precautions) {
-        if !all.contains(&line) {
-            all.push(line);
+    let tests: Vec<&Test> = plan.tests.iter().filter(is_planned).collect();
+    let mut all: Vec<(String, Vec<Name>)> = Vec::new();
+    for test in &tests {
+        for line in test.precautions() {
+            match all.iter_mut().find(|(known, _)| *known == line) {
+                Some((_, of)) if of.contains(&test.id) => {}
+                Some((_, of)) => of.push(test.id.clone()),
+                None => all.push((line, vec![test.id.clone()])),
+            }
         }
     }
-    all
+    let (common, single): (Vec<_>, Vec<_>) =
+        all.into_iter().partition(|(_, of)| of.len() == tests.len());
+    let mut groups: Vec<ForTests> = Vec::new();
+    for (line, tests) in single {
+        match groups.iter_mut().find(|group| group.tests == tests) {
+            Some(group) => group.lines.push(line),
+            None => groups.push(ForTests { tests, lines: vec![line] }),
+        }
+    }
+    (common.into_iter().map(|(line, _)| line).collect(), groups)
 }
 
-/// What somebody puts on from an instrument of their own.
-fn by_hand(also: &Also) -> Option<Name> {
-    if let Also::ByHand { what, .. } = also { Some(what.clone()) } else { None }
+/// What somebody puts on from an instrument of their own: what it would be as an output, and in words.
+fn by_hand(also: &Also) -> Option<(Name, String)> {
+    let Also::ByHand { what, at, voltage } = also else { return None };
+    Some((what.clone(), format!("{} on {at}", text(*voltage))))
+}
+
+impl ForTests {
+    /// Its heading: `For winding-1, winding-2`.
+    pub fn title(&self) -> String {
+        let tests: Vec<&str> = self.tests.iter().map(Name::as_str).collect();
+        format!("For {}", tests.join(", "))
+    }
 }
 
 impl Carries {
@@ -211,21 +253,39 @@ impl Sheet {
             asset: site.asset.identity.tag.clone(),
             details: details(&site.asset.identity),
             before: Vec::new(),
+            for_tests: Vec::new(),
             places: places(planned),
+            by_hand: Vec::new(),
             wires,
             after: Vec::new(),
         };
-        let by_hand: Vec<Name> =
-            planned.iter().flat_map(|(_, p)| &p.also).filter_map(by_hand).collect();
-        sheet.precautions(site, &of_tests(site.plan, planned), by_hand);
+        let (names, words): (Vec<Name>, Vec<String>) =
+            planned.iter().flat_map(|(_, p)| &p.also).filter_map(by_hand).unzip();
+        for line in words {
+            if !sheet.by_hand.contains(&line) {
+                sheet.by_hand.push(line);
+            }
+        }
+        let (common, for_tests) = of_tests(site.plan, planned);
+        sheet.for_tests = for_tests;
+        sheet.precautions(site, &common, names);
+        for group in &mut sheet.for_tests {
+            group.lines.retain(|line| !sheet.before.contains(line));
+        }
+        sheet.for_tests.retain(|group| !group.lines.is_empty());
         sheet
+    }
+
+    /// Everything to see to before outputs come on, that of single tests last.
+    pub fn all_before(&self) -> impl Iterator<Item = &String> {
+        self.before.iter().chain(self.for_tests.iter().flat_map(|group| &group.lines))
     }
 
     fn uses(&self, carries: Carries) -> bool {
         self.wires.iter().any(|w| w.carries == carries)
     }
 
-    /// What to see to; `of_tests` besides, because of the tests, and `by_hand` because of what somebody puts on.
+    /// What to see to; `of_tests` besides, because of every test, and `by_hand` because of what somebody puts on.
     fn precautions(&mut self, site: Site<'_>, of_tests: &[String], by_hand: Vec<Name>) {
         let own = &site.plan.hookup;
         let mut before = own.first.clone();

@@ -1,12 +1,12 @@
 //! A run as its record tells it.
 
 use super::chain::{Line, ReadError, known_format};
-use super::event::{Event, GradedAgain, RunEnded, RunStarted};
+use super::event::{Event, GradedAgain, Outcome, RunEnded, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::kept::Kept;
 use crate::asset::Asset;
 use crate::asset::readback::{Difference, with_device};
-use crate::grading::{Grade, Summary};
+use crate::grading::{Grade, Summary, Verdict};
 use crate::procedure::Served;
 use crate::text::document::DocumentError;
 use crate::text::name::Name;
@@ -208,6 +208,22 @@ impl Run {
     /// Counts of the latest verdicts.
     pub fn summary(&self) -> Summary {
         Summary::of(self.points.iter().map(|g| g.verdict))
+    }
+
+    /// The points of the plan that were not reached and those that were not asked for, as far as the run came to say so.
+    pub fn left_open(&self) -> (usize, usize) {
+        self.ended.as_ref().map_or((0, 0), |ended| (ended.not_reached, ended.left_out.len()))
+    }
+
+    /// The verdict of the whole plan by counts of its grades: what was not reached, not asked for, or lost with a run
+    /// that was stopped or cut is never a pass.
+    pub fn verdict_of_plan(&self, summary: Summary) -> Verdict {
+        let is_whole = |ended: &RunEnded| ended.outcome == Outcome::Completed;
+        let whole = self.ended.as_ref().is_some_and(is_whole) && self.left_open() == (0, 0);
+        match summary.verdict() {
+            Verdict::Pass | Verdict::Measured if !whole => Verdict::NotTested,
+            verdict => verdict,
+        }
     }
 
     /// The asset as it was when the run started.

@@ -4,7 +4,7 @@ use super::block;
 use super::page::STYLE;
 use crate::hookup::drawing;
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
-use waltron_core::plan::hookup::{Sheet, Wire};
+use waltron_core::plan::hookup::{BY_HAND, Sheet, Wire};
 use waltron_core::section::{Block, Section, Table};
 use waltron_core::text::name::Name;
 
@@ -42,7 +42,7 @@ pub fn page(sheet: &Sheet, title: &str, leads: Option<&str>) -> String {
 
 /// The sheet as a part of a report.
 pub(super) fn section(sheet: &Sheet, leads: Option<&str>) -> Markup {
-    if sheet.wires.is_empty() {
+    if sheet.wires.is_empty() && sheet.by_hand.is_empty() {
         return markup! {};
     }
     markup! {
@@ -67,8 +67,11 @@ fn parts(sheet: &Sheet, leads: Option<&str>) -> Vec<Section> {
         uses.rows.push(vec![test.to_string(), wires.join(", ")]);
     }
     let picture = Block::Picture(drawing(sheet));
-    let connections = Section::new("Connections", vec![picture, Block::Table(uses)]);
+    let connections = (!sheet.wires.is_empty())
+        .then(|| Section::new("Connections", vec![picture, Block::Table(uses)]));
     let before = steps("Before connecting", &sheet.before);
+    let for_tests = sheet.for_tests.iter().filter_map(|of| steps(&of.title(), &of.lines));
+    let by_hand = steps(BY_HAND, &sheet.by_hand);
     let after = steps("Afterwards", &sheet.after);
     let places: Vec<String> = sheet.places.iter().map(ToString::to_string).collect();
     let mut places = steps("The leads go to", &places);
@@ -76,7 +79,8 @@ fn parts(sheet: &Sheet, leads: Option<&str>) -> Vec<Section> {
         places.blocks.push(Block::Note(LEADS.to_owned()));
         places.blocks.push(Block::Picture(drawn.to_owned()));
     }
-    before.into_iter().chain([connections]).chain(places).chain(after).collect()
+    let first = before.into_iter().chain(for_tests).chain(connections);
+    first.chain(places).chain(by_hand).chain(after).collect()
 }
 
 /// The tests in order, each with its connections.

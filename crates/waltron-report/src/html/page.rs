@@ -135,8 +135,7 @@ fn stamp(run: &Run) -> Markup {
         _ => Verdict::Inconclusive,
     };
     // What nobody asked for is a part of the plan all the same.
-    let not_reached =
-        run.ended.as_ref().map_or(0, |ended| ended.not_reached + ended.left_out.len());
+    let (not_reached, left_out) = run.left_open();
     let (class, word) = match verdict {
         Verdict::Pass => ("pass", "PASS"),
         Verdict::Fail => ("fail", "FAIL"),
@@ -149,7 +148,7 @@ fn stamp(run: &Run) -> Markup {
         div class={ "stamp " (class) } {
             @if !run.again.is_empty() { span { "as tested" } }
             strong { (word) }
-            span { (words::passing(summary, not_reached)) }
+            span { (words::passing(summary, not_reached + left_out)) }
         }
     }
 }
@@ -157,7 +156,8 @@ fn stamp(run: &Run) -> Markup {
 /// What it came to when it was graded again last.
 fn latest_stamp(run: &Run) -> Markup {
     let Some((_, again)) = run.again.last() else { return Markup::default() };
-    let verdict = again.summary.verdict();
+    let verdict = run.verdict_of_plan(again.summary);
+    let (not_reached, left_out) = run.left_open();
     let word = match verdict {
         Verdict::Pass => "PASS",
         Verdict::Fail => "FAIL",
@@ -169,7 +169,7 @@ fn latest_stamp(run: &Run) -> Markup {
         div class={ "stamp " (tables::class(verdict)) } {
             span { "graded again" }
             strong { (word) }
-            span { (words::passing(again.summary, 0)) }
+            span { (words::passing(again.summary, not_reached + left_out)) }
         }
     }
 }

@@ -185,6 +185,10 @@ fn a_value_on_its_way_tells_how_long_it_takes() {
         watch.poll(seconds(f64::from(tenth) / 10.0), vec![Some(2.0)], &mut looking);
     }
     assert_eq!(looking.waits.last().unwrap().left, None);
+    // Once it is there nothing is left.
+    watch.poll(seconds(6.5), vec![Some(10.0)], &mut looking);
+    let there = looking.waits.last().unwrap();
+    assert_eq!((there.value.si, there.left), (10.0, None));
     let told = looking.waits.len();
     looking.watches = false;
     watch.poll(seconds(7.0), vec![Some(3.0)], &mut looking);

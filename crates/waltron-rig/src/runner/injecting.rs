@@ -184,7 +184,18 @@ impl Runner<'_> {
             if let Some(stop) = self.rig.capability().emergency_stop.clone()
                 && stop.has_stopped(&observation)
             {
-                self.tell(format!("Emergency stop: `{}`; outputs are off", stop.signal))?;
+                let signal = &stop.signal;
+                let (is, else_) = match stop.when_closed {
+                    true => ("closed", "its wires touch"),
+                    false => ("open", "its wire is broken"),
+                };
+                // What stood so before anything came on may be a wire as well as a hand.
+                self.tell(match observation.length() > seconds(0.0) {
+                    true => format!("Emergency stop: `{signal}`; outputs are off"),
+                    false => format!(
+                        "Emergency stop: `{signal}` was {is} before anything was put out: it is pressed, or {else_}"
+                    ),
+                })?;
             }
             if self.direct && self.rig.capability().discharge.is_some() {
                 self.tell(

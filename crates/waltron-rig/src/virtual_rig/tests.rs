@@ -1,12 +1,14 @@
 use super::*;
-use crate::attendant::Unattended;
+use crate::attendant::{Present, Unattended};
 use crate::player::levels;
 use std::collections::VecDeque;
 use waltron_core::asset::Ratings;
 use waltron_core::clearance::{Refusal, clear};
 use waltron_core::injection::capability::{Channel, Input};
+use waltron_core::injection::measuring::{Capture, Part};
 use waltron_core::injection::observation::{Edge, Ended};
 use waltron_core::injection::program::{Profile, Program, Rest, Segment, Stairs, Stop};
+use waltron_core::procedure::{Answer, Question};
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Frequency, Measure, amperes, seconds};
@@ -40,6 +42,11 @@ impl Specimen for Scripted {
     }
     fn closed(&self) -> Vec<Name> {
         Vec::new()
+    }
+    /// Each sample is its own time.
+    fn samples(&self, _of: &Name, window: waltron_specimen::Window) -> Option<Vec<f64>> {
+        let time = |k: usize| window.start_s + k as f64 / window.rate_hz;
+        Some((0..window.count).map(time).collect())
     }
 }
 
@@ -163,15 +170,90 @@ fn what_exceeds_the_rig_or_never_ends_is_refused_before_it_is_put_out() {
     assert!(matches!(refusal(unwired)[0], Refusal::NotWired { .. }));
 }
 
+/// What is kept about a change of a contact begins and ends where it should, and within the program.
+#[test]
+fn samples_are_kept_about_the_change_that_was_asked_for() {
+    let around = |signal: &str, closed, before, after| Capture {
+        name: "c".into(),
+        of: vec!["coil".into()],
+        rate_hz: 1000.0,
+        part: Part::Around {
+            signal: signal.into(),
+            closed,
+            before: seconds(before),
+            after: seconds(after),
+        },
+    };
+    let whole = [
+        around("trip", true, 0.2, 0.3),
+        around("trip", false, 0.2, 0.3),
+        // Reaching beyond the program it has what there is.
+        around("trip", true, 9.0, 9.0),
+    ];
+    let edges = [(1.2, "trip", true), (1.9, "trip", false)];
+    let specimen = Scripted { now: 0.0, edges: edges.into(), applied: Vec::new() };
+    let mut bench = Bench::new(Box::new(specimen));
+    let program = Program {
+        captures: whole.to_vec(),
+        ..Program::of(vec![Segment::hold("all", one_phase(1.0), seconds(3.0))])
+    };
+    let capability = capability();
+    let mut nobody = Unattended;
+    let player = Player::new(&mut bench, &capability, Pace::Fast, &mut nobody, &[], false);
+    let seen = player.play(&program).unwrap();
+    let spans: Vec<[f64; 2]> = seen
+        .captures
+        .iter()
+        .map(|c| {
+            let samples = &c.tracks[0].samples;
+            assert!((samples[0] - c.start.si()).abs() < 1e-9);
+            [samples[0], *samples.last().unwrap()]
+        })
+        .collect();
+    for (span, [from, to]) in spans.iter().zip([[1.0, 1.5], [1.7, 2.2], [0.0, 3.0]]) {
+        assert!((span[0] - from).abs() < 1.5e-3 && (span[1] - to).abs() < 1.5e-3, "{span:?}");
+    }
+    assert_eq!(spans.len(), 3);
+}
+
+/// Whoever stops in the world's time stops it there: what was on until then was on no longer.
+#[test]
+fn a_stop_in_real_time_is_where_the_world_is() {
+    struct After(std::time::Instant, Vec<f64>);
+    impl Attendant for After {
+        fn ask(&mut self, _: &Question) -> Answer {
+            Answer::Stop
+        }
+        fn is_watching(&self) -> bool {
+            true
+        }
+        fn sees(&mut self, present: &Present<'_>) {
+            assert!(present.now.si() <= self.0.elapsed().as_secs_f64(), "ahead of the world");
+            self.1.push(present.now.si());
+        }
+        fn wants_to_stop(&self) -> bool {
+            self.0.elapsed().as_secs_f64() > 0.2
+        }
+    }
+    let specimen = Scripted { now: 0.0, edges: VecDeque::new(), applied: Vec::new() };
+    let mut rig = VirtualRig::new("test".into(), capability(), Box::new(specimen), Pace::Real);
+    let long = vec![Segment::hold("long", one_phase(1.0), seconds(3600.0))];
+    let program = clear(Program::of(long), &ratings(), &capability()).unwrap();
+    let began = std::time::Instant::now();
+    let mut after = After(began, Vec::new());
+    let seen = rig.play(&program, &mut after).unwrap();
+    let lasted = seen.length().si();
+    assert!(after.1.len() > 1 && after.1.is_sorted(), "{:?}", after.1);
+    assert!(seen.aborted() && lasted > 0.15, "{lasted}");
+    assert!(lasted <= began.elapsed().as_secs_f64(), "{lasted}");
+}
+
 #[test]
 fn an_attendant_who_stops_gets_the_outputs_off_and_an_aborted_observation() {
     struct Stopping;
     impl Attendant for Stopping {
-        fn ask(
-            &mut self,
-            _: &waltron_core::procedure::Question,
-        ) -> waltron_core::procedure::Answer {
-            waltron_core::procedure::Answer::Stop
+        fn ask(&mut self, _: &Question) -> Answer {
+            Answer::Stop
         }
         fn wants_to_stop(&self) -> bool {
             true

@@ -39,7 +39,7 @@ pub(crate) fn grade(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let mut clock = super::run::clock()?;
     writer.append(&clock.now(), &Event::GradedAgain(Box::new(again.clone()))).map_err(trouble)?;
     drop(writer);
-    let exit = Exit::of_verdict(again.summary.verdict());
+    let exit = Exit::of_verdict(run.verdict_of_plan(again.summary));
     show(args, &run, &again, exit, terminal);
     Ok(exit)
 }
@@ -186,6 +186,8 @@ fn show(args: &Args, run: &Run, again: &GradedAgain, exit: Exit, terminal: &Term
             "exit": exit.code(),
             "changes": again.changes,
             "summary": again.summary,
+            "not_reached": run.left_open().0,
+            "left_out": run.ended.as_ref().map_or(&[][..], |ended| &ended.left_out),
             "points": again.grades,
         });
         terminal.print_json(shown);
@@ -218,7 +220,15 @@ fn show(args: &Args, run: &Run, again: &GradedAgain, exit: Exit, terminal: &Term
         n => format!("{} changed", counted(n, "verdict")),
     };
     text.push_str(&format!("\n{count} graded again: {moved}\n"));
-    text.push_str(&format!("{}\n", view::verdict(exit, again.summary, 0)));
+    let (not_reached, left_out) = run.left_open();
+    text.push_str(&format!("{}\n", view::verdict(exit, again.summary, not_reached)));
+    if left_out > 0 {
+        let count = counted(left_out, "point");
+        text.push_str(&format!("{count} of the plan not asked for, and not tested (--only)\n"));
+    }
+    if run.ended.is_none() {
+        text.push_str("The run was cut: what it did not reach is not tested\n");
+    }
     let shown = for_shell(&args.record);
     let page = for_shell(&args.record.with_extension("").with_extension("html"));
     text.push_str(&format!("Next    waltron report {shown} -o {page}\n"));

@@ -8,7 +8,7 @@ use crate::job::Job;
 use crate::tables;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::wings::WINGS;
-use waltron_core::plan::hookup::Sheet;
+use waltron_core::plan::hookup::{BY_HAND, Sheet};
 use waltron_report::hookup::whole_drawing;
 use waltron_report::html::{by_test, hookup_page};
 
@@ -66,6 +66,9 @@ fn text(sheet: &Sheet, title: &str, terminal: &Terminal) -> String {
         out.push_str("Nothing of the rig is connected: its outputs stay off\n\n");
     }
     numbered("Before connecting", &sheet.before, &mut out);
+    for group in &sheet.for_tests {
+        numbered(&plain(&group.title()), &group.lines, &mut out);
+    }
     if !sheet.wires.is_empty() {
         let mut table = tables::table(vec!["Rig", "", "Asset", "What", "At most"], terminal);
         for wire in &sheet.wires {
@@ -93,6 +96,7 @@ fn text(sheet: &Sheet, title: &str, terminal: &Terminal) -> String {
     }
     let places: Vec<String> = sheet.places.iter().map(ToString::to_string).collect();
     numbered("The leads go to", &places, &mut out);
+    numbered(BY_HAND, &sheet.by_hand, &mut out);
     numbered("Afterwards", &sheet.after, &mut out);
     out
 }

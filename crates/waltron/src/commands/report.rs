@@ -25,6 +25,12 @@ pub(crate) fn report(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
             .help("name the report ….html"));
     }
     files::refuse_existing(&args.output, args.force)?;
+    if let Some(earlier) = &args.against
+        && args.runs.iter().any(|run| is_same(run, earlier))
+    {
+        return Err(Failure::file(earlier, "this is the run itself, no earlier one")
+            .help("give the record of an earlier run with --against"));
+    }
     let runs: Vec<Run> =
         args.runs.iter().map(|path| load_run(path, terminal)).collect::<Result<_, _>>()?;
     let told = args.runs.iter().zip(&runs);
@@ -43,6 +49,13 @@ pub(crate) fn report(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> 
     files::write(&args.output, page.as_bytes(), args.force)?;
     terminal.print(&format!("Report  {}\n", args.output.display()));
     Ok(Exit::Pass)
+}
+
+fn is_same(one: &Path, other: &Path) -> bool {
+    match (one.canonicalize(), other.canonicalize()) {
+        (Ok(one), Ok(other)) => one == other,
+        _ => false,
+    }
 }
 
 /// What was kept beside a record, drawn; or why it cannot be.

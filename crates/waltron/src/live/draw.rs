@@ -2,6 +2,7 @@
 
 use super::chart;
 use super::state::{Asked, State};
+use crate::panel::Over;
 use crate::prompt::prompt;
 use crate::terminal::plain;
 use ratatui::Frame;
@@ -181,7 +182,12 @@ fn question_text(asked: &Asked) -> String {
 
 fn ask(frame: &mut Frame<'_>, area: Rect, asked: &Asked) {
     let style = Style::new().fg(Color::Yellow);
-    let block = Block::bordered().title(" Your turn ").border_style(style);
+    let title = match asked.over {
+        Over::Nothing => " Your turn ".to_owned(),
+        Over::OneOf(at, of) => format!(" Before outputs come on: {at} of {of} "),
+        Over::Outputs => " Your turn: outputs stay on ".to_owned(),
+    };
+    let block = Block::bordered().title(title).border_style(style);
     frame.render_widget(Clear, area);
     let text = Paragraph::new(question_text(asked)).wrap(Wrap { trim: false });
     frame.render_widget(text.block(block), area);
@@ -358,6 +364,7 @@ mod tests {
             assert!(shown.contains(part), "{part} is not in\n{shown}");
         }
         state.question = Some(Asked {
+            over: Over::Nothing,
             question: Question { text: "Which tap is it on now?".into(), wanted: Wanted::Text },
             typed: "ta".into(),
             wrong: Some("that is no tap".into()),
@@ -404,10 +411,18 @@ mod tests {
     fn a_question_is_shown_with_what_is_typed_and_the_end_says_how_to_leave() {
         let mut state = state();
         let question = Question::choose("Paused", ["go on", "repeat the last point"]);
-        state.question = Some(Asked { question, typed: "2".into(), wrong: None, keys: "" });
+        state.question =
+            Some(Asked { over: Over::Nothing, question, typed: "2".into(), wrong: None, keys: "" });
         let shown = screen(&state, 100, 30);
         assert!(shown.contains("Your turn") && shown.contains("2  repeat the last point"));
         assert!(shown.contains("q to stop: 2▏"), "{shown}");
+        for (over, title) in [
+            (Over::OneOf(2, 4), "Before outputs come on: 2 of 4"),
+            (Over::Outputs, "Your turn: outputs stay on"),
+        ] {
+            state.question.as_mut().unwrap().over = over;
+            assert!(screen(&state, 100, 30).contains(title), "{title}");
+        }
         state.question = None;
         state.ended = true;
         assert!(screen(&state, 100, 30).contains("any key leaves"));

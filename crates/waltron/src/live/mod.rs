@@ -7,6 +7,7 @@ mod draw;
 mod state;
 
 use crate::failure::Failure;
+use crate::panel::Over;
 use crate::prompt::{Said, said};
 use crate::signals::StopFlag;
 use crossterm::event::{Event as Key, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, poll, read};
@@ -292,10 +293,11 @@ impl Live {
         &self,
         question: &Question,
         keys: &'static str,
+        over: Over,
         limit: Option<Duration>,
     ) -> Answer {
         let question = question.clone();
-        let asked = Asked { question, typed: String::new(), wrong: None, keys };
+        let asked = Asked { question, typed: String::new(), wrong: None, keys, over };
         lock(&self.0.state).question = Some(asked);
         let began = Instant::now();
         let mut answers = lock(&self.0.answers);

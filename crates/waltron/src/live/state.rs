@@ -1,5 +1,6 @@
 //! What the live view shows, fed by the run's events.
 
+use crate::panel::Over;
 use crate::time_left::TimeLeft;
 use crate::view::mark;
 use crate::wings::WINGS;
@@ -82,6 +83,7 @@ pub(super) struct Asked {
     pub(super) wrong: Option<String>,
     /// The keys that choose one of its answers each, in their order.
     pub(super) keys: &'static str,
+    pub(super) over: Over,
 }
 
 impl Asked {

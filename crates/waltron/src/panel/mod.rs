@@ -37,12 +37,25 @@ pub(crate) struct Panel {
     /// How long a prompt waits; for ever where nothing else was asked for.
     limit: Option<Duration>,
     pause_on_fail: bool,
+    /// What stands over a question: which of several it is, or that outputs stay on.
+    over: Over,
     /// What was typed while something was put out, for when it is over.
     typed: VecDeque<String>,
     /// Whether the run has begun: what it asks from then on nobody has confirmed before.
     is_running: bool,
     /// Whether it was told that something is charged, after a stop.
     was_warned: bool,
+}
+
+/// What a question is asked under.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Over {
+    /// Outputs are off, and nothing else is to be said.
+    Nothing,
+    /// The place of a question among those before outputs come on, from 1, and their number.
+    OneOf(usize, usize),
+    /// Outputs stay on while it is asked.
+    Outputs,
 }
 
 /// The keys of a pause's choices in the live view.
@@ -70,6 +83,7 @@ impl Panel {
             left: Rc::default(),
             limit: None,
             pause_on_fail: false,
+            over: Over::Nothing,
             typed: VecDeque::new(),
             is_running: false,
             was_warned: false,
@@ -114,6 +128,7 @@ impl Panel {
     pub(crate) fn listen(&mut self, bar: ProgressBar, left: Rc<Cell<TimeLeft>>, takes_time: bool) {
         self.bar = bar;
         self.left = left;
+        self.over = Over::Nothing;
         self.is_running = true;
         if let Voice::Typing(lines) = &mut self.voice
             && std::io::stdin().is_terminal()
@@ -134,6 +149,11 @@ impl Panel {
             }
             _ => Vec::new(),
         }
+    }
+
+    /// The next question is this one of those before outputs come on, from 1.
+    pub(crate) fn asks_of_several(&mut self, at: usize, of: usize) {
+        self.over = Over::OneOf(at, of);
     }
 
     /// Shows text that is no question.
@@ -158,7 +178,11 @@ impl Panel {
         if let Some(stop) = self.typed_ahead() {
             return stop;
         }
-        let text = prompt(question);
+        let text = match self.over {
+            Over::Nothing => prompt(question),
+            Over::OneOf(at, of) => format!("{at} of {of}: {}", prompt(question)),
+            Over::Outputs => format!("Outputs stay on. {}", prompt(question)),
+        };
         loop {
             self.terminal.chat(&text);
             let line = match self.line() {
@@ -216,8 +240,10 @@ impl Panel {
         let choices = ["go on", "repeat the last point", "skip this test", "stop"];
         let text = format!("Paused{after}, {outputs}");
         let question = Question::choose(text, choices);
+        // The words say it already.
+        self.over = Over::Nothing;
         let answer = match &self.voice {
-            Voice::Live(live) => live.ask(&question, PAUSE_KEYS, self.limit),
+            Voice::Live(live) => live.ask(&question, PAUSE_KEYS, Over::Nothing, self.limit),
             _ => self.ask(&question),
         };
         match answer {
@@ -235,7 +261,7 @@ impl Attendant for Panel {
         let text = plain(&question.text);
         match &mut self.voice {
             Voice::Typing(_) => self.typed(question),
-            Voice::Live(live) => live.ask(question, "", self.limit),
+            Voice::Live(live) => live.ask(question, "", self.over, self.limit),
             // What must be seen to before outputs come on was confirmed with --yes; what arises later was not.
             Voice::Confirming if self.is_running && question.wanted == Wanted::Permission => {
                 self.chat(&format!("--yes does not answer `{text}`: the run stops\n"));
@@ -280,6 +306,7 @@ impl Attendant for Panel {
     }
 
     fn wish(&mut self, moment: &Moment<'_>) -> Wish {
+        self.over = if moment.held { Over::Outputs } else { Over::Nothing };
         let failed = moment.last.iter().any(|g| g.verdict == Verdict::Fail);
         // A point is paused at once, before the next injection, whoever speaks.
         if failed && self.pause_on_fail && !matches!(self.voice, Voice::Confirming) {
@@ -349,6 +376,7 @@ impl Attendant for Panel {
     }
 
     fn goes_off(&mut self) {
+        self.over = Over::Nothing;
         if let Voice::Live(live) = &self.voice {
             live.goes_off();
         }

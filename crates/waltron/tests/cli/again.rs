@@ -478,6 +478,13 @@ fn an_emergency_stop_contact_switches_off_and_stops_the_run() {
     assert!(record.contains("Emergency stop: `stop button`; outputs are off"));
     let hookup = site.waltron(&["hookup", "q07-f1.plan.toml"]).exits(0).out();
     assert!(hookup.contains("Try the emergency stop once") && hookup.contains("stop button"));
+    // Waited for the other way round it stands in its stopping state from the beginning.
+    site.edit("q07-f1.rig.toml", "\"closing\"", "\"opening\"");
+    let args = ["run", "q07-f1.plan.toml", "--yes", "--record", "wire.run.jsonl"];
+    let done = site.waltron(&args).exits(4);
+    let told =
+        "`stop button` was open before anything was put out: it is pressed, or its wire is broken";
+    assert!(site.read("wire.run.jsonl").contains(told), "{}", done.out());
 }
 
 /// 30 A for 3 s is 2700 A²s of the 9000 allowed at that current; the asset gives 16 A²s a second

@@ -127,6 +127,21 @@ fn only_yes_puts_something_out() {
         assert_eq!(it.exit(), 4, "{keys:?}: {}", it.seen());
         assert!(!it.seen().contains("Measured"), "{keys:?}: {}", it.seen());
     }
+    // A plan's checklist says how long it is.
+    site.edit("q07-f1.rig.toml", "seed = 11874", "seed = 11874\nconfirm = true");
+    let mut it = Terminal::start(&site, &["run", "q07-f1.plan.toml"]);
+    it.shows("1 of ", 1);
+    it.press("yes\r");
+    it.shows("2 of ", 1);
+    it.press("q\r");
+    assert_eq!(it.exit(), 4, "{}", it.seen());
+    // On the full screen it stands beside what it is asked for.
+    let live =
+        ["run", "q07-f1.plan.toml", "--live", "--only", "51N-times", "--record", "l.run.jsonl"];
+    let mut it = Terminal::start(&site, &live);
+    it.stands(&["Before outputs come on: 1 of ", "Q07-F1", "0/9 points"]);
+    it.press("\u{1b}");
+    assert_eq!(it.exit(), 4, "{}", it.seen());
 }
 
 /// After the prompt every key of the watch does what it says, and each way out is one.
@@ -277,6 +292,9 @@ fn every_stop_key_stops_in_every_live_state() {
             let mut it = run(&record);
             it.stands(&[stands]);
             it.stands(&["OUTPUTS ON"]);
+            if *name != "on" {
+                it.stands(&["outputs stay on"]);
+            }
             it.press(key);
             assert_eq!(it.exit(), 4, "{name}, {by}: {}", it.seen());
             let text = site.read(&record);

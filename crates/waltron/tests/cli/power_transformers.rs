@@ -230,6 +230,8 @@ fn what_somebody_reads_is_graded_again_and_compared() {
     assert!(page.contains("The largest change is that of"));
     // A run of another kind of asset is no comparison.
     site.waltron(&["run", "q05-cb.plan.toml", "--yes", "--record", "f1.run.jsonl"]).exits(1);
+    let itself = ["report", "later.run.jsonl", "--against", "./later.run.jsonl", "-o", "no.html"];
+    assert!(site.waltron(&itself).exits(2).err().contains("this is the run itself"));
     let other = ["report", "later.run.jsonl", "--against", "f1.run.jsonl", "-o", "no.html"];
     assert!(site.waltron(&other).exits(2).err().contains("another kind of asset"));
 }
@@ -402,6 +404,14 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
     assert!(!without.contains("tap changer"), "{without}");
     // Each stands once, however many tests want it.
     assert_eq!(whole.matches(losses).count(), 1, "{whole}");
+    // It stands under the tests that want it; what all of them want stands above.
+    let under = |what: &str| {
+        let lines = whole.lines().take_while(|line| !line.contains(what));
+        lines.filter(|l| l.starts_with("For ") || *l == "Before connecting").last()
+    };
+    assert_eq!(under(losses), Some("For insulation, bushings"));
+    assert_eq!(under(winding), Some("For winding-1, winding-2"));
+    assert_eq!(under("four wires"), Some("Before connecting"));
     let by_hand = sheet(&["at1.plan.toml", "--test", "insulation-resistance"]);
     assert!(by_hand.contains("Nothing of the rig is connected"), "{by_hand}");
     // What somebody puts on is as dangerous as what the rig does.
@@ -409,6 +419,8 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
         "dead, isolated and earthed",
         "fence the whole transformer off",
         "Earth all bushings before",
+        "5 kV on H: L+tank measured",
+        "500 V on L: H+tank measured",
     ] {
         assert!(by_hand.contains(line), "{line} is not in\n{by_hand}");
     }

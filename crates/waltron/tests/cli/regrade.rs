@@ -225,6 +225,26 @@ fn every_kind_of_record_is_graded_again() {
     assert_eq!(site.read("r.run.jsonl"), before);
 }
 
+/// What a run was not asked for is a part of its plan: graded again it is no pass either, nor on the report.
+#[test]
+fn a_part_of_a_plan_graded_again_is_no_pass() {
+    let site = Site::new();
+    site.waltron(&[&RUN[..], &["--only", "51N-times"]].concat()).exits(0);
+    let told = again(&site, &[]).exits(5).json();
+    let left_out = told["left_out"].as_array().unwrap().len();
+    assert!(left_out > 3 && told["not_reached"] == 0, "{told}");
+    let words = site.waltron(&["grade", "r.run.jsonl"]).exits(5).out();
+    assert!(words.contains("NOT ALL TESTED") && words.contains("not asked for"), "{words}");
+    site.waltron(&["report", "r.run.jsonl", "-o", "r.html"]).exits(0);
+    let page = site.read("r.html");
+    assert_eq!(
+        page.matches("<strong>NOT FULLY TESTED</strong>").count(),
+        2,
+        "as tested, and again"
+    );
+    assert!(!page.contains("<strong>PASS</strong>"));
+}
+
 #[test]
 fn another_rule_grades_again_and_what_was_changed_is_refused() {
     let site = Site::new();

@@ -4,7 +4,7 @@ use super::capture::capture;
 use super::earlier::Earlier;
 use crate::failure::Failure;
 use crate::job::Job;
-use crate::live::State;
+use crate::live::{Live, State};
 use crate::panel::Panel;
 use crate::terminal::{STRONG, Terminal, plain, styled};
 use crate::time_left::TimeLeft;
@@ -104,6 +104,8 @@ pub(crate) fn execute(
         open.note(&Event::Answered { answer: answer.clone() })?;
     }
     let ids: Vec<String> = prepared.points().map(|p| p.id.clone()).collect();
+    // What is run stands there while it is asked about; the device may hold other settings than the file's.
+    show_live(open.panel.view().as_ref(), job, &job.asset, &prepared);
     let Some((asset, prepared)) = open.before(job, prepared, &mut *rig, &how)? else {
         let open_ids = [so_far.left_open, ids].concat();
         let ended = RunEnded {
@@ -124,12 +126,7 @@ pub(crate) fn execute(
     let id_width = ids.max().unwrap_or(0).min(widest);
     let live = panel.view();
     let quiet = how.quiet || live.is_some();
-    if let Some(live) = &live {
-        let inputs = job.rig.capability.inputs.iter().map(|i| i.meaning.clone());
-        let points: Vec<PointId> = prepared.points().cloned().collect();
-        let state = State::new(&job.plan.title, &asset, inputs, &points, likely);
-        live.begin(state);
-    }
+    show_live(live.as_ref(), job, &asset, &prepared);
     if !quiet {
         terminal.print(&heading(job, &prepared));
     }
@@ -353,18 +350,28 @@ impl Opened<'_> {
         if confirm && !how.yes {
             self.panel.say(&view::maxima(&prepared.maxima(), &asset.ratings));
             self.panel.say(&view::besides(&prepared));
-            for line in job.sheet(&prepared).before {
-                if self.ask(Question::permit(line))? != Answer::Confirmed {
+            let sheet = job.sheet(&prepared);
+            let mut lines: Vec<String> = sheet.all_before().cloned().collect();
+            lines.push(format!("Put this out on {}", job.rig.name));
+            for (k, line) in lines.iter().enumerate() {
+                self.panel.asks_of_several(k + 1, lines.len());
+                if self.ask(Question::permit(line.clone()))? != Answer::Confirmed {
                     return Ok(None);
                 }
-            }
-            let question = Question::permit(format!("Put this out on {}", job.rig.name));
-            if self.ask(question)? != Answer::Confirmed {
-                return Ok(None);
             }
         }
         Ok(Some((asset, prepared)))
     }
+}
+
+/// Has the live view show this run.
+fn show_live(live: Option<&Live>, job: &Job, asset: &Asset, prepared: &Prepared) {
+    let Some(live) = live else { return };
+    let capability = &job.rig.capability;
+    let inputs = capability.inputs.iter().map(|i| i.meaning.clone());
+    let points: Vec<PointId> = prepared.points().cloned().collect();
+    let likely = prepared.likely_time(asset, capability);
+    live.begin(State::new(&job.plan.title, asset, inputs, &points, likely));
 }
 
 fn listed(found: &[Difference]) -> String {
