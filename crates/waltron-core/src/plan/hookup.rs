@@ -166,10 +166,11 @@ fn by_hand(also: &Also) -> Option<(Name, String)> {
 }
 
 impl ForTests {
-    /// Its heading: `For winding-1, winding-2`.
+    /// Its heading: `For tests winding-1, winding-2`.
     pub fn title(&self) -> String {
         let tests: Vec<&str> = self.tests.iter().map(Name::as_str).collect();
-        format!("For {}", tests.join(", "))
+        let word = if tests.len() == 1 { "test" } else { "tests" };
+        format!("For {word} {}", tests.join(", "))
     }
 }
 

@@ -409,8 +409,8 @@ fn the_sheet_of_one_test_lists_its_own_precautions() {
         let lines = whole.lines().take_while(|line| !line.contains(what));
         lines.filter(|l| l.starts_with("For ") || *l == "Before connecting").last()
     };
-    assert_eq!(under(losses), Some("For insulation, bushings"));
-    assert_eq!(under(winding), Some("For winding-1, winding-2"));
+    assert_eq!(under(losses), Some("For tests insulation, bushings"));
+    assert_eq!(under(winding), Some("For tests winding-1, winding-2"));
     assert_eq!(under("four wires"), Some("Before connecting"));
     let by_hand = sheet(&["at1.plan.toml", "--test", "insulation-resistance"]);
     assert!(by_hand.contains("Nothing of the rig is connected"), "{by_hand}");

@@ -7,8 +7,8 @@ use std::time::Duration;
 use waltron_test_support::small;
 
 /// How often each side is killed; fifteen times as often on demand.
-const CLIENT_KILLS: usize = 8;
-const SERVER_KILLS: usize = 6;
+const CLIENT_KILLS: usize = 5;
+const SERVER_KILLS: usize = 4;
 
 /// Milliseconds after which it is.
 const AFTER: Range<u64> = 60..960;
@@ -83,6 +83,6 @@ fn a_killed_test_set_leaves_nothing_charged_and_the_run_goes_on_with_another() {
 #[test]
 #[ignore = "takes six minutes: on demand"]
 fn two_hundred_kills() {
-    kill_programs(15 * CLIENT_KILLS);
-    kill_test_sets(15 * SERVER_KILLS);
+    kill_programs(24 * CLIENT_KILLS);
+    kill_test_sets(22 * SERVER_KILLS);
 }
