@@ -5,6 +5,7 @@
 pub mod circuit_breaker;
 pub mod direct_current;
 mod four_wire;
+mod ledger;
 pub mod low_voltage;
 mod span;
 mod traces;

@@ -46,6 +46,16 @@ fn a_counter_must_go_on_by_what_was_operated() {
         let (is, why) = (point["verdict"].as_str().unwrap(), point["reason"].as_str().unwrap());
         assert!(is == verdict && why.contains(words), "{readings:?}: {is}, {why}");
     }
+    // Read once more it is held against the reading before the operations, not against itself.
+    let site = Site::examples();
+    run(&site, "r.run.jsonl", &["1040", "1046"]);
+    site.write("again.toml", "[[answer]]\nquestion = \"*\"\nanswer = \"1046\"\n");
+    let redo = ["run", "q05-cb.plan.toml", "--redo", "counter-after/*", "--record", "r.run.jsonl"];
+    let args = [&redo[..], &["--answers", "again.toml", "--format", "json"]].concat();
+    let again = site.waltron(&args).json();
+    let point = points(&again, "counter-after/")[0];
+    assert!(point["verdict"] == "fail" && point["attempt"] == 2, "{point}");
+    assert!(point["reason"].as_str().unwrap().contains("the run has made 5"), "{point}");
 }
 
 #[test]

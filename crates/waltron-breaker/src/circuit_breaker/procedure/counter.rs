@@ -2,6 +2,7 @@
 
 use super::step::look;
 use crate::circuit_breaker::asset::{CircuitBreaker, Counts};
+use crate::ledger::Ledger;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -20,9 +21,8 @@ use waltron_core::text::name::Name;
 
 /// What a run hands on: how often the breaker was closed, and opened.
 pub(super) const COUNTED: [&str; 2] = ["closings", "openings"];
-/// The last reading of the counter, and how often it had been operated by then.
-const READ: &str = "counter";
-const READ_AT: &str = "counter read at";
+/// What the counter read last.
+const READ: Ledger = Ledger("counter");
 
 /// That the counter has gone on by as many operations as were made.
 const COUNTER: Criterion = Criterion::named("operations_counter");
@@ -155,8 +155,7 @@ impl Reading {
 
 /// Forgets what the counter read: what happened since is not known.
 pub(super) fn forget(carried: &mut Carried) {
-    carried.remove(READ);
-    carried.remove(READ_AT);
+    READ.forget(carried);
 }
 
 impl Procedure for Reading {
@@ -242,15 +241,15 @@ impl Procedure for Reading {
 
     fn take_over(&mut self, carried: &Carried) {
         let made = self.made_by(carried);
-        self.before = carried.get(READ).copied();
-        self.made = carried.get(READ_AT).map(|at| made - at);
+        let earlier = READ.earlier(&self.of.test, carried);
+        self.before = earlier.map(|(read, _)| read);
+        self.made = earlier.map(|(_, at)| made - at);
     }
 
     fn hand_on(&self, carried: &mut Carried) {
         if let Some(read) = self.read {
             let made = self.made_by(carried);
-            carried.insert(READ.to_owned(), read);
-            carried.insert(READ_AT.to_owned(), made);
+            READ.note(&self.of.test, (read, made), carried);
         }
     }
 

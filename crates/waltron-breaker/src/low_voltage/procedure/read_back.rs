@@ -4,6 +4,7 @@ use super::super::asset::LvBreaker;
 use super::course::TRIPPED_SO_FAR;
 use super::timed::point;
 use super::unit::{CLOSED, GROUP, TRIPPED, TRIPS, UNIT, all, look, told, word};
+use crate::ledger::Ledger;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -27,9 +28,8 @@ const SETTING: Criterion = Criterion::named("trip_unit_setting");
 /// That a counter goes on by what the run has made.
 const COUNTER: Criterion = Criterion::named("trip_unit_counter");
 
-/// What is handed on: the last reading of the trip counter, and how often the run had tripped it then.
-const READ: &str = "unit trips read";
-const READ_AT: &str = "unit trips made";
+/// What the trip counter read last.
+const READ: Ledger = Ledger("unit trips");
 
 /// How near a number that was told must be to the file's where nothing is known of its counts, as a share.
 const SAME: f64 = 1e-3;
@@ -154,22 +154,21 @@ impl ReadBack {
                 };
                 Finding { measured, ..found }.judged(judged)
             }
-            Item::Trips => counted(found, value, carried),
+            Item::Trips => counted(&self.test, found, value, carried),
         }
     }
 }
 
-/// The counter of trips against what the run has made since its last reading.
 /// Forgets what the counter read: what happened since is not known.
 pub(super) fn forget(carried: &mut Carried) {
-    carried.remove(READ);
-    carried.remove(READ_AT);
+    READ.forget(carried);
 }
 
-fn counted(found: Finding, read: f64, carried: &Carried) -> Finding {
+/// The counter of trips against what the run has made since the reading before.
+fn counted(test: &Name, found: Finding, read: f64, carried: &Carried) -> Finding {
     let number = |n: f64| Values::none().with_quantity("value", Quantity::number(n));
     let made = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
-    let before = carried.get(READ).copied().zip(carried.get(READ_AT).copied());
+    let before = READ.earlier(test, carried);
     let found = Finding { measured: number(read), ..found };
     let Some((before, at)) = before else {
         let why = format!("it has counted {read} trips; there is no reading of this run before it");
@@ -312,8 +311,7 @@ impl Procedure for Reading {
     fn hand_on(&self, carried: &mut Carried) {
         if let Some(trips) = self.trips {
             let made = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
-            carried.insert(READ.to_owned(), trips);
-            carried.insert(READ_AT.to_owned(), made);
+            READ.note(&self.of.test, (trips, made), carried);
         }
     }
 
