@@ -121,6 +121,8 @@ fn some_points_are_gone_on_with_and_what_did_not_pass_is_redone() {
     assert_eq!(open, ["50P-times/A-N/2x#1", "50P-times/A-N/2x#2"]);
     let rest = run(&site, &["--redo", "not-passed"]).json();
     assert_eq!(rest["not_reached"], 0, "{rest}");
+    // Neither has asked for the rest of the plan.
+    assert_eq!((&part["left_out"], &rest["left_out"]), (&first["left_out"], &first["left_out"]));
     for point in rest["points"].as_array().unwrap() {
         let again = point["attempt"] == 2;
         let of_first = points(&first, point["id"].as_str().unwrap())[0];
@@ -186,6 +188,9 @@ fn skipping_takes_nothing_back_and_settles_nothing() {
     let left = with(&["--resume"]).exits(5).json();
     assert_eq!(points(&left, "latched/").len(), 4);
     assert!(points(&left, "latched/").iter().any(|p| p["skipped"] == Value::Bool(true)), "{left}");
+    let redone = with(&["--redo", "not-passed"]).exits(5).json();
+    let is_skipped = |p: &&&Value| p["skipped"] == Value::Bool(true);
+    assert_eq!(points(&redone, "latched/").iter().filter(is_skipped).count(), 2, "{redone}");
     answers(
         "[[answer]]\nquestion = \"2 points skipped before (no access)\"\nanswer = \"test it now\"\n[[answer]]\nquestion = \"Reset*\"\nanswer = \"ok\"\n",
     );
