@@ -185,15 +185,15 @@ impl Runner<'_> {
                 && stop.has_stopped(&observation)
             {
                 let signal = &stop.signal;
-                let (is, else_) = match stop.when_closed {
+                let (is, fault) = match stop.when_closed {
                     true => ("closed", "its wires touch"),
                     false => ("open", "its wire is broken"),
                 };
-                // What stood so before anything came on may be a wire as well as a hand.
+                // What stood so from the beginning may be a wire as well as a hand.
                 self.tell(match observation.length() > seconds(0.0) {
                     true => format!("Emergency stop: `{signal}`; outputs are off"),
                     false => format!(
-                        "Emergency stop: `{signal}` was {is} before anything was put out: it is pressed, or {else_}"
+                        "Emergency stop: `{signal}` was {is} when the injection began: it is pressed, or {fault}; outputs are off"
                     ),
                 })?;
             }

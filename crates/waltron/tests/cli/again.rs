@@ -488,7 +488,7 @@ fn an_emergency_stop_contact_switches_off_and_stops_the_run() {
     let args = ["run", "q07-f1.plan.toml", "--yes", "--record", "wire.run.jsonl"];
     let done = site.waltron(&args).exits(4);
     let told =
-        "`stop button` was open before anything was put out: it is pressed, or its wire is broken";
+        "`stop button` was open when the injection began: it is pressed, or its wire is broken";
     assert!(site.read("wire.run.jsonl").contains(told), "{}", done.out());
 }
 

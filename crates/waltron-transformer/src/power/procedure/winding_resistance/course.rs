@@ -13,7 +13,7 @@ use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
     Action, Also, Answer, Injection, Planned, PlannedPoint, Procedure, Question,
 };
-use waltron_core::quantity::{Quantity, Time, duration, seconds};
+use waltron_core::quantity::{Quantity, Time, seconds, text};
 
 /// How often a place where somebody moved too far is tried again.
 const RETRIES: u32 = 1;
@@ -281,7 +281,7 @@ impl Procedure for Course {
         let first = segments.and_then(|s| s.first()).map(|s| s.name.to_string());
         let part = match first {
             // Held on: another injection than the one before.
-            Some(name) if name == HOLD => format!("{name} after {}", duration(self.held)),
+            Some(name) if name == HOLD => format!("{name} after {}", text(self.held)),
             Some(name) => name,
             None => String::new(),
         };
