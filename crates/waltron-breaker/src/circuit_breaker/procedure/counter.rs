@@ -2,7 +2,7 @@
 
 use super::step::look;
 use crate::circuit_breaker::asset::{CircuitBreaker, Counts};
-use crate::ledger::Ledger;
+use crate::ledger::{Count, Entry, Ledger, Made};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -20,7 +20,7 @@ use waltron_core::text::document::{Field, Problem, Problems};
 use waltron_core::text::name::Name;
 
 /// What a run hands on: how often the breaker was closed, and opened.
-pub(super) const COUNTED: [&str; 2] = ["closings", "openings"];
+pub(super) const COUNTED: [Count; 2] = [Count("closings"), Count("openings")];
 /// What the counter read last.
 const READ: Ledger = Ledger("counter");
 
@@ -69,7 +69,7 @@ impl Method for CounterTest {
         Ok(Box::new(Reading {
             of: self.clone(),
             before: None,
-            made: None,
+            made: Made::default(),
             stage: Stage::Looking,
             read: None,
         }))
@@ -98,30 +98,20 @@ impl CounterTest {
         Finding { measured, expected, ..found }
     }
 
-    fn judged(&self, read: f64, before: Option<f64>, made: Option<f64>) -> Finding {
+    fn judged(&self, read: f64, before: Option<Entry>, made: Made) -> Finding {
         let number = |n: f64| Values::none().with_quantity("value", Quantity::number(n));
         let word = match self.counts {
             Counts::Closings => "closings",
             Counts::Openings => "openings",
         };
-        let Some((before, made)) = before.zip(made) else {
+        let Some(before) = before else {
             let why =
                 format!("the counter reads {read}; there is no reading of this run before it");
             let found = self.finding(number(read), Values::none());
             return found.judged(Judgement::new(Verdict::Measured, why));
         };
-        let found = self.finding(number(read), number(before + made));
-        let went = read - before;
-        let (verdict, why) = if went == made {
-            (Verdict::Pass, format!("from {before} to {read}: {made} {word}, as the run has made"))
-        } else if went < 0.0 {
-            let why = format!("it ran backwards, from {before} to {read}: misread, or replaced");
-            (Verdict::Fail, why)
-        } else {
-            let why =
-                format!("from {before} to {read}: {went} {word}, and the run has made {made}");
-            (Verdict::Fail, why)
-        };
+        let found = self.finding(number(read), number(before.expected(made)));
+        let (verdict, why) = before.judged(read, made, word);
         found.judged(Judgement::new(verdict, why))
     }
 }
@@ -138,24 +128,17 @@ enum Stage {
 
 struct Reading {
     of: CounterTest,
-    before: Option<f64>,
-    /// What the run has made since.
-    made: Option<f64>,
+    before: Option<Entry>,
+    /// How often the run has made what it counts.
+    made: Made,
     stage: Stage,
     read: Option<f64>,
 }
 
 impl Reading {
-    /// How often the run has made what it counts.
-    fn made_by(&self, carried: &Carried) -> f64 {
-        let name = COUNTED[usize::from(self.of.counts == Counts::Openings)];
-        carried.get(name).copied().unwrap_or(0.0)
+    fn made(&self, carried: &Carried) -> Made {
+        COUNTED[usize::from(self.of.counts == Counts::Openings)].made(carried)
     }
-}
-
-/// Forgets what the counter read: what happened since is not known.
-pub(super) fn forget(carried: &mut Carried) {
-    READ.forget(carried);
 }
 
 impl Procedure for Reading {
@@ -180,7 +163,8 @@ impl Procedure for Reading {
             Stage::Asking | Stage::Doubting => {
                 let text = match (self.stage, self.before) {
                     (Stage::Doubting, Some(before)) => format!(
-                        "The operations counter read {before} before, and cannot go back. Read it again"
+                        "The operations counter read {} before, and cannot go back. Read it again",
+                        before.read
                     ),
                     _ => "What the operations counter reads".to_owned(),
                 };
@@ -230,7 +214,7 @@ impl Procedure for Reading {
             self.stage = Stage::Telling;
             return;
         };
-        let goes_back = self.before.is_some_and(|before| read < before);
+        let goes_back = self.before.is_some_and(|before| read < before.read);
         let is_odd = goes_back || read.fract() != 0.0;
         if is_odd && self.stage == Stage::Asking {
             self.stage = Stage::Doubting;
@@ -240,16 +224,13 @@ impl Procedure for Reading {
     }
 
     fn take_over(&mut self, carried: &Carried) {
-        let made = self.made_by(carried);
-        let earlier = READ.earlier(&self.of.test, carried);
-        self.before = earlier.map(|(read, _)| read);
-        self.made = earlier.map(|(_, at)| made - at);
+        self.made = self.made(carried);
+        self.before = READ.earlier(&self.of.test, carried);
     }
 
     fn hand_on(&self, carried: &mut Carried) {
         if let Some(read) = self.read {
-            let made = self.made_by(carried);
-            READ.note(&self.of.test, (read, made), carried);
+            READ.note(&self.of.test, Entry { read, made: self.made(carried) }, carried);
         }
     }
 

@@ -9,7 +9,7 @@ use waltron_core::grading::{
 };
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::Observation;
-use waltron_core::injection::program::Program;
+use waltron_core::injection::program::{Program, Switching};
 use waltron_core::quantity::Quantity;
 use waltron_core::text::name::Name;
 
@@ -65,6 +65,15 @@ impl Setup {
         let label = if label.is_empty() { String::new() } else { format!("{label}/") };
         let id = format!("{}/{label}{what}{place}", self.test);
         PointId { id, test: self.test.clone(), element: None, fault_loop: None }
+    }
+
+    /// How often a program commands it to close, or to open.
+    pub(super) fn commands(&self, program: &Program, closes: bool) -> u32 {
+        let is_one = |s: &&Switching| {
+            s.closed && self.of.coils(closes).any(|coil| coil.command() == s.output)
+        };
+        let each = program.segments.iter().flat_map(|segment| &segment.switches);
+        u32::try_from(each.filter(is_one).count()).unwrap_or(u32::MAX)
     }
 
     /// The points of an operation, as far as the rig sees what they need.

@@ -236,6 +236,16 @@ impl Tasks {
         all
     }
 
+    /// What is put out as things stand; nothing while it is looked at.
+    fn program(&self) -> Option<&Program> {
+        let task = self.tasks.get(self.at)?;
+        match self.doing {
+            Doing::Looking => None,
+            Doing::Bringing => self.brings[usize::from(task.begins_closed?)].as_deref(),
+            Doing::Operating => Some(&task.program),
+        }
+    }
+
     fn leave(&mut self) {
         self.at += 1;
         self.has_brought = false;
@@ -455,7 +465,7 @@ impl Procedure for Tasks {
     }
 
     fn take_over(&mut self, carried: &Carried) {
-        self.operations_before = COUNTED.map(|name| carried.get(name).copied().unwrap_or(0.0));
+        self.operations_before = COUNTED.map(|count| count.made(carried).sure);
         // What a run that is resumed has seen is compared with what this one sees.
         let contacts = seen_contacts(&self.setup.of, &self.setup.rig);
         for label in self.tasks.iter().flat_map(|task| &task.compared) {
@@ -469,10 +479,9 @@ impl Procedure for Tasks {
     }
 
     fn hand_on(&self, carried: &mut Carried) {
-        for ((name, before), count) in
-            COUNTED.into_iter().zip(self.operations_before).zip(self.operations)
-        {
-            carried.insert(name.to_owned(), before + f64::from(count));
+        let made = self.operations_before.into_iter().zip(self.operations);
+        for (count, (before, here)) in COUNTED.into_iter().zip(made) {
+            count.note(before + f64::from(here), carried);
         }
         let compared = |label: &String| self.tasks.iter().any(|t| t.compared.contains(label));
         for (label, contact, time) in self.opened.iter().filter(|(label, ..)| compared(label)) {
@@ -482,8 +491,10 @@ impl Procedure for Tasks {
 
     fn hand_on_if_cut(&self, carried: &mut Carried) {
         self.hand_on(carried);
-        // How often it operated nobody knows.
-        super::counter::forget(carried);
+        let Some(program) = self.program() else { return };
+        for (count, closes) in COUNTED.into_iter().zip([true, false]) {
+            count.note_unsure(self.setup.commands(program, closes), carried);
+        }
     }
 
     fn stands_alone(&self) -> bool {

@@ -6,6 +6,7 @@ use super::shots::{CONNECTION, LOOK, Shot, tripped};
 use super::source::{output, reach};
 use super::unit::{self, READY, State};
 use super::way::Way;
+use crate::ledger::Count;
 use std::sync::Arc;
 use waltron_core::grading::{Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::capability::Capability;
@@ -20,7 +21,7 @@ use waltron_core::quantity::{Dimension, Quantity, seconds, significant};
 use waltron_core::text::name::Name;
 
 /// What is handed on to later tests: how often the run has tripped the breaker.
-pub(super) const TRIPPED_SO_FAR: &str = "lv trips";
+pub(super) const TRIPPED_SO_FAR: Count = Count("lv trips");
 /// Whether the last test has left it tripped, and warm.
 const LEFT_TRIPPED: &str = "lv tripped";
 const LEFT_WARM: &str = "lv warm";
@@ -448,12 +449,11 @@ impl Procedure for Course {
         // The last test, or a run that was cut, may have left it open, and warm.
         self.must_reset |= flag(LEFT_TRIPPED);
         self.is_warm |= flag(LEFT_WARM);
-        self.tripped_before = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
+        self.tripped_before = TRIPPED_SO_FAR.made(carried).sure;
     }
 
     fn hand_on(&self, carried: &mut Carried) {
-        let trips = self.tripped_before + f64::from(self.trips);
-        carried.insert(TRIPPED_SO_FAR.to_owned(), trips);
+        TRIPPED_SO_FAR.note(self.tripped_before + f64::from(self.trips), carried);
         for (name, is) in [(LEFT_TRIPPED, self.must_reset), (LEFT_WARM, self.is_warm)] {
             carried.insert(name.to_owned(), f64::from(u8::from(is)));
         }
@@ -466,8 +466,8 @@ impl Procedure for Course {
             carried.insert(LEFT_TRIPPED.to_owned(), 1.0);
             let is_warm = self.is_warm || self.of.has_memory;
             carried.insert(LEFT_WARM.to_owned(), f64::from(u8::from(is_warm)));
-            // Whether its counter went on nobody knows.
-            super::read_back::forget(carried);
+            // It trips once at most: then it is open.
+            TRIPPED_SO_FAR.note_unsure(1, carried);
         }
     }
 

@@ -4,7 +4,7 @@ use super::super::asset::LvBreaker;
 use super::course::TRIPPED_SO_FAR;
 use super::timed::point;
 use super::unit::{CLOSED, GROUP, TRIPPED, TRIPS, UNIT, all, look, told, word};
-use crate::ledger::Ledger;
+use crate::ledger::{Entry, Ledger};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -159,33 +159,17 @@ impl ReadBack {
     }
 }
 
-/// Forgets what the counter read: what happened since is not known.
-pub(super) fn forget(carried: &mut Carried) {
-    READ.forget(carried);
-}
-
 /// The counter of trips against what the run has made since the reading before.
 fn counted(test: &Name, found: Finding, read: f64, carried: &Carried) -> Finding {
     let number = |n: f64| Values::none().with_quantity("value", Quantity::number(n));
-    let made = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
-    let before = READ.earlier(test, carried);
     let found = Finding { measured: number(read), ..found };
-    let Some((before, at)) = before else {
+    let Some(before) = READ.earlier(test, carried) else {
         let why = format!("it has counted {read} trips; there is no reading of this run before it");
         return found.judged(Judgement::new(Verdict::Measured, why));
     };
-    let (went, made) = (read - before, made - at);
-    let found = Finding { expected: number(before + made), ..found };
-    let (verdict, why) = if went == made {
-        (Verdict::Pass, format!("from {before} to {read}: {made} trips, as the run has made"))
-    } else if went < 0.0 {
-        (Verdict::Fail, format!("it ran backwards, from {before} to {read}"))
-    } else {
-        (
-            Verdict::Fail,
-            format!("from {before} to {read}: {went} trips, and the run has made {made}"),
-        )
-    };
+    let made = TRIPPED_SO_FAR.made(carried);
+    let found = Finding { expected: number(before.expected(made)), ..found };
+    let (verdict, why) = before.judged(read, made, "trips");
     found.judged(Judgement::new(verdict, why))
 }
 
@@ -309,9 +293,9 @@ impl Procedure for Reading {
     }
 
     fn hand_on(&self, carried: &mut Carried) {
-        if let Some(trips) = self.trips {
-            let made = carried.get(TRIPPED_SO_FAR).copied().unwrap_or(0.0);
-            READ.note(&self.of.test, (trips, made), carried);
+        if let Some(read) = self.trips {
+            let made = TRIPPED_SO_FAR.made(carried);
+            READ.note(&self.of.test, Entry { read, made }, carried);
         }
     }
 
