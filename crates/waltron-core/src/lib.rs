@@ -4,6 +4,7 @@
 //! family of assets: that is in wings. The rooms, each of which knows only those before it:
 //!
 //! - [`quantity`]: values with units, tolerances, phasors, fault loops.
+//! - [`uncertainty`]: how well something is stated to be put out or measured, and what follows from it.
 //! - [`text`]: what people write: names, expressions, files with the places of their mistakes.
 //! - [`characteristic`]: times over multiples of a setting.
 //! - [`grading`]: what is required, what was measured, the verdict.
@@ -38,4 +39,5 @@ pub mod quantity;
 pub mod record;
 pub mod section;
 pub mod text;
+pub mod uncertainty;
 pub mod wing;

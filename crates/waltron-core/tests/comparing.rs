@@ -21,6 +21,7 @@ fn grade(id: &str, measured: Values, verdict: Verdict) -> Grade {
         deviation: Values::none(),
         limits: Limits::None,
         uncertainty: Values::none(),
+        budget: Vec::new(),
         verdict,
         reason: String::new(),
         skipped: false,

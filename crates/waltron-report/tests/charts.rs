@@ -79,6 +79,7 @@ fn grade() -> impl Strategy<Value = Grade> {
                 deviation: Values::none(),
                 limits: Limits::operation(None, latest.map(seconds)),
                 uncertainty: Values::none(),
+                budget: Vec::new(),
                 verdict,
                 reason: "r".into(),
                 skipped: false,

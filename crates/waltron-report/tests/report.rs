@@ -65,6 +65,7 @@ fn point(id: &str, multiple: f64, measured: Option<f64>, verdict: Verdict) -> Gr
             Limits::NoOperation
         },
         uncertainty: Values::none(),
+        budget: Vec::new(),
         verdict,
         reason: "because <script>".into(),
         skipped: false,
@@ -91,6 +92,7 @@ fn run(points: Vec<Grade>, outcome: Option<Outcome>) -> Run {
             ambient: vec![("temperature".into(), "19 °C".into())],
             rig_name: "virtual".into(),
             seed: Some(7),
+            specimen_seed: None,
             asset: copy(ASSET),
             plan: copy(""),
             rig: copy(""),

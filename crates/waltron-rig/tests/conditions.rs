@@ -17,6 +17,7 @@ use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::tolerance::Tolerance;
 use waltron_core::quantity::{Dimension, Frequency, Measure, Voltage, amperes, degrees, seconds};
 use waltron_core::text::document::Source;
+use waltron_core::uncertainty::Accuracy;
 use waltron_rig::Rig;
 use waltron_rig::attendant::{Attendant, Unattended};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
@@ -127,7 +128,7 @@ fn capability() -> Capability {
             off: ParameterValue::Switch(false),
         }],
         timing_resolution: seconds(0.0),
-        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        timing_accuracy: Accuracy::exact(Dimension::TIME),
         instruments: Vec::new(),
         emergency_stop: None,
         switches_leads: false,

@@ -276,7 +276,8 @@ fn over_a_line_charging_and_discharging_are_told() {
     let set = Arc::new(TestSet::new(description, capability.clone(), rig, build));
     let kept = Arc::clone(&set);
     std::thread::spawn(move || serve(&listener, &set, &AtomicBool::new(false), &|_| ()));
-    let mut wire = ScpiRig::connect("bench".into(), &address, capability.clone(), 1).unwrap();
+    let mut wire =
+        ScpiRig::connect("bench".into(), &address, capability.clone(), 1.into()).unwrap();
 
     let mut program = Program::clone(&charging(20.0, Finish::Off));
     let probe =

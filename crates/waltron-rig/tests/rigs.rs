@@ -30,7 +30,7 @@ debounce = "2 ms"
 #[test]
 fn a_rig_file_gives_its_capability() {
     let rig = RigForm::load(&Source::new("r", RIG)).unwrap();
-    assert_eq!((rig.name.as_str(), rig.seed), ("bench", 1));
+    assert_eq!((rig.name.as_str(), rig.seeds), ("bench", 1.into()));
     assert_eq!(rig.capability.currents[0].range.si(), 32.0);
     assert_eq!(rig.capability.voltages[0].accuracy.to_string(), "0.05 % + 5 mV");
     assert!(rig.capability.sees(&"trip".into()) && !rig.capability.sees(&"start".into()));

@@ -113,12 +113,12 @@ impl Context {
         let of = |signal: &Signal| -> Option<f64> {
             let name = signal.name()?;
             if let Some(meter) = self.capability.meter(name.as_str()) {
-                return Some(meter.range + meter.uncertainty(meter.range));
+                return Some(meter.range + meter.accuracy.most(meter.range));
             }
             let current = self.capability.currents.iter().find(|c| c.id == *name);
             let voltage = self.capability.voltages.iter().find(|c| c.id == *name);
-            let most = current.map(|c| c.accuracy.upper(c.range).si());
-            most.or_else(|| voltage.map(|c| c.accuracy.upper(c.range).si()))
+            let most = current.map(|c| c.range.si() + c.accuracy.most(c.range.si()));
+            most.or_else(|| voltage.map(|c| c.range.si() + c.accuracy.most(c.range.si())))
         };
         match probe.what {
             Property::Value => {

@@ -17,6 +17,7 @@ use waltron_core::text::expression::{
     Event, Expr, ExprKind, Measured, Names, Range as Bounds, Stage, Type, Value, Which, evaluate,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// An injection, as far as it is known.
 #[derive(Clone, Debug, PartialEq)]
@@ -262,8 +263,13 @@ impl Scene {
             return Ok(gone(to));
         };
         let time = end - start;
-        let u = Some(self.context.capability.timing(time, observation.host_timing).si());
-        Ok(Value::Measured(Measured { value: Quantity::of(time), u }))
+        let ends = [from, to].map(|event| match event {
+            Event::Contact { signal, .. } => Some(signal),
+            _ => None,
+        });
+        let capability = &self.context.capability;
+        let estimate = Some(capability.timed_between(time, ends, observation.host_timing));
+        Ok(Value::Measured(Measured { value: Quantity::of(time), estimate }))
     }
 
     /// Whether a contact operated in the last injection: a change to closed, from inception on.
@@ -482,8 +488,8 @@ impl Scene {
         let known: Vec<Measured> = values
             .iter()
             .filter_map(|v| match v {
-                Value::Measured(m) => Some(*m),
-                Value::Quantity(q) => Some(Measured { value: *q, u: None }),
+                Value::Measured(m) => Some(m.clone()),
+                Value::Quantity(q) => Some(Measured { value: *q, estimate: None }),
                 _ => None,
             })
             .collect();
@@ -502,15 +508,21 @@ impl Scene {
         if self.is_preview() {
             return Ok(Value::later(kind));
         }
-        let all = known.iter().map(|m| m.value.si);
-        let si = match name {
-            "mean" => all.sum::<f64>() / known.len() as f64,
-            "lowest" => all.fold(f64::INFINITY, f64::min),
-            "highest" => all.fold(f64::NEG_INFINITY, f64::max),
+        let by_value = |a: &&Measured, b: &&Measured| a.value.si.total_cmp(&b.value.si);
+        let one = match name {
+            "mean" => {
+                let count = known.len() as f64;
+                let si = known.iter().map(|m| m.value.si).sum::<f64>() / count;
+                // What the readings share, a mean does not make smaller.
+                let estimate = known.iter().try_fold(Estimate::exact(si), |all, m| {
+                    Some(all.joined(m.estimate.as_ref()?, si, [1.0, 1.0 / count]))
+                });
+                Some(Measured { value: Quantity { si, ..first.value }, estimate })
+            }
+            "lowest" => known.iter().min_by(by_value).cloned(),
+            "highest" => known.iter().max_by(by_value).cloned(),
             _ => return Ok(Value::number(known.len() as f64)),
         };
-        // The readings may share their error: a mean of them is no surer than one.
-        let u = known.iter().map(|m| m.u).try_fold(0.0_f64, |most, u| Some(most.max(u?)));
-        Ok(Value::Measured(Measured { value: Quantity { si, ..first.value }, u }))
+        Ok(Value::Measured(one.unwrap_or_else(|| first.clone())))
     }
 }

@@ -1,6 +1,6 @@
 //! Repeatability: seeded noise, one draw per injection and quantity.
 
-use rand::SeedableRng;
+use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::{Distribution, StandardNormal};
 
@@ -16,6 +16,18 @@ impl Noise {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         rng.set_stream(shot);
         Self(rng)
+    }
+
+    /// A stream of its own for something that has a name.
+    pub fn of_name(seed: u64, name: &str) -> Self {
+        let hash = |h: u64, b: u8| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3);
+        // FNV-1a: as far from the small numbers of injections as from other names.
+        Self::of_shot(seed, name.bytes().fold(0xcbf2_9ce4_8422_2325, hash))
+    }
+
+    /// A draw from -1 to 1, anywhere as likely.
+    pub fn even(&mut self) -> f64 {
+        self.0.random_range(-1.0..=1.0)
     }
 
     /// A draw with the given standard deviation.

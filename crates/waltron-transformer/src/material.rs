@@ -2,8 +2,10 @@
 
 use schemars::JsonSchema;
 use serde::Deserialize;
-use waltron_core::quantity::{Dimension, significant};
+use waltron_core::grading::Value;
+use waltron_core::quantity::{Dimension, Quantity, significant};
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems};
+use waltron_core::uncertainty::Cause;
 
 /// The coldest and the warmest that a winding is tested, in K: −50 °C to 150 °C.
 pub(crate) const TEMPERATURES_K: [f64; 2] = [223.15, 423.15];
@@ -23,6 +25,37 @@ pub(crate) fn temperature(field: &AnyQuantityText, problems: &mut Problems) -> O
     );
     problems.push(Problem::new(field.span(), message).help("write it like `20 degC`"));
     None
+}
+
+/// What a temperature that somebody reads is uncertain by (k = 2) where nobody says, in K.
+const USUAL_K: f64 = 1.0;
+
+/// The most that a temperature may be uncertain by, in K: more is no temperature.
+const MOST_K: f64 = 20.0;
+
+/// What a temperature is uncertain by (k = 2), in K.
+pub(crate) fn temperature_uncertainty(
+    field: Option<&AnyQuantityText>,
+    problems: &mut Problems,
+) -> Option<f64> {
+    let Some(field) = field else { return Some(USUAL_K) };
+    let kelvin = field.of(Dimension::TEMPERATURE, problems)?.si;
+    if (0.0..=MOST_K).contains(&kelvin) {
+        return Some(kelvin);
+    }
+    let message = format!(
+        "`{}` is no uncertainty of a temperature: from 0 K to {} K",
+        field.text(),
+        significant(MOST_K, 3)
+    );
+    problems.push(Problem::new(field.span(), message).help("write it like `1 K`"));
+    None
+}
+
+/// The error of the temperature that a test is told.
+pub(crate) fn of_temperature(uncertainty_k: f64) -> Cause {
+    let dimension = Dimension::TEMPERATURE;
+    Cause::expanded("temperature", Value::Plain(Quantity { si: uncertainty_k, dimension }))
 }
 
 /// What a winding is made of.
@@ -53,6 +86,11 @@ impl Material {
             Self::Copper => 235.0,
             Self::Aluminium => 225.0,
         }
+    }
+
+    /// By how much that changes for each kelvin that the first of them is higher, in 1/K.
+    pub fn slope(self, by_ieee: bool, from_k: f64, to_k: f64) -> f64 {
+        -self.factor(by_ieee, from_k, to_k) / (self.vanishes(by_ieee) + from_k - 273.15)
     }
 
     /// By how much a resistance at one temperature is larger at another, both in K.

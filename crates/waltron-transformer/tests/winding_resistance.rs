@@ -110,8 +110,13 @@ fn the_stated_uncertainty_holds() {
     let asset = asset(T2);
     let (mut outside, mut count) = (0, 0);
     for seed in 0..20 {
-        let (found, _) =
-            play(&asset, T2_RIG, &healthy(T2_TRUTH), 100 + seed, "positions = [\"10\", \"11\"]");
+        let (found, _) = play(
+            &asset,
+            T2_RIG,
+            &healthy(T2_TRUTH),
+            100 + seed,
+            "positions = [\"10\", \"11\"]\ntemperature_uncertainty = \"0 K\"",
+        );
         for position in [10, 11] {
             for phase in ["U", "V", "W"] {
                 let grade = of(&found, &format!("{position}/{phase}"));

@@ -26,7 +26,7 @@ use waltron_rig::Description;
 use waltron_rig::attendant::Unattended;
 use waltron_rig::scpi_rig::ScpiRig;
 use waltron_rig::test_set::{TestSet, serve};
-use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::virtual_rig::{Pace, Seeds, VirtualRig};
 use waltron_rig::writer::{Durability, RecordWriter};
 use waltron_rig::{Rig, RigFile, RigForm};
 use waltron_specimen::SpecimenForm;
@@ -170,17 +170,18 @@ fn edge_to_record(c: &mut Criterion) {
     let file = RigForm::load(&load("q07-f1.rig.toml")).unwrap();
     let specimen = load("q07-f1.specimen.toml");
     let (name, capability) = (file.name.clone(), file.capability.clone());
-    let build = move |seed| {
-        let specimen = SpecimenForm::load(&specimen, seed).ok()?;
+    let build = move |seeds: Seeds| {
+        let specimen = SpecimenForm::load(&specimen, seeds.specimen).ok()?;
         Some(VirtualRig::new(name.clone(), capability.clone(), specimen, Pace::Real))
     };
     let description = Description::of(&file.name, &file.capability, true, true);
-    let first = build(1).unwrap();
+    let first = build(1.into()).unwrap();
     let set = Arc::new(TestSet::new(description, file.capability.clone(), first, Box::new(build)));
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = listener.local_addr().unwrap().to_string();
     std::thread::spawn(move || serve(&listener, &set, &AtomicBool::new(false), &|_| ()));
-    let mut rig = ScpiRig::connect("bench".into(), &address, file.capability.clone(), 1).unwrap();
+    let mut rig =
+        ScpiRig::connect("bench".into(), &address, file.capability.clone(), 1.into()).unwrap();
     let cleared = pulse(&asset, &file);
     let dir = tempfile::tempdir().unwrap();
     let mut writer =

@@ -6,14 +6,14 @@ use std::path::Path;
 use waltron_core::text::document::{Problem, Source};
 use waltron_rig::instruments::{InstrumentFile, InstrumentForm, WithInstruments};
 use waltron_rig::scpi_rig::ScpiRig;
-use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::virtual_rig::{Pace, Seeds, VirtualRig};
 use waltron_rig::{Rig, RigError, RigFile, RigKind};
 use waltron_specimen::SpecimenForm;
 
 /// How a rig is set up.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Setup {
-    pub(crate) seed: u64,
+    pub(crate) seeds: Seeds,
     pub(crate) pace: Pace,
 }
 
@@ -73,7 +73,7 @@ fn alone(
         }
         RigKind::Scpi { address } => {
             let (name, wanted) = (file.name.clone(), file.capability.clone());
-            let rig = ScpiRig::connect(name, address, wanted, setup.seed);
+            let rig = ScpiRig::connect(name, address, wanted, setup.seeds);
             Ok(Box::new(rig.map_err(|error| connecting(&error))?))
         }
     }
@@ -110,7 +110,7 @@ pub(crate) fn virtual_rig(
     // Where the rig's file names it.
     let at = source.text.find(specimen).map_or(0..0, |at| at..at + specimen.len());
     let specimen_source = read_named(Kind::Specimen, source, at, &beside)?;
-    let mut specimen = SpecimenForm::load(&specimen_source, setup.seed)?;
+    let mut specimen = SpecimenForm::load(&specimen_source, setup.seeds.specimen)?;
     specimen.connect(&file.capability).map_err(|unconnected| {
         let written = format!("\"{}\"", unconnected.meaning);
         let at = source.text.find(&written).map_or(0..0, |at| at..at + written.len());
@@ -119,6 +119,6 @@ pub(crate) fn virtual_rig(
         Failure::problems(source, vec![problem])
     })?;
     let (name, capability) = (file.name.clone(), file.capability.clone());
-    let rig = VirtualRig::new(name, capability, specimen, setup.pace);
+    let rig = VirtualRig::new(name, capability, specimen, setup.pace).seeded(setup.seeds.rig);
     Ok(rig)
 }

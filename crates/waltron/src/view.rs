@@ -310,6 +310,7 @@ mod tests {
             deviation: Values::none(),
             limits: Limits::operation(Some(seconds(3.7)), None),
             uncertainty: Values::none(),
+            budget: Vec::new(),
             verdict,
             reason: "no operation within 8 s".into(),
             skipped: false,

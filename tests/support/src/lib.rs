@@ -38,7 +38,7 @@ pub fn capability(meanings: &[&str]) -> Capability {
         voltages: ["va", "vb", "vc"].map(voltage).to_vec(),
         inputs: meanings.iter().map(input).collect(),
         timing_resolution: seconds(1e-4),
-        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)).into(),
         ..Capability::none()
     }
 }

@@ -13,11 +13,13 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Finish, Program};
 use waltron_core::plan::{Plan, PlanForm};
 use waltron_core::procedure::{Action, Answer, Bench, Procedure, Question, Served};
+use waltron_core::quantity::{Angle, Dimension};
 use waltron_core::record::again::Again;
 use waltron_core::record::{Chain, Event, Line};
 use waltron_core::section::Chart;
 use waltron_core::text::document::{DocumentError, Source};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Accuracy;
 use waltron_core::wing::{Told, Wings};
 use waltron_rig::attendant::{Attendant, Unattended};
 use waltron_rig::virtual_rig::{Pace, VirtualRig};
@@ -72,6 +74,27 @@ impl Attendant for Marking {
     }
 }
 
+/// A rig that puts out and measures without any error.
+fn exact(mut rig: Capability) -> Capability {
+    for channel in &mut rig.currents {
+        (channel.accuracy, channel.angle_accuracy) =
+            (Accuracy::exact(Dimension::CURRENT), Angle::default());
+    }
+    for channel in &mut rig.voltages {
+        (channel.accuracy, channel.angle_accuracy) =
+            (Accuracy::exact(Dimension::VOLTAGE), Angle::default());
+    }
+    for meter in &mut rig.meters {
+        (meter.accuracy, meter.angle_accuracy) =
+            (Accuracy::exact(meter.dimension), Angle::default());
+    }
+    for reading in &mut rig.readings {
+        reading.accuracy = reading.accuracy.map(|_| Accuracy::exact(reading.dimension));
+    }
+    rig.timing_accuracy = Accuracy::exact(Dimension::TIME);
+    rig
+}
+
 /// A rig with a specimen on it, as it is left by one test for the next.
 pub struct Played {
     wings: Wings,
@@ -86,13 +109,22 @@ pub struct Played {
 }
 
 impl Played {
-    /// A virtual rig with a specimen.
+    /// A virtual rig with a specimen; the seed says what the rig is off by, and how the specimen scatters.
     pub fn new(wings: Wings, rig: &str, specimen: &str, seed: u64) -> Self {
-        let rig = capability(rig);
+        Self::on(capability(rig), wings, specimen, seed)
+    }
+
+    /// The same on a rig without any error, and so without any uncertainty of its own.
+    pub fn exact(wings: Wings, rig: &str, specimen: &str, seed: u64) -> Self {
+        Self::on(exact(capability(rig)), wings, specimen, seed)
+    }
+
+    fn on(rig: Capability, wings: Wings, specimen: &str, seed: u64) -> Self {
         let source = Source::new("specimen", specimen);
         let mut specimen = SpecimenForm::load(&source, seed).unwrap_or_else(|e| panic!("{e:?}"));
         specimen.connect(&rig).unwrap();
         let machine = VirtualRig::new("bench".into(), rig.clone(), specimen, Pace::Fast);
+        let machine = machine.seeded(seed);
         Self { wings, rig, machine, asked: Vec::new(), marks: false, events: Vec::new() }
     }
 

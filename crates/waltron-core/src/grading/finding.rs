@@ -1,5 +1,7 @@
 //! What a procedure found: what was required, measured and judged.
 
+use crate::uncertainty::{Estimate, Part};
+
 use super::{Criterion, Grade, Judgement, Limits, PointId, Rule, Values, Verdict, guard};
 
 /// What a procedure found of a point. How often the point was tested, and how uncertainty bears on the
@@ -22,6 +24,8 @@ pub struct Finding {
     pub limits: Limits,
     /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
     pub uncertainty: Values,
+    /// What that is made of, the largest part first.
+    pub budget: Vec<Part>,
     /// The outcome.
     pub verdict: Verdict,
     /// Why, in one sentence.
@@ -45,6 +49,7 @@ impl Finding {
             deviation: Values::none(),
             limits: Limits::None,
             uncertainty: Values::none(),
+            budget: Vec::new(),
             verdict: Verdict::NotTested,
             reason: reason.into(),
         }
@@ -53,7 +58,7 @@ impl Finding {
     /// What a grade says, without how often it was tested.
     pub fn of(grade: Grade) -> Self {
         let Grade { point, criterion, stimulus, expected, measured, deviation, limits, .. } = grade;
-        let Grade { uncertainty, verdict, reason, .. } = grade;
+        let Grade { uncertainty, budget, verdict, reason, .. } = grade;
         Self {
             point,
             criterion,
@@ -63,9 +68,21 @@ impl Finding {
             deviation,
             limits,
             uncertainty,
+            budget,
             verdict,
             reason,
         }
+    }
+
+    /// The same with what its first measured value is uncertain by; nothing where nothing moves that.
+    #[must_use]
+    pub fn uncertain(self, estimate: &Estimate) -> Self {
+        let parts = estimate.parts();
+        let Some((_, value)) = self.measured.iter().next().filter(|_| !parts.is_empty()) else {
+            return self;
+        };
+        let u = value.with_si(estimate.expanded());
+        Self { uncertainty: Values::none().with_value("u", u), budget: parts, ..self }
     }
 
     /// The same with another outcome.
@@ -76,7 +93,7 @@ impl Finding {
 
     /// The grade of the first attempt: the verdict under a rule.
     pub fn graded(mut self, rule: Rule) -> Grade {
-        let guarded = rule == Rule::Guarded && guard(&mut self);
+        let guarded = guard(&mut self, rule);
         let Self { point, criterion, stimulus, expected, measured, deviation, .. } = self;
         Grade {
             point,
@@ -89,6 +106,7 @@ impl Finding {
             deviation,
             limits: self.limits,
             uncertainty: self.uncertainty,
+            budget: self.budget,
             reason: self.reason,
             skipped: false,
             guarded,

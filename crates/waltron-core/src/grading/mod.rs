@@ -20,6 +20,7 @@ pub use values::{Value, Values};
 
 use crate::quantity::fault_loop::FaultLoop;
 use crate::text::name::Name;
+use crate::uncertainty::Part;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -98,6 +99,9 @@ pub struct Grade {
     /// Expanded uncertainty (k = 2) of what was measured, where the rig states its accuracy.
     #[serde(skip_serializing_if = "Values::is_empty", default)]
     pub uncertainty: Values,
+    /// What that is made of, the largest part first.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub budget: Vec<Part>,
     /// Why, in one sentence.
     pub reason: String,
     /// Whether the attendant left it out, so that it is offered again.

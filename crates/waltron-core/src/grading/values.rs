@@ -155,6 +155,22 @@ impl fmt::Display for Value {
 }
 
 impl Value {
+    /// Another value in the same unit.
+    #[must_use]
+    pub fn with_si(self, si: f64) -> Self {
+        match self {
+            Self::Plain(q) => Self::Plain(Quantity { si, ..q }),
+            Self::Percent(_) => Self::Percent(si),
+            Self::Minutes(_) => Self::Minutes(si),
+        }
+    }
+
+    /// So many times it.
+    #[must_use]
+    pub fn times(self, factor: f64) -> Self {
+        self.with_si(self.si() * factor)
+    }
+
     /// The value as a deviation: signed, percentages to a hundredth.
     pub fn deviation_text(self) -> String {
         match self {

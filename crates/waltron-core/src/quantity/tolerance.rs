@@ -61,6 +61,12 @@ pub struct AnyTolerance {
 }
 
 impl AnyTolerance {
+    /// The same above and below: the sum of a share and of a value in SI.
+    pub fn symmetric(dimension: Dimension, relative: f64, absolute: f64) -> Self {
+        let side = Side { relative, absolute, combine: Combine::Sum };
+        Self { dimension, below: side, above: side }
+    }
+
     /// Reads a tolerance's text.
     ///
     /// # Errors

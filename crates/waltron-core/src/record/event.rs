@@ -218,6 +218,9 @@ pub struct RunStarted {
     /// Seed of the simulation, where the rig is a virtual one.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub seed: Option<u64>,
+    /// The seed of the specimen, where it is another one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub specimen_seed: Option<u64>,
     /// The asset's file.
     pub asset: FileCopy,
     /// What it meant.

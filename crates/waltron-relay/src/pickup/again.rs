@@ -1,6 +1,6 @@
 //! What was measured of a pickup, graded by other settings.
 
-use super::{DOWN, Estimate, PICKUP, Pickup, PickupSettings, UP, Way};
+use super::{DOWN, PICKUP, Pickup, PickupSettings, Turn, UP, Way};
 use crate::setup::tested;
 use waltron_core::grading::{Finding, Grade, PointId};
 use waltron_core::injection::observation::Observation;
@@ -60,16 +60,16 @@ pub(crate) fn grade_again(
         let (was, dwell) = (text(was), text(dwell));
         return hidden(format!("each level lasted {was}; by these settings {dwell} are needed"));
     }
-    let (grade, estimate) = pickup.grade_pickup_of(ramp, Some((up.0.clone(), watched)), up.1);
+    let (grade, turn) = pickup.grade_pickup_of(ramp, Some((up.0.clone(), watched)), up.1);
     if measured.criterion == PICKUP {
         return Ok(Finding { point: point.clone(), ..grade });
     }
-    let Some(estimate) = estimate else { return Ok(pickup.reset_grade(ramp, point.clone())) };
+    let Some(turn) = turn else { return Ok(pickup.reset_grade(ramp, point.clone())) };
     if element.reset_ratio.is_none() {
         return hidden("the asset declares no reset ratio".to_owned());
     }
     Ok(match down {
-        Some(down) => reset(&pickup, point, estimate, down),
+        Some(down) => reset(&pickup, point, &turn, down),
         None => {
             Finding { reason: super::ON_PULSES.into(), ..pickup.reset_grade(ramp, point.clone()) }
         }
@@ -79,11 +79,11 @@ pub(crate) fn grade_again(
 fn reset(
     pickup: &Pickup,
     point: &PointId,
-    estimate: Estimate,
+    turn: &Turn,
     (program, seen): (&Program, &Observation),
 ) -> Finding {
     let put_out = contact(program, DOWN).map(|signal| (program.clone(), signal));
-    pickup.grade_reset_of(&pickup.ramps[0], point.clone(), estimate, put_out, seen)
+    pickup.grade_reset_of(&pickup.ramps[0], point.clone(), turn, put_out, seen)
 }
 
 /// How long each level of a ramp up lasted.

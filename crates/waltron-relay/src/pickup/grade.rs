@@ -1,6 +1,6 @@
 //! What a ramp shows, held against the settings.
 
-use super::{DOWN, Estimate, PICKUP, Pickup, RESET_RATIO, Ramp, UP};
+use super::{DOWN, PICKUP, Pickup, RESET_RATIO, Ramp, Turn, UP};
 use waltron_core::grading::{
     Finding, Judgement, Limits, PointId, Value, Values, Verdict, judge_limits,
 };
@@ -14,7 +14,7 @@ impl Pickup {
         &self,
         ramp: &Ramp,
         observation: &Observation,
-    ) -> (Finding, Option<Estimate>) {
+    ) -> (Finding, Option<Turn>) {
         self.grade_pickup_of(ramp, self.up(ramp), observation)
     }
 
@@ -24,7 +24,7 @@ impl Pickup {
         ramp: &Ramp,
         up: Option<(Program, Name)>,
         observation: &Observation,
-    ) -> (Finding, Option<Estimate>) {
+    ) -> (Finding, Option<Turn>) {
         let (expected, limits) = self.expected_and_limits();
         let mut grade = Finding {
             point: ramp.pickup_point.clone(),
@@ -35,6 +35,7 @@ impl Pickup {
             deviation: Values::none(),
             limits,
             uncertainty: Values::none(),
+            budget: Vec::new(),
             verdict: Verdict::Inconclusive,
             reason: "the injection ended before the ramp".into(),
         };
@@ -73,15 +74,14 @@ impl Pickup {
                 ));
                 (grade, None)
             }
-            Some(Ok(estimate)) => {
-                let measured = estimate.seen;
+            Some(Ok(turn)) => {
+                let measured = turn.seen;
                 settle(judge_limits(measured, lower, upper));
                 grade.measured = Values::none().with("current", measured);
-                grade.uncertainty = estimate.values();
                 grade.deviation = Values::none()
                     .with("current", measured - setting)
                     .with_percent("current", ((measured - setting) / setting).value);
-                (grade, Some(estimate))
+                (grade.uncertain(&turn.estimate), Some(turn))
             }
         }
     }
@@ -114,7 +114,7 @@ impl Pickup {
         &self,
         ramp: &Ramp,
         point: PointId,
-        pickup: Estimate,
+        pickup: &Turn,
         observation: &Observation,
     ) -> Finding {
         self.grade_reset_of(ramp, point, pickup, self.down(ramp, pickup.seen), observation)
@@ -125,7 +125,7 @@ impl Pickup {
         &self,
         ramp: &Ramp,
         point: PointId,
-        pickup: Estimate,
+        pickup: &Turn,
         down: Option<(Program, Name)>,
         observation: &Observation,
     ) -> Finding {
@@ -146,7 +146,7 @@ impl Pickup {
             .first_edge(&signal, false, down.start)
             .and_then(|edge| ramp.estimate(&program, DOWN, observation, edge, &self.capability));
         let dropout = match level {
-            Some(Ok(estimate)) => estimate,
+            Some(Ok(turn)) => turn,
             Some(Err(top)) => {
                 grade.verdict = Verdict::Fail;
                 grade.reason = format!("resets at or above {}, where the ramp starts", text(top));
@@ -159,16 +159,14 @@ impl Pickup {
             }
         };
         let ratio: Ratio = dropout.seen / pickup.seen;
-        let relative = |e: Estimate| (e.u / e.seen).value;
-        let u = ratio.value * relative(dropout).hypot(relative(pickup));
         let t = &element.tolerances.reset_ratio;
         let judged = judge_limits(ratio, t.lower(declared), t.upper(declared));
         grade.measured =
             Values::none().with_percent("reset_ratio", ratio.value).with("current", dropout.seen);
-        grade.uncertainty = Values::none().with_percent("u", u);
         grade.deviation = Values::none().with_percent("reset_ratio", (ratio - declared).value);
         grade.verdict = judged.verdict;
         grade.reason = judged.reason;
-        grade
+        // What the output is off by is in both, and drops out.
+        grade.uncertain(&dropout.estimate.over(&pickup.estimate))
     }
 }

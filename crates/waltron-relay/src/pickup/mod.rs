@@ -22,6 +22,7 @@ use waltron_core::procedure::{
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 use way::{Way, way};
 
 /// What a pickup test is told to do.
@@ -77,23 +78,16 @@ struct Ramp {
 ///
 /// The contact answers to a value between the level that was out when it changed and the one before:
 /// the middle is the estimate, and half a step is part of its uncertainty.
-#[derive(Clone, Copy, Debug)]
-struct Estimate {
+#[derive(Clone, Debug)]
+struct Turn {
     seen: Current,
-    /// Expanded uncertainty (k = 2): the step's share, and the accuracy of what was put out, where
-    /// that is stated.
-    u: Current,
-}
-
-impl Estimate {
-    fn values(self) -> Values {
-        Values::none().with("u", self.u)
-    }
+    /// The same with what makes it uncertain: the step, and what puts the current out.
+    estimate: Estimate,
 }
 
 enum State {
     Up,
-    Down { pickup: Estimate },
+    Down { pickup: Turn },
 }
 
 /// The pickup procedure.
@@ -221,7 +215,7 @@ impl Ramp {
         observation: &Observation,
         edge: Time,
         capability: &Capability,
-    ) -> Option<Result<Estimate, Current>> {
+    ) -> Option<Result<Turn, Current>> {
         let index = program.position(name)?;
         let start = observation.segments.get(index)?.start;
         let Profile::Stairs(stairs) = &program.segments[index].profile else { return None };
@@ -233,9 +227,11 @@ impl Ramp {
         }
         let before = seen(&stairs.level(number - 1));
         let middle = (seen(&level) + before) / 2.0;
-        let share = capability.share_of(&level, Dimension::CURRENT).unwrap_or(0.0);
-        let u = (seen(&level) - before).abs() / 2.0 + middle * share;
-        Some(Ok(Estimate { seen: middle, u }))
+        let half = Value::of((seen(&level) - before).abs() / 2.0);
+        let estimate = Estimate::exact(middle.si())
+            .with_shares(capability.causes_of(&level, Dimension::CURRENT), middle.si())
+            .with(Cause::limit(format!("step of the {name}"), half), 1.0);
+        Some(Ok(Turn { seen: middle, estimate }))
     }
 }
 
@@ -380,14 +376,14 @@ impl Procedure for Pickup {
         }
         let program = match self.state {
             State::Up => self.up(ramp),
-            State::Down { pickup } => self.down(ramp, pickup.seen),
+            State::Down { ref pickup } => self.down(ramp, pickup.seen),
         };
         program.map_or(Action::Done, |(program, _)| Action::Inject(program.into()))
     }
 
     fn observe(&mut self, observation: &Observation) -> Vec<Finding> {
         let Some(ramp) = self.ramps.get(self.at) else { return Vec::new() };
-        if let State::Down { pickup } = self.state {
+        if let State::Down { pickup } = &self.state {
             let grade =
                 ramp.reset_point.clone().map(|p| self.grade_reset(ramp, p, pickup, observation));
             self.advance();
@@ -395,6 +391,7 @@ impl Procedure for Pickup {
         }
         let (grade, pickup) = self.grade_pickup(ramp, observation);
         let mut grades = vec![grade];
+        let was_found = pickup.is_some();
         if let (Some(pickup), Some(_), Way::Stairs { .. }) = (pickup, &ramp.reset_point, &ramp.way)
         {
             self.state = State::Down { pickup };
@@ -402,7 +399,7 @@ impl Procedure for Pickup {
         }
         if let Some(point) = ramp.reset_point.clone() {
             let mut grade = self.reset_grade(ramp, point);
-            if pickup.is_some() {
+            if was_found {
                 grade.reason = ON_PULSES.into();
             }
             grades.push(grade);

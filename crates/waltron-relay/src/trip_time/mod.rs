@@ -23,6 +23,7 @@ use waltron_core::procedure::{
 use waltron_core::quantity::fault_loop::FaultLoop;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 
 /// How much current a point injects.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -100,7 +101,9 @@ struct Body {
     ambiguous: Option<String>,
     /// How long must be waited for it to be told that nothing operates.
     needed: Time,
-    /// How far the accuracy of the current (k = 2) moves the expected time along the curve.
+    /// What makes the current uncertain, and by which share.
+    causes: Vec<(Cause, f64)>,
+    /// How far the expected time moves along the curve, for one share of the current.
     slope: Time,
 }
 
@@ -231,13 +234,14 @@ fn body(
         }
         earliest_of(asset.tripping(&element.trip).map(|e| e.required(&out))).expected
     };
-    let slope = spread(expected_at, share);
+    let slope = if share > 0.0 { spread(expected_at, share) / share } else { seconds(0.0) };
+    let causes = capability.causes_of(&fault, Dimension::CURRENT);
     segments.push(
         Segment::hold(FAULT, fault, wait).until(Stop::on_contact(element.trip.clone(), true)),
     );
     let stimulus = Values::none().with("multiple", seen / element.pickup).with("current", current);
     let program = Arc::new(Program::of(segments));
-    Ok(Body { stimulus, band, overtaken_by, program, ambiguous, needed, slope })
+    Ok(Body { stimulus, band, overtaken_by, program, ambiguous, needed, causes, slope })
 }
 
 /// A time as a person would write it: three digits, and no less.

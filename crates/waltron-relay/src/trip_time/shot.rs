@@ -99,12 +99,12 @@ impl Shot {
             (Some(t), Some(expected)) => Values::none().with("time", t - expected),
             _ => Values::none(),
         };
-        // What times and what puts the current out are wrong independently.
-        let u = measured.map(|t| {
-            let timing = capability.timing(t, observation.host_timing);
-            seconds(timing.si().hypot(self.body.slope.si()))
+        // What times it, and what puts the current out, carried along the curve.
+        let estimate = measured.map(|t| {
+            let timed = capability.timed(t, trip, observation.host_timing);
+            timed.with_shares(self.body.causes.clone(), self.body.slope.si())
         });
-        Finding {
+        let found = Finding {
             point: self.point.clone(),
             criterion: self.criterion(),
             stimulus: self.body.stimulus.clone(),
@@ -112,9 +112,13 @@ impl Shot {
             measured: Values::none().with_some("time", measured),
             deviation,
             limits: self.limits(),
-            uncertainty: Values::none().with_some("u", u),
             verdict: judged.verdict,
             reason,
+            ..Finding::not_tested(self.point.clone(), self.criterion(), Values::none(), "")
+        };
+        match estimate {
+            Some(estimate) => found.uncertain(&estimate),
+            None => found,
         }
     }
 }

@@ -98,7 +98,7 @@ fn section(told: &Told<'_>, attempts: bool, wings: Wings) -> Result<Markup, Docu
             (tables::kept(run, &told.waveforms))
             (tables::not_reached(run))
             (again::sections(run))
-            @if attempts { (tables::attempts(run)) }
+            @if attempts { (tables::attempts(run)) (tables::budgets(run)) }
             @if let Some(sheet) = &run.started.hookup {
                 (hookup::section(sheet, leads(sheet).as_deref()))
             }

@@ -6,6 +6,7 @@ use waltron_core::grading::{Grade, Summary, Verdict, words};
 use waltron_core::record::{Resolved, Run};
 use waltron_core::section::{Block, Section, Table};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{combined, words as budget};
 
 /// The tests in the order they were first graded, each with its points.
 fn by_test(run: &Run) -> Vec<(&Name, Vec<&Grade>)> {
@@ -230,4 +231,38 @@ fn earlier(grade: &Grade, guarded: bool) -> Markup {
     shown.point.id = format!("{} (attempt {})", grade.point.id, grade.attempt);
     shown.point.test = "".into();
     result(&shown, guarded)
+}
+
+/// What the uncertainty of each point is made of, where that is known.
+pub(super) fn budgets(run: &Run) -> Markup {
+    let measured = |grade: &&Grade| grade.measured.iter().next().map(|(_, value)| value);
+    let all: Vec<&Grade> = run.points.iter().filter(|grade| !grade.budget.is_empty()).collect();
+    markup! {
+        @if !all.is_empty() {
+            section {
+                h2 { "What the uncertainties are made of" }
+                p.hint { "What errs, as it is stated, its standard uncertainty, by how much it moves the value, and what it adds; U (k = 2) is twice the root of the sum of the squares." }
+                table.results {
+                    thead { tr {
+                        th { "Point" } th { "What errs" } th { "Stated" } th { "÷" } th { "Standard" }
+                        th { "Moves it by" } th { "Adds" } th { "Share" }
+                    } }
+                    tbody { @for grade in &all { @if let Some(value) = measured(grade) {
+                        @for (k, row) in budget::rows(&grade.budget, value).into_iter().enumerate() {
+                            tr {
+                                td { @if k == 0 { (grade.point.id) " ± " (value.with_si(2.0 * combined(&grade.budget))) } }
+                                td { (row.source) }
+                                td.number { (row.stated) }
+                                td { (row.divisor) }
+                                td.number { (row.standard) }
+                                td.number { (row.moves) }
+                                td.number { (row.adds) }
+                                td.number { (row.share) }
+                            }
+                        }
+                    } } }
+                }
+            }
+        }
+    }
 }

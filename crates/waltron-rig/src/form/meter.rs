@@ -8,8 +8,9 @@ use waltron_core::injection::measuring::{Coupling, Meter};
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Angle, Dimension, Frequency};
 use waltron_core::text::document::{
-    AnyQuantityText, AnyToleranceText, Problems, QuantityText, Text,
+    AccuracyText, AnyQuantityText, AnyToleranceText, Problems, QuantityText, Text, optional,
 };
+use waltron_core::uncertainty::{Accuracy, Means};
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -25,9 +26,12 @@ pub(super) struct MeterForm {
     /// The largest value that it can show: RMS, or direct of either sign.
     range: AnyQuantityText,
     /// Accuracy of its values, such as `0.05 % + 1 mV`; `0.1 %` if not given.
-    accuracy: Option<AnyToleranceText>,
+    accuracy: Option<AccuracyText>,
     /// Accuracy of its angles, such as `3 arcmin`; `0.1 deg` if not given.
     angle_accuracy: Option<QuantityText<Angle>>,
+    /// By how much its values scatter from look to look and from sample to sample, as a standard deviation: `0.01 %`
+    /// of the value, or an amount; not at all if not given.
+    noise: Option<AnyToleranceText>,
     /// `ac`, `dc`, or `ac-dc` for both; both if not given.
     kind: Option<CouplingForm>,
     /// The highest frequency that it shows.
@@ -56,14 +60,16 @@ pub(super) struct SwitchForm {
 }
 
 impl MeterForm {
-    pub(super) fn read(self, problems: &mut Problems) -> Option<Meter> {
+    pub(super) fn read(self, means: Means, problems: &mut Problems) -> Option<Meter> {
         let dimension = match self.measures {
             MeasuresForm::Current => Dimension::CURRENT,
             MeasuresForm::Voltage => Dimension::VOLTAGE,
         };
         let range = self.range.positive_of(dimension, problems);
-        let usual = || AnyTolerance::parse("0.1 %", dimension).ok();
-        let accuracy = self.accuracy.map_or_else(usual, |a| a.read(dimension, problems));
+        let usual = AnyTolerance::symmetric(dimension, 0.001, 0.0);
+        let usual = Accuracy::limit(usual).meaning(means);
+        let accuracy = self.accuracy.map_or(Some(usual), |a| a.read(dimension, means, problems));
+        let noise = optional(self.noise.map(|noise| noise.read(dimension, problems)));
         let angle = self.angle_accuracy.map_or_else(
             || Some(waltron_core::quantity::degrees(0.1)),
             |angle| angle.not_negative(problems),
@@ -76,11 +82,9 @@ impl MeterForm {
             range: range?.si,
             accuracy: accuracy?,
             angle_accuracy: angle?,
+            noise: noise?,
             coupling: self.kind.map_or(Coupling::Both, CouplingForm::coupling),
-            bandwidth: match bandwidth {
-                Some(read) => Some(read?),
-                None => None,
-            },
+            bandwidth: optional(bandwidth)?,
         })
     }
 }

@@ -3,6 +3,7 @@
 mod meter;
 mod output;
 
+use crate::virtual_rig::Seeds;
 use meter::{MeterForm, SwitchForm};
 use output::{CurrentForm, Groups, VoltageForm};
 use schemars::JsonSchema;
@@ -14,13 +15,14 @@ use waltron_core::injection::capability::{
     ParameterValue, Switch,
 };
 use waltron_core::injection::measuring::Meter;
-use waltron_core::quantity::tolerance::Tolerance;
+use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Current, Dimension, Measure, Time, seconds, text};
 use waltron_core::text::document::{
-    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
-    Source, Spannable, Text, ToleranceText, load,
+    AccuracyText, AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    Source, Spannable, Text, load,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Accuracy, Means};
 
 /// A rig: what injects, which channel is wired to what, ranges and accuracy.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -69,16 +71,22 @@ struct HeadForm {
     specimen: Option<Text>,
     /// Where the test set answers, host and port such as `192.0.2.7:5025` (scpi).
     address: Option<Text>,
-    /// Seed of the specimen's scatter; 1 if not given (virtual, or a simulated test set).
+    /// Seed of what the rig is off by and of how the specimen scatters; 1 if not given (virtual, or a simulated test
+    /// set).
     seed: Option<u64>,
+    /// Seed of how the specimen scatters alone; `seed` if not given.
+    specimen_seed: Option<u64>,
     /// Files of further instruments, relative to this one.
     instruments: Option<Vec<Text>>,
     /// Ask once, with the maxima, before anything is put out; if not given, where the rig is real.
     confirm: Option<bool>,
     /// Smallest difference between contact times it can tell; 100 us if not given.
     timing_resolution: Option<QuantityText<Time>>,
-    /// Accuracy of a measured time; `0.01 % + 100 us` if not given.
-    timing_accuracy: Option<ToleranceText<Time>>,
+    /// Accuracy of a measured time; `0.01 % + 100 us` if not given. Its share is that of the clock, which the
+    /// frequencies of all outputs have too.
+    timing_accuracy: Option<AccuracyText>,
+    /// What every accuracy of this file means that does not say so itself; `limit` if not given.
+    accuracy_means: Option<MeansForm>,
     /// Meaning of the input that switches everything off.
     emergency_stop: Option<Text>,
     /// Whether it takes its leads from one place of the asset to another by itself; somebody does it if
@@ -92,6 +100,16 @@ struct HeadForm {
     /// Whether that input stops by `closing` or by `opening`; `opening` if not given, which also
     /// notices a broken wire.
     emergency_stop_by: Option<StopsBy>,
+}
+
+/// What an accuracy means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum MeansForm {
+    /// A limit that no error exceeds, as data sheets state it.
+    Limit,
+    /// An uncertainty with k = 2, as calibration certificates state it.
+    Uncertainty,
 }
 
 /// The most that may still flow of what counts as discharged, in A: a circuit of 100 H holds half a joule of it.
@@ -177,7 +195,7 @@ struct ReadingForm {
     /// The largest value of either sign that it can show; what follows from a reading is bounded by it.
     most: Option<AnyQuantityText>,
     /// Its accuracy, such as `0.1 % or 5 mV`; without it, its values have no uncertainty.
-    accuracy: Option<AnyToleranceText>,
+    accuracy: Option<AccuracyText>,
     /// What its numbers mean where they stand for words: `{ A = 1, B = 2 }`.
     words: Option<BTreeMap<String, f64>>,
 }
@@ -241,8 +259,8 @@ pub struct RigFile {
     pub name: String,
     /// What kind of rig it is, and where.
     pub kind: RigKind,
-    /// Seed of the simulation, where there is one.
-    pub seed: u64,
+    /// What the simulation is drawn from, where there is one.
+    pub seeds: Seeds,
     /// Files of further instruments as written, relative to the rig's.
     pub instruments: Vec<(String, Range<usize>)>,
     /// Whether to ask before anything is put out; `None`: where the rig is real.
@@ -290,6 +308,10 @@ impl RigForm {
     }
 
     fn read(self, problems: &mut Problems) -> Option<RigFile> {
+        let means = match self.rig.accuracy_means {
+            Some(MeansForm::Uncertainty) => Means::Uncertainty,
+            Some(MeansForm::Limit) | None => Means::Limit,
+        };
         let mut ids: Vec<String> = Vec::new();
         let mut known = |id: &Text, problems: &mut Problems| {
             if ids.iter().any(|i| i == id.as_str()) {
@@ -308,14 +330,14 @@ impl RigForm {
             known(&form.id, problems);
             place(&form.id, &form.terminal);
             groups.note(form.group.as_ref());
-            currents.extend(form.read(problems));
+            currents.extend(form.read(means, problems));
         }
         let mut voltages = Vec::new();
         for form in self.voltage.unwrap_or_default() {
             known(&form.id, problems);
             place(&form.id, &form.terminal);
             groups.note(form.group.as_ref());
-            voltages.extend(form.read(problems));
+            voltages.extend(form.read(means, problems));
         }
         groups.check(&currents, &voltages, problems);
         let mut inputs: Vec<Input> = Vec::new();
@@ -356,14 +378,14 @@ impl RigForm {
                 let problem = Problem::new(meaning.span(), message);
                 problems.push(problem.help("readings are called by it: choose another name"));
             }
-            meters.extend(form.read(problems));
+            meters.extend(form.read(means, problems));
         }
         let mut readings = Vec::new();
         for form in self.reading.unwrap_or_default() {
             known(&form.name, problems);
             let dimension = form.measures.dimension();
             let most = form.most.and_then(|m| m.positive_of(dimension, problems)).map(|q| q.si);
-            let accuracy = form.accuracy.and_then(|a| a.read(dimension, problems));
+            let accuracy = form.accuracy.and_then(|a| a.read(dimension, means, problems));
             let name = form.name.as_str().into();
             let words = form.words.unwrap_or_default().into_iter().collect();
             readings.push(Instrument {
@@ -393,11 +415,13 @@ impl RigForm {
         });
         let timing_resolution =
             head.timing_resolution.and_then(|f| f.not_negative(problems)).unwrap_or(seconds(1e-4));
-        let timing_accuracy = head
-            .timing_accuracy
-            .and_then(|f| f.read(problems))
-            .or_else(|| Tolerance::parse("0.01 % + 100 us").ok())
-            .unwrap_or(Tolerance::larger_of(0.0, seconds(1e-4)));
+        let timing_accuracy = match head.timing_accuracy {
+            Some(text) => text.read(Dimension::TIME, means, problems),
+            None => {
+                let usual = AnyTolerance::symmetric(Dimension::TIME, 1e-4, 1e-4);
+                Some(Accuracy::limit(usual).meaning(means))
+            }
+        };
         let discharge = match &head.discharge {
             None => None,
             Some(form) => {
@@ -427,7 +451,10 @@ impl RigForm {
         Some(RigFile {
             kind: kind?,
             name: head.name,
-            seed: head.seed.unwrap_or(1),
+            seeds: {
+                let rig = head.seed.unwrap_or(1);
+                Seeds { rig, specimen: head.specimen_seed.unwrap_or(rig) }
+            },
             instruments: head
                 .instruments
                 .iter()
@@ -445,7 +472,7 @@ impl RigForm {
                 readings,
                 parameters,
                 timing_resolution,
-                timing_accuracy,
+                timing_accuracy: timing_accuracy?,
                 instruments: Vec::new(),
                 emergency_stop,
                 discharge,

@@ -4,12 +4,16 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use waltron_core::injection::capability::{Ability, Channel};
 use waltron_core::injection::measuring::Coupling;
+use waltron_core::quantity;
 use waltron_core::quantity::tolerance::Tolerance;
-use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Time, Voltage};
+use waltron_core::quantity::{
+    Angle, Current, Dimension, Frequency, Measure, Time, Voltage, degrees,
+};
 use waltron_core::text::document::{
-    AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text, ToleranceText,
+    AccuracyText, AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable, Text,
     optional,
 };
+use waltron_core::uncertainty::{Accuracy, Means};
 
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -25,7 +29,9 @@ pub(super) struct CurrentForm {
     /// The largest RMS value it puts out.
     range: QuantityText<Current>,
     /// Accuracy of what it puts out; `0.1 % or 1 mA` if not given.
-    accuracy: Option<ToleranceText<Current>>,
+    accuracy: Option<AccuracyText>,
+    /// Accuracy of the angle that it puts out, such as `0.05 deg`; `0.1 deg` if not given.
+    angle_accuracy: Option<QuantityText<Angle>>,
     /// `ac`, `dc`, or `ac-dc` for both; both if not given.
     kind: Option<CouplingForm>,
     /// The lowest and the highest frequency, such as `["15 Hz", "500 Hz"]`; any if not given.
@@ -52,7 +58,9 @@ pub(super) struct VoltageForm {
     /// The largest RMS value it puts out.
     range: QuantityText<Voltage>,
     /// Accuracy of what it puts out; `0.1 % or 10 mV` if not given.
-    accuracy: Option<ToleranceText<Voltage>>,
+    accuracy: Option<AccuracyText>,
+    /// Accuracy of the angle that it puts out, such as `0.05 deg`; `0.1 deg` if not given.
+    angle_accuracy: Option<QuantityText<Angle>>,
     /// `ac`, `dc`, or `ac-dc` for both; both if not given.
     kind: Option<CouplingForm>,
     /// The lowest and the highest frequency, such as `["15 Hz", "500 Hz"]`; any if not given.
@@ -131,7 +139,7 @@ impl<C: Measure> Said<'_, C> {
 }
 
 impl CurrentForm {
-    pub(super) fn read(self, problems: &mut Problems) -> Option<Channel<Current>> {
+    pub(super) fn read(self, means: Means, problems: &mut Problems) -> Option<Channel<Current>> {
         let standard = Tolerance::larger_of(0.001, Current::from_si(0.001));
         let said = Said {
             kind: self.kind,
@@ -142,12 +150,17 @@ impl CurrentForm {
         };
         let ability = said.read(problems);
         let names = (&self.id, self.meaning.as_ref(), self.group.as_ref());
-        channel(names, &self.range, self.accuracy, standard, ability, problems)
+        let stated = Stated {
+            accuracy: self.accuracy,
+            angle: self.angle_accuracy,
+            usual: Accuracy::from(standard).meaning(means),
+        };
+        channel(names, &self.range, stated, ability, problems)
     }
 }
 
 impl VoltageForm {
-    pub(super) fn read(self, problems: &mut Problems) -> Option<Channel<Voltage>> {
+    pub(super) fn read(self, means: Means, problems: &mut Problems) -> Option<Channel<Voltage>> {
         let standard = Tolerance::larger_of(0.001, Voltage::from_si(0.01));
         let said = Said {
             kind: self.kind,
@@ -158,21 +171,44 @@ impl VoltageForm {
         };
         let ability = said.read(problems);
         let names = (&self.id, self.meaning.as_ref(), self.group.as_ref());
-        channel(names, &self.range, self.accuracy, standard, ability, problems)
+        let stated = Stated {
+            accuracy: self.accuracy,
+            angle: self.angle_accuracy,
+            usual: Accuracy::from(standard).meaning(means),
+        };
+        channel(names, &self.range, stated, ability, problems)
     }
+}
+
+/// How well an output puts out what is asked for, as its file says.
+struct Stated {
+    accuracy: Option<AccuracyText>,
+    angle: Option<QuantityText<Angle>>,
+    /// Of its size, where the file does not say.
+    usual: Accuracy,
 }
 
 fn channel<Q: Measure>(
     (id, meaning, group): (&Text, Option<&Text>, Option<&Text>),
     range: &QuantityText<Q>,
-    accuracy: Option<ToleranceText<Q>>,
-    standard: Tolerance<Q>,
+    stated: Stated,
     ability: Option<Ability>,
     problems: &mut Problems,
 ) -> Option<Channel<Q>> {
     let range = range.positive(problems);
-    let accuracy = accuracy.map_or(Some(standard), |f| f.read(problems));
+    let Stated { accuracy: text, angle, usual } = stated;
+    let read = |f: &AccuracyText| f.read(Q::DIMENSION, usual.means, problems);
+    let accuracy = text.as_ref().map_or(Some(usual), read);
     let mut channel = Channel::new(id.as_str(), range?, accuracy?);
+    let errs_beyond = channel.accuracy.most(channel.range.si()) > channel.range.si();
+    if let Some(field) = text.filter(|_| errs_beyond) {
+        let message =
+            format!("it errs by more than its range of {}", quantity::text(channel.range));
+        let problem = Problem::new(field.span(), message);
+        problems.push(problem.help("accuracies read like `0.1 %`, `0.05 % + 1 mA`"));
+    }
+    channel.angle_accuracy =
+        angle.map_or(Some(degrees(0.1)), |angle| angle.not_negative(problems))?;
     if let Some(meaning) = meaning {
         channel.meaning = meaning.as_str().into();
     }

@@ -7,10 +7,11 @@ use std::time::Duration;
 use waltron_core::injection::capability::{Instrument, Parameter, ParameterKind, ParameterValue};
 use waltron_core::quantity::{Measure, Time};
 use waltron_core::text::document::{
-    AnyQuantityText, AnyToleranceText, DocumentError, Field, Form, Problem, Problems, QuantityText,
+    AccuracyText, AnyQuantityText, DocumentError, Field, Form, Problem, Problems, QuantityText,
     Source, Spannable, Text, load,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Means;
 
 use crate::form::QuantityKind;
 
@@ -85,7 +86,7 @@ struct MeasureForm {
     /// The largest value of either sign that it can show; what follows from a reading is bounded by it.
     most: Option<AnyQuantityText>,
     /// Its accuracy, such as `0.1 % or 5 mV`; without it, its values have no uncertainty.
-    accuracy: Option<AnyToleranceText>,
+    accuracy: Option<AccuracyText>,
 }
 
 /// An instrument's file, read.
@@ -187,7 +188,7 @@ impl InstrumentForm {
             .map(|m| {
                 let (name, dimension) = (Name::from(m.name.as_str()), m.measures.dimension());
                 let most = m.most.and_then(|most| most.positive_of(dimension, problems));
-                let accuracy = m.accuracy.and_then(|a| a.read(dimension, problems));
+                let accuracy = m.accuracy.and_then(|a| a.read(dimension, Means::Limit, problems));
                 let most = most.map(|q| q.si);
                 let words = Vec::new();
                 (Instrument { name, dimension, most, accuracy, by_computer: true, words }, m.query)

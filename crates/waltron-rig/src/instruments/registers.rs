@@ -7,6 +7,7 @@ use waltron_core::injection::capability::Instrument;
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, Spannable, Text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Accuracy;
 
 /// A value that stands in one register, or in two.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -162,7 +163,7 @@ impl RegisterForm {
             name: Name::from(self.name.as_str()),
             dimension: worth.dimension,
             most: None,
-            accuracy: half,
+            accuracy: half.map(Accuracy::limit),
             by_computer: true,
             words: self.words.unwrap_or_default().into_iter().collect(),
         };

@@ -13,6 +13,7 @@ use crate::description::Description;
 use crate::live::Live;
 use crate::player::wait;
 use crate::rig::{Announced, Rig, RigError};
+use crate::virtual_rig::Seeds;
 use charged::{drains, until_discharged};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -117,7 +118,7 @@ fn identity(link: &mut Link) -> Result<Vec<String>, RigError> {
 impl ScpiRig {
     /// Connects, takes control and compares the test set with what the rig file says.
     ///
-    /// `seed` sets up the simulation where the test set is a simulated one.
+    /// The seeds set up the simulation where the test set is a simulated one.
     ///
     /// # Errors
     /// Nothing that answers, nonsense, another client that controls, a test set that lacks something.
@@ -125,7 +126,7 @@ impl ScpiRig {
         name: String,
         address: &str,
         wanted: Capability,
-        seed: u64,
+        seeds: Seeds,
     ) -> Result<Self, RigError> {
         let mut link = Link::connect(address)?;
         identity(&mut link)?;
@@ -147,7 +148,7 @@ impl ScpiRig {
         }
         let mut begin = format!("*RST;*CLS;:SYST:WATC {WATCHDOG}");
         if description.simulated {
-            begin.push_str(&format!(";:SIM:SEED {seed}"));
+            begin.push_str(&format!(";:SIM:SEED {},0,{}", seeds.rig, seeds.specimen));
         }
         link.tell(begin.as_bytes())?;
         let link = Arc::new(Mutex::new(link));

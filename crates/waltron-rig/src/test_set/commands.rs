@@ -243,7 +243,7 @@ pub static TREE: Tree<Meaning> = Tree::new(&[
     ask("OUTPut:CHARged[:STATe]", M::Charged),
     set("SOURce:PARameter", M::Parameter, TWO),
     set("SOURce:PARameter:OFF", M::ParametersOff, NONE),
-    set("SIMulation:SEED", M::Seed, Takes::from_to(1, 2)),
+    set("SIMulation:SEED", M::Seed, Takes::from_to(1, 3)),
     set("SIMulation:DRAW", M::Draw, ONE),
     set("SIMulation:REST", M::Rest, ONE),
 ]);

@@ -20,7 +20,7 @@ pub use session::Session;
 use crate::attendant::Unattended;
 use crate::description::Description;
 use crate::live::Live;
-use crate::virtual_rig::{Pace, VirtualRig};
+use crate::virtual_rig::{Pace, Seeds, VirtualRig};
 use crate::{Rig, RigError};
 use player::Flags;
 use std::collections::{BTreeMap, HashSet, VecDeque};
@@ -35,8 +35,8 @@ use waltron_core::quantity::seconds;
 use waltron_core::text::name::Name;
 use waltron_wire::scpi::{Fault, faults};
 
-/// Builds the rig anew for a seed; `None` where it cannot be built any more.
-pub type Builder = Box<dyn Fn(u64) -> Option<VirtualRig> + Send>;
+/// Builds the rig anew from seeds; `None` where it cannot be built any more.
+pub type Builder = Box<dyn Fn(Seeds) -> Option<VirtualRig> + Send>;
 
 /// The watchdog's time until a client sets another.
 const WATCHDOG: Duration = Duration::from_secs(2);
@@ -457,13 +457,13 @@ impl TestSet {
     }
 
     /// Builds the simulated asset anew.
-    fn reseed(&self, seed: u64) -> bool {
+    fn reseed(&self, seeds: Seeds) -> bool {
         let mut inner = self.lock();
         // What is charged is not replaced by something that is not.
         if inner.phase == Phase::Playing || inner.draining.is_some() {
             return false;
         }
-        let Some(rig) = (inner.build)(seed) else { return false };
+        let Some(rig) = (inner.build)(seeds) else { return false };
         inner.rig = Some(rig);
         inner.held = false;
         true

@@ -1,16 +1,20 @@
 //! Measuring inputs: what the specimen shows at them, sample by sample.
 //!
-//! A meter is off by a share of its accuracy that stays, as a calibrated instrument's is, and scatters
-//! by much less from look to look.
+//! A meter is off by what stays the same, as a calibrated instrument's is, and scatters from look to look where its file
+//! says so.
 
+use super::errors::Errors;
 use num_complex::Complex64;
+use waltron_core::grading::Value;
 use waltron_core::injection::capability::Capability;
-use waltron_core::injection::measuring::{Lack, Meter, Property, Seen};
+use waltron_core::injection::measuring::{Lack, Meter, Property, Worth};
 use waltron_core::injection::samples::PhaseClock;
 use waltron_core::injection::samples::spectrum::{
     FEWEST_CYCLES, Spectrum, frequency_near, mean, rms,
 };
+use waltron_core::quantity::Quantity;
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 use waltron_specimen::{Noise, Specimen, Window};
 
 /// Samples a second for what alternates.
@@ -24,12 +28,6 @@ pub(super) const WINDOW_S: f64 = 0.2;
 
 /// Highest harmonic that is measured (IEC 61000-4-7).
 const ORDERS: u32 = 50;
-
-/// Seed of what each meter is off by.
-const OFFSET_SEED: u64 = 0x4f46_4653;
-
-/// By how much smaller the scatter is than what stays.
-const SCATTER: f64 = 0.05;
 
 /// When a look is taken.
 #[derive(Clone, Copy, Debug)]
@@ -48,8 +46,9 @@ pub(super) struct Inputs<'a> {
     capability: &'a Capability,
     specimen: &'a dyn Specimen,
     moment: Moment<'a>,
-    /// What each meter is off by in this look, in accuracies: size and angle.
-    errors: Vec<(Name, [f64; 2])>,
+    errors: &'a Errors,
+    /// By how many standard deviations each meter scatters in this look.
+    scatter: Vec<(Name, f64)>,
     /// The fundamentals that were looked at.
     fundamentals: Vec<(Name, Result<Alternating, Lack>)>,
 }
@@ -69,8 +68,10 @@ impl<'a> Inputs<'a> {
         capability: &'a Capability,
         specimen: &'a dyn Specimen,
         moment: Moment<'a>,
+        errors: &'a Errors,
     ) -> Self {
-        Self { capability, specimen, moment, errors: Vec::new(), fundamentals: Vec::new() }
+        let (scatter, fundamentals) = (Vec::new(), Vec::new());
+        Self { capability, specimen, moment, errors, scatter, fundamentals }
     }
 
     /// The meter of this name.
@@ -78,18 +79,30 @@ impl<'a> Inputs<'a> {
         self.capability.meter(name.as_str())
     }
 
-    fn error(&mut self, meter: &Meter, noise: &mut Noise) -> [f64; 2] {
-        if let Some((_, known)) = self.errors.iter().find(|(id, _)| *id == meter.id) {
-            return *known;
-        }
-        let bytes = meter.id.as_str().bytes();
-        let seed = bytes.fold(OFFSET_SEED, |s, b| s.wrapping_mul(31).wrapping_add(u64::from(b)));
-        let mut stays = Noise::of_shot(seed, 0);
-        // Three deviations are the whole accuracy, with what scatters.
-        let mut draw = || (stays.draw(1.0) + noise.draw(SCATTER)) / (3.0 * (1.0 + SCATTER));
-        let drawn = [draw(), draw()];
-        self.errors.push((meter.id.clone(), drawn));
-        drawn
+    /// What a meter shows too much at a value in SI in this look.
+    fn error(&mut self, meter: &Meter, si: f64, noise: &mut Noise) -> f64 {
+        let stays = self.errors.of_meter(meter, si);
+        let Some(width) = meter.noise else { return stays };
+        let known = self.scatter.iter().find(|(id, _)| *id == meter.id).map(|(_, drawn)| *drawn);
+        let drawn = known.unwrap_or_else(|| {
+            let drawn = noise.draw(1.0);
+            self.scatter.push((meter.id.clone(), drawn));
+            drawn
+        });
+        stays + drawn * (width.limits(si.abs()).1 - si.abs())
+    }
+
+    /// What a meter shows, with what makes it uncertain.
+    fn worth(&self, meter: &Meter, value: Complex64) -> Worth {
+        let worth = self.capability.seen(&meter.meaning, value);
+        let Some(width) = meter.noise else { return worth };
+        let size = value.norm();
+        let si = width.limits(size).1 - size;
+        let deviation = Value::Plain(Quantity { si, dimension: meter.dimension });
+        // Every look scatters by itself.
+        let source = format!("{} noise at {:.6} s", meter.id, self.moment.now);
+        let turn = if size > 0.0 { value / size } else { Complex64::ONE };
+        worth.with(Cause::scatter(source, deviation), turn)
     }
 
     /// The latest window of measurement that lies in the level.
@@ -184,7 +197,7 @@ impl<'a> Inputs<'a> {
     }
 
     /// The integral since the level began: the error of each sample stays the same.
-    fn integral(&mut self, meter: &Meter, noise: &mut Noise) -> Result<(Seen, Option<f64>), Lack> {
+    fn integral(&mut self, meter: &Meter, noise: &mut Noise) -> Result<(Worth, Option<f64>), Lack> {
         let Moment { now, level_start: start_s, .. } = self.moment;
         let length = now - start_s;
         let count = (length * DC_RATE_HZ).floor().max(0.0) as usize;
@@ -198,9 +211,9 @@ impl<'a> Inputs<'a> {
         let rest = length - count as f64 / DC_RATE_HZ;
         let whole = (samples.iter().sum::<f64>() - ends) / DC_RATE_HZ;
         let true_value = whole + rest * samples.last().unwrap_or(&0.0);
-        let size = meter.uncertainty(true_value / length.max(1e-9)) * length;
-        let value = true_value + size * self.error(meter, noise)[0];
-        Ok((Seen { value: value.into(), size, angle: 0.0 }, None))
+        let middle = true_value / length.max(1e-9);
+        let shown = middle + self.error(meter, middle, noise);
+        Ok((self.worth(meter, shown.into()).times(length), None))
     }
 
     /// What a meter shows of a property that can be worked on with others': a phasor, or a real number;
@@ -210,7 +223,7 @@ impl<'a> Inputs<'a> {
         meter: &Meter,
         what: Property,
         noise: &mut Noise,
-    ) -> Result<(Seen, Option<f64>), Lack> {
+    ) -> Result<(Worth, Option<f64>), Lack> {
         let (true_value, hertz) = match what {
             Property::Dc => (Complex64::from(self.direct(meter)?), None),
             Property::Rms => (Complex64::from(self.true_rms(meter)?), None),
@@ -220,23 +233,25 @@ impl<'a> Inputs<'a> {
                 let seen = self.fundamental(meter)?;
                 let common = self.moment.clock.common_at(seen.start_s);
                 let turned = Complex64::from_polar(1.0, -common);
-                (seen.spectrum.fundamental * turned, seen.hertz)
+                let hertz = seen.hertz.map(|hertz| self.errors.told_frequency(hertz));
+                (seen.spectrum.fundamental * turned, hertz)
             }
         };
-        let [size, angle] = self.error(meter, noise);
-        let by = meter.uncertainty(true_value.norm()) * size;
+        let is_real = matches!(what, Property::Dc | Property::Rms | Property::Peak);
+        let size = if is_real { true_value.re } else { true_value.norm() };
+        let by = self.error(meter, size, noise);
         // Of nothing, the error alone is shown.
-        let value = match true_value.norm() {
+        let value = match size {
             0.0 => Complex64::from(by),
-            norm => true_value * (1.0 + by / norm),
+            _ if is_real => Complex64::from(size + by),
+            size => true_value * (1.0 + by / size),
         };
         let value = match what {
-            Property::Dc | Property::Rms | Property::Peak => value,
-            _ => value * Complex64::from_polar(1.0, meter.angle_uncertainty() * angle),
+            Property::Rms | Property::Peak => Complex64::from(value.re.max(0.0)),
+            Property::Dc => value,
+            _ => value * Complex64::from_polar(1.0, self.errors.angle_of_meter(meter)),
         };
-        let seen =
-            Seen { value, size: meter.uncertainty(value.norm()), angle: meter.angle_uncertainty() };
-        Ok((seen, hertz))
+        Ok((self.worth(meter, value), hertz))
     }
 
     /// A property that belongs to one input alone.
@@ -259,15 +274,14 @@ impl<'a> Inputs<'a> {
             })
         };
         let magnitude = seen.spectrum.fundamental.norm();
-        let share = meter.uncertainty(magnitude) / magnitude.max(f64::MIN_POSITIVE);
-        let [error, _] = self.error(meter, noise);
+        let share = self.error(meter, magnitude, noise) / magnitude.max(f64::MIN_POSITIVE);
         Ok(match what {
-            Property::Frequency => hertz * (1.0 + noise.draw(1e-6)),
-            Property::Harmonic(n) if reaches(n) => (seen.spectrum.share(n) + share * error).abs(),
+            Property::Frequency => self.errors.told_frequency(hertz),
+            Property::Harmonic(n) if reaches(n) => (seen.spectrum.share(n) + share).abs(),
             Property::HarmonicAngle(n) if reaches(n) && seen.spectrum.share(n) > 1e-6 => {
-                seen.spectrum.harmonic_angle(n) + share * error / seen.spectrum.share(n)
+                seen.spectrum.harmonic_angle(n) + share / seen.spectrum.share(n)
             }
-            Property::Thd => (seen.spectrum.thd() + share * error).abs(),
+            Property::Thd => (seen.spectrum.thd() + share).abs(),
             _ => return Err(nothing()),
         })
     }

@@ -1,15 +1,17 @@
 //! One look at everything that can be measured: meters, instruments, and the rig's own outputs.
 
+use super::errors::Errors;
 use super::input::{Inputs, Moment};
 use super::output::Outputs;
 use num_complex::Complex64;
 use waltron_core::grading::Values;
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::{
-    Lack, Place, Probe, Property, Reading, Seen, Signal, work_out,
+    Lack, Place, Probe, Property, Reading, Signal, Worth, work_out,
 };
 use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Estimate, Part, combined};
 use waltron_specimen::{Noise, Specimen};
 
 /// A look at one moment.
@@ -18,6 +20,7 @@ pub(super) struct Look<'a> {
     specimen: &'a dyn Specimen,
     inputs: Inputs<'a>,
     outputs: Outputs<'a>,
+    errors: &'a Errors,
 }
 
 /// What was measured, in SI, with what it is uncertain by where that is known here.
@@ -25,12 +28,17 @@ struct Measured {
     value: f64,
     angle: Option<f64>,
     hertz: Option<f64>,
-    uncertain: Option<(f64, f64)>,
+    /// What makes its value uncertain, and its angle.
+    parts: [Vec<Part>; 2],
 }
 
 impl Measured {
     fn plain(value: f64) -> Self {
-        Self { value, angle: None, hertz: None, uncertain: None }
+        Self { value, angle: None, hertz: None, parts: Default::default() }
+    }
+
+    fn of(estimate: &Estimate) -> Self {
+        Self { parts: [estimate.parts(), Vec::new()], ..Self::plain(estimate.value) }
     }
 }
 
@@ -40,9 +48,10 @@ impl<'a> Look<'a> {
         specimen: &'a dyn Specimen,
         moment: Moment<'a>,
         outputs: Outputs<'a>,
+        errors: &'a Errors,
     ) -> Self {
-        let inputs = Inputs::new(capability, specimen, moment);
-        Self { capability, specimen, inputs, outputs }
+        let inputs = Inputs::new(capability, specimen, moment, errors);
+        Self { capability, specimen, inputs, outputs, errors }
     }
 
     /// A value in SI; `None` where there is none.
@@ -55,18 +64,13 @@ impl<'a> Look<'a> {
             let meter = self.inputs.meter(name).filter(|_| probe.what != Property::Value);
             let Some(meter) = meter else {
                 let read = match probe.what {
-                    Property::Value => self.specimen.reading(name.as_str()),
+                    Property::Value => self.instrument(name),
                     Property::Phasor => {
                         let seen = self.seen(name, probe.what, &mut None, noise)?;
-                        let hertz = self.outputs.read(name, Property::Frequency, noise);
-                        return Ok(Measured {
-                            value: seen.value.norm(),
-                            angle: hertz.map(|_| seen.value.arg()),
-                            hertz,
-                            uncertain: Some((seen.size, seen.angle)),
-                        });
+                        let hertz = self.outputs.read(name, Property::Frequency);
+                        return Ok(Self::phasor(&seen, hertz.is_some(), hertz));
                     }
-                    what => self.outputs.read(name, what, noise),
+                    what => self.outputs.read(name, what),
                 };
                 return read.map(Measured::plain).ok_or_else(|| Lack::Nothing(name.clone()));
             };
@@ -77,25 +81,32 @@ impl<'a> Look<'a> {
         }
         let (what, mut hertz) = (probe.what, None);
         let worth = work_out(&probe.of, &mut |name| self.seen(name, what, &mut hertz, noise))?;
-        let (size, angle) = (worth.size_uncertainty(), worth.angle_uncertainty());
-        let value = worth.value;
         Ok(match what {
-            Property::Phasor => Measured {
-                value: value.norm(),
-                angle: (value != Complex64::ZERO).then(|| value.arg()),
-                // A product has no frequency of its own that anybody wants to know.
-                hertz: hertz.filter(|_| probe.of.name().is_some()),
-                uncertain: Some((size, angle)),
+            // A product has no frequency of its own that anybody wants to know.
+            Property::Phasor => {
+                let hertz = hertz.filter(|_| probe.of.name().is_some());
+                Self::phasor(&worth, worth.value != Complex64::ZERO, hertz)
+            }
+            Property::Magnitude => Measured::of(&worth.size()),
+            Property::Phase => match worth.angle() {
+                Some(angle) => Measured::of(&angle),
+                None => Measured::plain(worth.value.arg()),
             },
-            Property::Magnitude => {
-                Measured { uncertain: Some((size, angle)), ..Measured::plain(value.norm()) }
-            }
-            Property::Phase => {
-                let uncertain = Some((angle, angle));
-                Measured { uncertain, ..Measured::plain(value.arg()) }
-            }
-            _ => Measured { uncertain: Some((size, angle)), ..Measured::plain(value.re) },
+            _ => Measured::of(&worth.real()),
         })
+    }
+
+    fn phasor(worth: &Worth, has_angle: bool, hertz: Option<f64>) -> Measured {
+        let (size, angle) = (worth.size(), worth.angle().filter(|_| has_angle));
+        let angle_parts = angle.as_ref().map(Estimate::parts).unwrap_or_default();
+        let angle = has_angle.then(|| worth.value.arg());
+        Measured { value: size.value, angle, hertz, parts: [size.parts(), angle_parts] }
+    }
+
+    /// What an instrument reads.
+    fn instrument(&self, name: &Name) -> Option<f64> {
+        let value = self.specimen.reading(name.as_str())?;
+        Some(self.errors.read(self.capability, name, value))
     }
 
     /// What a name shows as a part of something that is worked out.
@@ -105,19 +116,18 @@ impl<'a> Look<'a> {
         what: Property,
         hertz: &mut Option<f64>,
         noise: &mut Noise,
-    ) -> Result<Seen, Lack> {
+    ) -> Result<Worth, Lack> {
         let nothing = || Lack::Nothing(name.clone());
         if what == Property::Value {
-            let value = self.specimen.reading(name.as_str()).ok_or_else(nothing)?;
-            let size = self.capability.accuracy_of(name, value).map_or(0.0, |(size, _)| size);
-            return Ok(Seen { value: value.into(), size, angle: 0.0 });
+            let value = self.instrument(name).ok_or_else(nothing)?;
+            return Ok(self.capability.seen(name, value.into()));
         }
         if let Some(meter) = self.inputs.meter(name) {
             let (seen, found) = self.inputs.seen(meter, what, noise)?;
             *hertz = hertz.or(found);
             return Ok(seen);
         }
-        let mut read = |what| self.outputs.read(name, what, noise);
+        let mut read = |what| self.outputs.read(name, what);
         let value = match what {
             Property::Dc | Property::Rms => Complex64::from(read(what).ok_or_else(nothing)?),
             _ => {
@@ -126,8 +136,7 @@ impl<'a> Look<'a> {
                 Complex64::from_polar(size, read(Property::Phase).unwrap_or_default())
             }
         };
-        let (size, angle) = self.capability.accuracy_of(name, value.norm()).unwrap_or_default();
-        Ok(Seen { value, size, angle })
+        Ok(self.capability.seen(name, value))
     }
 
     /// A reading for the record; of meters and what is worked out with what it is uncertain by.
@@ -138,13 +147,7 @@ impl<'a> Look<'a> {
         noise: &mut Noise,
     ) -> Reading {
         let (angle, hertz) = (Dimension::ANGLE, Dimension::FREQUENCY);
-        let mut reading = Reading {
-            probe: probe.clone(),
-            place,
-            value: Values::none(),
-            uncertainty: Values::none(),
-            lacks: None,
-        };
+        let mut reading = Reading { place, ..Reading::at_end(probe.clone(), Values::none()) };
         match self.measured(probe, noise) {
             Err(lack) => reading.lacks = Some(lack),
             Ok(m) => {
@@ -155,10 +158,11 @@ impl<'a> Look<'a> {
                 let value = with(Values::none(), "value", Some(m.value), probe.dimension);
                 let value = with(value, "angle", m.angle, angle);
                 reading.value = with(value, "frequency", m.hertz, hertz);
-                if let Some((size, turn)) = m.uncertain {
-                    let size = with(Values::none(), "value", Some(size), probe.dimension);
-                    reading.uncertainty = with(size, "angle", m.angle.map(|_| turn), angle);
-                }
+                let u = |parts: &[Part]| Some(2.0 * combined(parts)).filter(|u| *u > 0.0);
+                let [size, turn] = &m.parts;
+                let size = with(Values::none(), "value", u(size), probe.dimension);
+                reading.uncertainty = with(size, "angle", u(turn), angle);
+                [reading.parts, reading.angle_parts] = m.parts;
             }
         }
         reading

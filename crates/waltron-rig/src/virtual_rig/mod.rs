@@ -1,6 +1,7 @@
 //! The virtual rig: plays programs in virtual time on a simulated specimen.
 
 mod bench;
+mod errors;
 mod input;
 mod look;
 mod output;
@@ -24,6 +25,21 @@ use waltron_core::quantity::{Time, seconds};
 use waltron_core::text::name::Name;
 use waltron_specimen::Specimen;
 
+/// What a simulation is drawn from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Seeds {
+    /// What the rig is off by.
+    pub rig: u64,
+    /// How the specimen scatters.
+    pub specimen: u64,
+}
+
+impl From<u64> for Seeds {
+    fn from(both: u64) -> Self {
+        Self { rig: both, specimen: both }
+    }
+}
+
 /// A rig that computes instead of injecting.
 pub struct VirtualRig {
     name: String,
@@ -41,14 +57,14 @@ pub struct VirtualRig {
 }
 
 impl VirtualRig {
-    /// A rig with a specimen wired to it.
+    /// A rig with a specimen wired to it. It is off by what its capability states, as seed 1 draws it.
     pub fn new(
         name: String,
         capability: Capability,
         specimen: Box<dyn Specimen>,
         pace: Pace,
     ) -> Self {
-        let bench = Bench::new(specimen);
+        let bench = Bench::new(specimen, capability.clone(), 1);
         Self {
             name,
             capability,
@@ -59,6 +75,13 @@ impl VirtualRig {
             kept: None,
             is_unseen: false,
         }
+    }
+
+    /// The same off as another seed draws it.
+    #[must_use]
+    pub fn seeded(mut self, seed: u64) -> Self {
+        self.bench.err_by(seed);
+        self
     }
 
     /// Whether anything is being put out.

@@ -1,7 +1,7 @@
 //! The rig's own look at its outputs.
 //!
-//! An output is measured as an instrument does it: by sampling what is put out and analysing the
-//! samples, with the scatter of the channel's accuracy.
+//! An output is measured as an instrument does it: by sampling what it is told to put out and analysing the
+//! samples. What is really put out differs from that by the channel's error, which it does not see itself.
 
 use num_complex::Complex64;
 use waltron_core::injection::capability::Capability;
@@ -9,10 +9,8 @@ use waltron_core::injection::measuring::Property;
 use waltron_core::injection::samples::spectrum::{Spectrum, frequency};
 use waltron_core::injection::stimulus::{PHASE_CURRENTS, PHASE_VOLTAGES, Stimulus};
 use waltron_core::injection::waveform::{Piece, Waveform, render};
-use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Measure, seconds};
 use waltron_core::text::name::Name;
-use waltron_specimen::Noise;
 
 /// Samples a second of the measuring inputs.
 const RATE_HZ: f64 = 12_800.0;
@@ -33,9 +31,6 @@ pub(super) struct Outputs<'a> {
     pieces: Vec<Piece<'a>>,
     /// Its samples, once they are needed.
     wave: Option<Waveform>,
-    /// The error of each channel that was looked at, in standard deviations: what is read of one
-    /// wave is wrong by the same share, or a sum would be less than its parts.
-    errors: Vec<(Name, f64)>,
 }
 
 impl<'a> Outputs<'a> {
@@ -50,7 +45,7 @@ impl<'a> Outputs<'a> {
             playback: None,
             segment: 0,
         };
-        Self { capability, pieces: vec![piece], wave: None, errors: Vec::new() }
+        Self { capability, pieces: vec![piece], wave: None }
     }
 
     /// Looks at the end of the last segment that was played: a measuring window, or all of a recording.
@@ -72,70 +67,41 @@ impl<'a> Outputs<'a> {
                 pieces.push(part(piece, from, to, start));
             }
         }
-        Self { capability, pieces, wave: None, errors: Vec::new() }
+        Self { capability, pieces, wave: None }
     }
 
     /// A property in SI; `None` where there is nothing to measure, such as the phase of nothing.
-    pub(super) fn read(&mut self, of: &Name, what: Property, noise: &mut Noise) -> Option<f64> {
+    pub(super) fn read(&mut self, of: &Name, what: Property) -> Option<f64> {
         if matches!(what, Property::ActivePower | Property::ReactivePower) {
-            return Some(self.power(what, noise));
+            return Some(self.power(what));
         }
         let (samples, nominal) = self.samples(of)?;
         let found = frequency(&samples, RATE_HZ, nominal);
         let spectrum = Spectrum::of(&samples, RATE_HZ, found.unwrap_or(nominal), ORDERS);
-        let magnitude = spectrum.fundamental.norm();
-        let error = self.error(of, noise) * self.deviation(of, spectrum.rms);
-        let scale = if spectrum.rms > 0.0 { (1.0 + error / spectrum.rms).max(0.0) } else { 1.0 };
-        let share = self.deviation(of, magnitude) / magnitude.max(f64::MIN_POSITIVE);
         let shown = match what {
-            // Of nothing, the error alone is shown.
-            Property::Rms if spectrum.rms <= 0.0 => error.abs(),
-            Property::Rms => spectrum.rms * scale,
-            Property::Magnitude => magnitude * scale,
-            Property::Dc => spectrum.dc * scale,
+            Property::Rms => spectrum.rms,
+            Property::Magnitude => spectrum.fundamental.norm(),
+            Property::Dc => spectrum.dc,
             Property::Phase => {
                 found?;
-                spectrum.fundamental.arg() + noise.draw(share)
+                spectrum.fundamental.arg()
             }
-            Property::Frequency => found? * (1.0 + noise.draw(1e-6)),
+            Property::Frequency => found?,
             Property::Harmonic(n) => {
                 found?;
-                (spectrum.share(n) + noise.draw(share)).abs()
+                spectrum.share(n)
             }
             Property::HarmonicAngle(n) if spectrum.share(n) > 1e-6 => {
                 found?;
-                spectrum.harmonic_angle(n) + noise.draw(share) / spectrum.share(n)
+                spectrum.harmonic_angle(n)
             }
             Property::Thd => {
                 found?;
-                (spectrum.thd() + noise.draw(share)).abs()
+                spectrum.thd()
             }
             _ => return None,
         };
         Some(shown)
-    }
-
-    /// The error of a channel at this look, in standard deviations.
-    fn error(&mut self, of: &Name, noise: &mut Noise) -> f64 {
-        if let Some((_, known)) = self.errors.iter().find(|(id, _)| id == of) {
-            return *known;
-        }
-        let drawn = noise.draw(1.0);
-        self.errors.push((of.clone(), drawn));
-        drawn
-    }
-
-    /// Standard deviation of a measured value: a third of the channel's accuracy.
-    fn deviation(&self, name: &Name, si: f64) -> f64 {
-        let of = |id: &Name| id == name;
-        let limits = |any: AnyTolerance| any.limits(si).1 - si;
-        let current = self.capability.currents.iter().find(|c| of(&c.id));
-        let voltage = self.capability.voltages.iter().find(|c| of(&c.id));
-        current
-            .map(|c| limits(c.accuracy.any()))
-            .or_else(|| voltage.map(|c| limits(c.accuracy.any())))
-            .unwrap_or(0.0)
-            / 3.0
     }
 
     /// Samples of a channel, and the frequency that it is put out at.
@@ -165,10 +131,10 @@ impl<'a> Outputs<'a> {
     }
 
     /// Three-phase power from the measured phasors of voltages and currents.
-    fn power(&mut self, what: Property, noise: &mut Noise) -> f64 {
+    fn power(&mut self, what: Property) -> f64 {
         let mut phasor = |channel: &str| {
             let channel = Name::from(channel);
-            let mut read = |what| self.read(&channel, what, noise);
+            let mut read = |what| self.read(&channel, what);
             // Nothing flowing has no phase, and no power.
             match (read(Property::Magnitude), read(Property::Phase)) {
                 (Some(rms), Some(angle)) => Complex64::from_polar(rms, angle),

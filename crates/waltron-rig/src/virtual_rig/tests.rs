@@ -52,7 +52,7 @@ impl Specimen for Scripted {
 
 fn capability() -> Capability {
     let channel =
-        |id: &str| Channel::new(id, amperes(10.0), Tolerance::larger_of(0.001, amperes(0.0)));
+        |id: &str| Channel::new(id, amperes(10.0), Tolerance::larger_of(0.0, amperes(0.0)));
     let input = |id: &str, meaning: &str| Input {
         id: id.into(),
         meaning: meaning.into(),
@@ -67,7 +67,7 @@ fn capability() -> Capability {
         meters: Vec::new(),
         parameters: Vec::new(),
         timing_resolution: seconds(1e-4),
-        timing_accuracy: Tolerance::larger_of(0.0, seconds(1e-4)),
+        timing_accuracy: Tolerance::larger_of(0.0, seconds(0.0)).into(),
         instruments: Vec::new(),
         emergency_stop: None,
         switches_leads: false,
@@ -192,7 +192,7 @@ fn samples_are_kept_about_the_change_that_was_asked_for() {
     ];
     let edges = [(1.2, "trip", true), (1.9, "trip", false)];
     let specimen = Scripted { now: 0.0, edges: edges.into(), applied: Vec::new() };
-    let mut bench = Bench::new(Box::new(specimen));
+    let mut bench = Bench::new(Box::new(specimen), capability(), 1);
     let program = Program {
         captures: whole.to_vec(),
         ..Program::of(vec![Segment::hold("all", one_phase(1.0), seconds(3.0))])

@@ -399,8 +399,12 @@ pub(crate) struct Stage {
 impl Stage {
     pub(crate) fn new(scripts: Vec<Script>) -> Self {
         let asset = AssetForm::load(&Source::new("a", ASSET)).unwrap();
-        let accuracy = || Tolerance::parse("0.1 %").unwrap();
-        let volts = Channel::new("va", Voltage::from_si(6000.0), Tolerance::parse("1 %").unwrap());
+        let accuracy = || Tolerance::<Current>::parse("0.1 %").unwrap();
+        let volts = Channel::new(
+            "va",
+            Voltage::from_si(6000.0),
+            Tolerance::<Voltage>::parse("1 %").unwrap(),
+        );
         let input = Input { id: "BI1".into(), meaning: "trip".into(), debounce: seconds(0.0) };
         let capability = Capability {
             currents: vec![Channel::new("ia", amperes(30.0), accuracy())],

@@ -12,7 +12,7 @@ use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
 use waltron_core::plan::PlanForm;
 use waltron_core::procedure::{Answer, Bench, Question};
 use waltron_core::quantity::tolerance::Tolerance;
-use waltron_core::quantity::{Time, amperes, seconds};
+use waltron_core::quantity::{Current, Time, amperes, seconds};
 use waltron_core::record::{Event, Outcome};
 use waltron_core::text::document::Source;
 use waltron_core::text::name::Name;
@@ -150,7 +150,7 @@ struct Stage {
 impl Stage {
     fn new(turns: Vec<Turn>) -> Self {
         let asset = AssetForm::load(&Source::new("a", ASSET)).unwrap();
-        let accuracy = Tolerance::parse("0.1 %").unwrap();
+        let accuracy = Tolerance::<Current>::parse("0.1 %").unwrap();
         let channel = |id: &str| Channel::new(id, amperes(30.0), accuracy);
         let input = Input { id: "BI1".into(), meaning: "trip".into(), debounce: seconds(0.0) };
         let capability = Capability {

@@ -132,6 +132,7 @@ fn started() -> Event {
         ambient: Vec::new(),
         rig_name: "paper".into(),
         seed: None,
+        specimen_seed: None,
         asset: file.clone(),
         plan: file.clone(),
         rig: file,

@@ -8,7 +8,7 @@ use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Frequency, Measure, degrees, seconds};
 use waltron_core::text::document::Source;
-use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::virtual_rig::{Pace, Seeds, VirtualRig};
 use waltron_rig::{Description, RigForm};
 use waltron_specimen::SpecimenForm;
 
@@ -20,13 +20,13 @@ fn stopped_by_its_relay() -> Arc<TestSet> {
     );
     let capability = RigForm::load(&Source::new("r", rig.as_str())).unwrap().capability;
     let own = capability.clone();
-    let build = move |seed| {
+    let build = move |seeds: Seeds| {
         let text = SPECIMEN.replace("50 ms", "300 ms");
-        let specimen = SpecimenForm::load(&Source::new("s", text.as_str()), seed).ok()?;
+        let specimen = SpecimenForm::load(&Source::new("s", text.as_str()), seeds.specimen).ok()?;
         Some(VirtualRig::new("bench".into(), own.clone(), specimen, Pace::Real))
     };
     let description = Description::of("bench", &capability, true, true);
-    Arc::new(TestSet::new(description, capability, build(1).unwrap(), Box::new(build)))
+    Arc::new(TestSet::new(description, capability, build(1.into()).unwrap(), Box::new(build)))
 }
 
 fn kept(amperes: f64) -> Vec<u8> {

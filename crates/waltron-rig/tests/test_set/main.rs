@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 use waltron_core::text::document::Source;
 use waltron_rig::Description;
 use waltron_rig::test_set::{Session, TREE, TestSet};
-use waltron_rig::virtual_rig::{Pace, VirtualRig};
+use waltron_rig::virtual_rig::{Pace, Seeds, VirtualRig};
 use waltron_rig::{RigFile, RigForm};
 use waltron_specimen::SpecimenForm;
 
@@ -42,11 +42,11 @@ curve = { family = "definite", delay = "50 ms" }
 fn test_set(pace: Pace) -> Arc<TestSet> {
     let file: RigFile = RigForm::load(&Source::new("r", RIG)).unwrap();
     let capability = file.capability.clone();
-    let build = move |seed| {
-        let specimen = SpecimenForm::load(&Source::new("s", SPECIMEN), seed).ok()?;
+    let build = move |seeds: Seeds| {
+        let specimen = SpecimenForm::load(&Source::new("s", SPECIMEN), seeds.specimen).ok()?;
         Some(VirtualRig::new("bench".into(), capability.clone(), specimen, pace))
     };
-    let first = build(1).unwrap();
+    let first = build(1.into()).unwrap();
     let description = Description::of("bench", &file.capability, true, pace == Pace::Real);
     Arc::new(TestSet::new(description, file.capability, first, Box::new(build)))
 }

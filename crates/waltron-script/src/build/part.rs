@@ -3,11 +3,13 @@
 use super::super::ast::Ending;
 use super::super::context::Context;
 use std::ops::Range;
+use waltron_core::grading::Value as Shown;
 use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
 use waltron_core::injection::program::{Condition, Profile, Program, Segment};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Time, text};
 use waltron_core::text::expression::{Measured, Type, Value};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// A step's main segment.
 #[derive(Clone, Debug)]
@@ -77,8 +79,15 @@ impl Part {
                 format!("`{}` already when the step began: check reset and wiring", self.awaited);
             return missing(false, why);
         }
-        let u = Some(context.capability.timing(time, observation.host_timing).si());
-        Value::Measured(Measured { value: Quantity::of(time), u })
+        let contact = stop.and_then(|s| {
+            s.when.parts().into_iter().find_map(|c| match c {
+                Condition::Contact { signal, .. } => Some(signal),
+                _ => None,
+            })
+        });
+        let host = observation.host_timing;
+        let estimate = Some(context.capability.timed_between(time, [None, contact], host));
+        Value::Measured(Measured { value: Quantity::of(time), estimate })
     }
 
     /// The value of its ramp when its condition came true, or why there is none.
@@ -126,11 +135,12 @@ impl Part {
             return missing(true, why);
         };
         let out = segment.map(|s| s.profile.at(at)).unwrap_or_default();
-        let share = context.capability.share_of(&out, ramp.dimension);
-        let stated = share.map(|share| share * si.abs());
+        let causes = context.capability.causes_of(&out, ramp.dimension);
         // Where no accuracy is stated, the step alone is known.
-        let u = stated.map(|stated| stated + half).or((half > 0.0).then_some(half));
-        Value::Measured(Measured { value: q(si), u })
+        let is_known = !causes.is_empty() || half > 0.0;
+        let step = Cause::limit(format!("step of {}", self.awaited), Shown::Plain(q(half)));
+        let estimate = Estimate::exact(si).with_shares(causes, si).with(step, 1.0);
+        Value::Measured(Measured { value: q(si), estimate: is_known.then_some(estimate) })
     }
 
     /// When the contact changed that was waited for, where one was.

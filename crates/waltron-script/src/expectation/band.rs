@@ -14,17 +14,21 @@ use waltron_core::quantity::{Dimension, Measure, Time, seconds, text};
 use waltron_core::text::document::Problem;
 use waltron_core::text::expression::{Event, Expr, ExprKind, Missing, Type, Which, wrong_kind};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 
 /// What a value is held against.
 enum Band {
-    /// This band, of what closes this contact; how far the accuracy of what was put out (k = 2)
+    /// This band, of what closes this contact; what makes the current uncertain, and by how many seconds each cause
     /// moves the expected time.
-    Known(Acceptance, Name, Time),
+    Known(Acceptance, Name, Slope),
     /// One that follows from values that are measured.
     Later,
     /// None, for this reason.
     Without(Judgement),
 }
+
+/// Causes, and by how many seconds each moves a time, for one of its own unit.
+type Slope = Vec<(Cause, f64)>;
 
 /// What was put out as the fault.
 enum Faulted {
@@ -69,17 +73,25 @@ fn band_of(
         }
         let trip = element.trip.clone();
         if let Some(band) = element.once_picked_up() {
-            return Ok(Band::Known(band, trip, Time::default()));
+            return Ok(Band::Known(band, trip, Slope::new()));
         }
         if let Some(multiple) = multiple {
             let Some(multiple) = super::known(multiple, Dimension::NUMBER, scene)? else {
                 return Ok(Band::Later);
             };
-            return Ok(Band::Known(element.required_at(multiple), trip, Time::default()));
+            let slope = match faulted(span, scene) {
+                Ok(Faulted::Stimulus(fault)) => {
+                    slope_of(&fault, scene, |factor| element.required_at(multiple * factor))
+                }
+                _ => Slope::new(),
+            };
+            return Ok(Band::Known(element.required_at(multiple), trip, slope));
         }
         return Ok(match faulted(span, scene)? {
             Faulted::Stimulus(fault) => {
-                let slope = slope_of(&fault, scene, |out| element.required(out));
+                let slope = slope_of(&fault, scene, |factor| {
+                    element.required(&fault.with_currents(factor))
+                });
                 Band::Known(element.required(&fault), trip, slope)
             }
             Faulted::Later => Band::Later,
@@ -96,20 +108,46 @@ fn band_of(
             return not_tested(format!("nothing that is switched on closes `{of}`"));
         }
         let required = |out: &Stimulus| earliest_of(asset.tripping(of).map(|e| e.required(out)));
-        let slope = slope_of(&fault, scene, required);
+        let slope = slope_of(&fault, scene, |factor| required(&fault.with_currents(factor)));
         return Ok(Band::Known(required(&fault), of.clone(), slope));
     }
     Err(scene.context.no_element(of, span))
 }
 
-/// How far the accuracy of the currents that are out moves an expected time.
-fn slope_of(
-    stimulus: &Stimulus,
-    scene: &Scene,
-    required: impl Fn(&Stimulus) -> Acceptance,
-) -> Time {
-    let share = scene.context.capability.share_of(stimulus, Dimension::CURRENT).unwrap_or(0.0);
-    spread(|factor| required(&stimulus.with_currents(factor)).expected, share)
+/// How far what makes the currents uncertain that are out moves an expected time, which is this for so many times them.
+fn slope_of(stimulus: &Stimulus, scene: &Scene, required: impl Fn(f64) -> Acceptance) -> Slope {
+    let capability = &scene.context.capability;
+    let share = capability.share_of(stimulus, Dimension::CURRENT).unwrap_or(0.0);
+    if share <= 0.0 {
+        return Slope::new();
+    }
+    let slope = spread(|factor| required(factor).expected, share).si() / share;
+    let causes = capability.causes_of(stimulus, Dimension::CURRENT).into_iter();
+    causes.map(|(cause, by)| (cause, by * slope)).collect()
+}
+
+/// What moves a time that is held against `curve(…)`, as it would against the band of the same element.
+pub(super) fn along_curve(expected: &Expr, scene: &Scene) -> Slope {
+    let Some((of, multiple, span)) = curve_in(expected) else { return Slope::new() };
+    let Some(of) = scene.context.name_argument(of) else { return Slope::new() };
+    match band_of(&of, multiple, span, scene) {
+        Ok(Band::Known(_, _, slope)) => slope,
+        _ => Slope::new(),
+    }
+}
+
+/// The element, and the multiple, of a curve in an expression.
+fn curve_in(expr: &Expr) -> Option<(&Expr, Option<&Expr>, &Range<usize>)> {
+    match &expr.kind {
+        ExprKind::Call(name, args) if name.as_str() == "curve" => match args.as_slice() {
+            [of, rest @ ..] => Some((of, rest.first(), &expr.span)),
+            [] => None,
+        },
+        ExprKind::Call(_, args) | ExprKind::List(args) => args.iter().find_map(curve_in),
+        ExprKind::Unary(_, of) => curve_in(of),
+        ExprKind::Binary(_, a, b) => curve_in(a).or_else(|| curve_in(b)),
+        _ => None,
+    }
 }
 
 /// A time against a band.
@@ -152,9 +190,7 @@ pub(super) fn band(
                     outcome.deviation = outcome.deviation.with_percent("time", share);
                 }
             }
-            if let Some(u) = measured.u {
-                outcome.uncertainty = Values::none().with("u", seconds(u.hypot(slope.si())));
-            }
+            outcome.estimate = measured.estimate.map(|time| time.with_shares(slope, 1.0));
         }
         Found::Missing(missing) => outcome.judged = waited(&band, value, &missing, scene),
     }

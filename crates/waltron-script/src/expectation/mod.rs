@@ -18,6 +18,7 @@ use waltron_core::text::document::Problem;
 use waltron_core::text::expression::{
     Binary, Expr, ExprKind, Measured, Missing, Type, Value, evaluate, not_there, wrong_kind,
 };
+use waltron_core::uncertainty::Estimate;
 
 /// What a requirement came to, before it belongs to a point.
 struct Outcome {
@@ -26,7 +27,8 @@ struct Outcome {
     measured: Values,
     deviation: Values,
     limits: Limits,
-    uncertainty: Values,
+    /// The measured value with what makes it uncertain, where that is known.
+    estimate: Option<Estimate>,
     judged: Judgement,
 }
 
@@ -38,23 +40,23 @@ impl Outcome {
             measured: Values::none(),
             deviation: Values::none(),
             limits: Limits::None,
-            uncertainty: Values::none(),
+            estimate: None,
             judged,
         }
     }
 
     fn of(self, point: PointId, stimulus: Values) -> Finding {
-        Finding {
-            point,
-            criterion: self.criterion,
-            stimulus,
+        let found = Finding {
             expected: self.expected,
             measured: self.measured,
             deviation: self.deviation,
             limits: self.limits,
-            uncertainty: self.uncertainty,
-            verdict: self.judged.verdict,
-            reason: self.judged.reason,
+            ..Finding::not_tested(point, self.criterion, stimulus, "")
+        };
+        let found = found.judged(self.judged);
+        match self.estimate {
+            Some(estimate) => found.uncertain(&estimate),
+            None => found,
         }
     }
 }
@@ -113,7 +115,7 @@ enum Found {
 
 fn find(expr: &Expr, scene: &Scene) -> Result<Found, Problem> {
     Ok(match evaluate(expr, scene)? {
-        Value::Quantity(value) => Found::Known(Measured { value, u: None }),
+        Value::Quantity(value) => Found::Known(Measured { value, estimate: None }),
         Value::Measured(measured) => Found::Known(measured),
         Value::Missing(missing) => Found::Missing(*missing),
         Value::Range(range) => Found::Later(range.dimension),
@@ -212,9 +214,7 @@ fn against(
             }
             outcome.judged = judge_between(m, low, high);
             outcome.measured = named(value, measured.value, percent);
-            if let Some(u) = measured.u {
-                outcome.uncertainty = shown("u", q(u), percent);
-            }
+            outcome.estimate = measured.estimate;
         }
         (Found::Missing(missing), _) => {
             outcome.judged = Judgement::new(verdict_of(missing.fails), missing.why);
@@ -248,7 +248,12 @@ fn is_within(
         (Some(wanted), Some(tolerance)) => Some(tolerance.limits(wanted)),
         _ => None,
     };
-    Ok(against(value, found, wanted, limits, is_percent(expected)))
+    let mut outcome = against(value, found, wanted, limits, is_percent(expected));
+    if dimension == Dimension::TIME {
+        let slope = band::along_curve(expected, scene);
+        outcome.estimate = outcome.estimate.map(|time| time.with_shares(slope, 1.0));
+    }
+    Ok(outcome)
 }
 
 fn between(value: &Expr, low: &Expr, high: &Expr, scene: &Scene) -> Result<Outcome, Problem> {
@@ -335,9 +340,7 @@ fn compare(
                 outcome.judged = Judgement::new(Verdict::Fail, why);
             }
             outcome.measured = named(left, measured.value, percent);
-            if let Some(u) = measured.u {
-                outcome.uncertainty = shown("u", q(u), percent);
-            }
+            outcome.estimate = measured.estimate;
         }
         (Found::Missing(missing), _) => {
             outcome.judged = Judgement::new(verdict_of(missing.fails), missing.why);

@@ -121,10 +121,10 @@ impl Sequence {
             let read = match found.and_then(|r| r.value.get("value")) {
                 Some(si) if capability.shows(probe, si) => {
                     let value = Quantity { si, dimension: probe.dimension };
-                    // What a meter or a worked-out value is uncertain by comes with it.
-                    let own = found.and_then(|r| r.uncertainty.get("value"));
-                    let u = own.or_else(|| capability.uncertainty(probe, si));
-                    Value::Measured(Measured { value, u })
+                    // What makes a meter's or a worked-out value uncertain comes with it.
+                    let own = found.filter(|r| !r.parts.is_empty()).and_then(|r| r.estimate());
+                    let estimate = own.or_else(|| capability.estimate(probe, si));
+                    Value::Measured(Measured { value, estimate })
                 }
                 Some(si) => {
                     let shown = Quantity { si, dimension: probe.dimension };

@@ -64,7 +64,8 @@ fn rig() -> Capability {
         dimension,
         range: 1e4,
         coupling: Coupling::Both,
-        accuracy: AnyTolerance::parse("0.1 %", dimension).unwrap(),
+        accuracy: AnyTolerance::parse("0.1 %", dimension).unwrap().into(),
+        noise: None,
         angle_accuracy: degrees(0.01),
         bandwidth: None,
     };

@@ -44,7 +44,7 @@ pub(crate) fn rig(volts: f64, amps: f64) -> String {
     };
     let mut text = format!(
         "[rig]\nkind = \"virtual\"\nname = \"r\"\nspecimen = \"s\"\nswitches_leads = true\n\
-         [[voltage]]\nid = \"vs\"\nmeaning = \"secondary voltage\"\nrange = \"{volts} V\"\nkind = \"ac\"\nfrequency = [\"15 Hz\", \"400 Hz\"]\n\
+         [[voltage]]\nid = \"vs\"\nmeaning = \"secondary voltage\"\nrange = \"{volts} V\"\naccuracy = \"0.1 % + 0.1 mV\"\nkind = \"ac\"\nfrequency = [\"15 Hz\", \"400 Hz\"]\n\
          [[current]]\nid = \"is\"\nmeaning = \"secondary current\"\nrange = \"{} A\"\nkind = \"dc\"\ncompliance = \"30 V\"\n",
         2.0 * amps
     );

@@ -14,6 +14,7 @@ use self::wave::Wave;
 use crate::terminal::Colour;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
+use waltron_rig::virtual_rig::Seeds;
 
 /// Scripts, plays and grades injection tests of substation equipment.
 #[derive(Debug, Parser)]
@@ -141,6 +142,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  waltron note brackwater/q07-f1.run.jsonl \"terminal 3 was loose, tightened\" --by \"R. Amsel\""
     )]
     Note(Note),
+    /// Show what the uncertainty of a point of a record is made of.
+    #[command(
+        after_help = "Examples:\n  waltron show brackwater/q07-f1.run.jsonl --point 51P-times/A-N/2x --budget"
+    )]
+    Show(Show),
     /// Evaluate a time characteristic, or find the current for a time; read an excitation curve.
     Curve {
         #[command(subcommand)]
@@ -234,9 +240,12 @@ pub(crate) struct Run {
     /// and --resume the record to go on with; the plan's latest one if not given.
     #[arg(long, value_name = "FILE")]
     pub(crate) record: Option<PathBuf>,
-    /// Seed of the simulated scatter, instead of the rig file's.
+    /// Seed of what the simulated rig is off by and of how the specimen scatters, instead of the rig file's.
     #[arg(long)]
     pub(crate) seed: Option<u64>,
+    /// Seed of how the specimen scatters, where it shall be another one.
+    #[arg(long, value_name = "SEED")]
+    pub(crate) specimen_seed: Option<u64>,
     /// How virtual time relates to the wall clock.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) pace: PaceArg,
@@ -275,6 +284,14 @@ pub(crate) struct Run {
     /// How results are printed.
     #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
     pub(crate) format: Format,
+}
+
+impl Run {
+    /// What the simulation is drawn from, where it was these.
+    pub(crate) fn seeds(&self, before: Seeds) -> Seeds {
+        let both = self.seed.map_or(before, Seeds::from);
+        Seeds { specimen: self.specimen_seed.unwrap_or(both.specimen), ..both }
+    }
 }
 
 #[derive(Debug, ClapArgs)]
@@ -421,6 +438,21 @@ pub(crate) struct CurveExcitation {
     pub(crate) whole: bool,
     /// How results are printed.
     #[arg(long, value_enum, default_value_t, value_name = "FORMAT")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Show {
+    /// The run record.
+    pub(crate) record: PathBuf,
+    /// The id of the point, such as `51P-times/A-N/2x`; its latest attempt counts.
+    #[arg(long, value_name = "ID")]
+    pub(crate) point: String,
+    /// Each part of its uncertainty: what errs, as stated, and what it adds.
+    #[arg(long, required = true)]
+    pub(crate) budget: bool,
+    /// How results are printed.
+    #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }
 

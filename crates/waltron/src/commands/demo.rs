@@ -162,7 +162,7 @@ fn test(dir: &Path, relay: &str, force: bool, terminal: &Terminal) -> Result<(),
     let prepared = job.prepare()?;
     let mut clock = clock()?;
     let how = How {
-        seed: job.rig.seed,
+        seeds: job.rig.seeds,
         pace: Pace::Fast,
         tester: None,
         quiet: false,

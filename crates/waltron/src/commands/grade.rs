@@ -111,7 +111,7 @@ fn graded(args: &Args, run: &Run) -> Result<GradedAgain, Failure> {
             _ => read_source(&beside.parent().unwrap_or(Path::new("")).join(name)),
         }
     };
-    let seed = started.seed.unwrap_or(base.seed);
+    let seed = started.seed.unwrap_or(base.seeds.rig);
     let (scripts, sources) = load_scripts_by(&beside, &plan, &asset, (&capability, seed), &read)?;
     let bench = Bench { asset: &asset, capability: &capability };
     let mut again = Again::new(&plan, bench, &scripts);

@@ -17,6 +17,7 @@ mod report;
 mod rig;
 pub(crate) mod run;
 mod schema;
+mod show;
 mod wave;
 
 use crate::cli::{Args, Command};
@@ -52,6 +53,7 @@ pub(crate) fn run(command: Command, terminal: &Terminal) -> Result<Exit, Failure
         Command::Wave { what } => wave::wave(&what, terminal),
         Command::Curve { what } => curve::curve(&what, terminal),
         Command::Note(args) => note::note(&args, terminal),
+        Command::Show(args) => show::show(&args, terminal),
         Command::Schema { kind } => schema::schema(kind, terminal),
         Command::Completions { shell } => {
             // Into a buffer first: the generator panics on a closed pipe.

@@ -19,7 +19,7 @@ use waltron_rig::instruments::InstrumentForm;
 use waltron_rig::scpi_rig::{Presented, probe};
 use waltron_rig::stand_in::serve_registers;
 use waltron_rig::test_set::{Served, TestSet, serve};
-use waltron_rig::virtual_rig::Pace;
+use waltron_rig::virtual_rig::{Pace, Seeds};
 use waltron_rig::{RigFile, RigForm, RigKind};
 
 /// Does what was asked.
@@ -110,15 +110,16 @@ fn served(args: &RigServe, terminal: &Terminal) -> Result<Exit, Failure> {
             .help("give the file of a virtual rig"));
     };
     let pace = if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast };
-    let seed = args.seed.unwrap_or(file.seed);
+    let seeds = args.seed.map_or(file.seeds, Seeds::from);
     // Mistakes in the specimen's file show before anybody connects.
-    let first = virtual_rig(&file, &specimen, &source, &args.rig, Setup { seed, pace })?;
+    let first = virtual_rig(&file, &specimen, &source, &args.rig, Setup { seeds, pace })?;
     let (listener, address) = listening(&args.listen, "--listen 127.0.0.1:5026")?;
     let description = Description::of(&file.name, &file.capability, true, pace == Pace::Real);
     let capability = file.capability.clone();
     let path = args.rig.clone();
-    let build =
-        move |seed: u64| virtual_rig(&file, &specimen, &source, &path, Setup { seed, pace }).ok();
+    let build = move |seeds: Seeds| {
+        virtual_rig(&file, &specimen, &source, &path, Setup { seeds, pace }).ok()
+    };
     let set = Arc::new(TestSet::new(description, capability, first, Box::new(build)));
     let registers = args.registers.as_ref().map(|file| {
         let file = InstrumentForm::load(&read_as(Kind::Instrument, file)?)?;

@@ -20,7 +20,7 @@ use waltron_core::plan::PlanForm;
 use waltron_core::text::document::{Field, Source};
 use waltron_core::text::name::Name;
 use waltron_rig::instruments::{InstrumentFile, together};
-use waltron_rig::virtual_rig::Pace;
+use waltron_rig::virtual_rig::{Pace, Seeds};
 use waltron_rig::{Rig, RigFile, RigForm, RigKind};
 use waltron_script::Loaded;
 
@@ -95,8 +95,8 @@ impl Job {
     ///
     /// # Errors
     /// Every problem of the specimen's file, a test set that does not answer as it should.
-    pub(crate) fn rig(&self, seed: u64, pace: Pace) -> Result<Box<dyn Rig>, Failure> {
-        let setup = Setup { seed, pace };
+    pub(crate) fn rig(&self, seeds: Seeds, pace: Pace) -> Result<Box<dyn Rig>, Failure> {
+        let setup = Setup { seeds, pace };
         crate::rigs::open(&self.base, &self.rig_source, &self.rig_path, &self.instruments, setup)
     }
 
@@ -106,7 +106,7 @@ impl Job {
     /// A specimen's file that cannot be read.
     pub(crate) fn try_specimen(&self) -> Result<(), Failure> {
         if let RigKind::Virtual { specimen } = &self.rig.kind {
-            let setup = Setup { seed: self.rig.seed, pace: Pace::Fast };
+            let setup = Setup { seeds: self.rig.seeds, pace: Pace::Fast };
             crate::rigs::virtual_rig(
                 &self.base,
                 specimen,

@@ -9,12 +9,13 @@ use waltron_core::plan::{ProcedureSettings, ScriptPlace, Test};
 use waltron_core::record::{FORMAT, FileCopy, Resolved, RunStarted};
 use waltron_core::text::document::Source;
 use waltron_core::text::name::Name;
+use waltron_rig::virtual_rig::Seeds;
 
 impl Job {
-    /// The first event of a run; the seed of a simulated one.
+    /// The first event of a run; the seeds of a simulated one.
     pub(crate) fn started(
         &self,
-        seed: Option<u64>,
+        seeds: Option<Seeds>,
         tester: Option<String>,
         only: Vec<String>,
     ) -> RunStarted {
@@ -26,7 +27,8 @@ impl Job {
             reason: self.plan.reason.clone(),
             ambient: self.plan.ambient.clone(),
             rig_name: self.rig.name.clone(),
-            seed,
+            seed: seeds.map(|seeds| seeds.rig),
+            specimen_seed: seeds.filter(|s| s.specimen != s.rig).map(|seeds| seeds.specimen),
             asset: copy(&self.asset_source),
             resolved: Some(Resolved::of(&self.asset)),
             plan: copy(&self.plan_source),

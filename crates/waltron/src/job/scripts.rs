@@ -14,20 +14,18 @@ use waltron_core::plan::{Plan, ProcedureSettings, ScriptPlace};
 use waltron_core::text::document::Source;
 use waltron_core::text::name::Name;
 use waltron_rig::RigFile;
+use waltron_rig::virtual_rig::Seeds;
 use waltron_script::{Context, Loaded, RecordedFile};
 
 impl Job {
-    /// Takes another seed than the rig file's: what a sequence leaves to chance is drawn from it.
+    /// Takes other seeds than the rig file's: what a sequence leaves to chance is drawn from the rig's.
     /// Whether tests that were set up before have to be set up anew.
     ///
     /// # Errors
     /// A sequence that this seed does not allow.
-    pub(crate) fn reseed(&mut self, seed: u64) -> Result<bool, Failure> {
-        if self.rig.seed == seed {
-            return Ok(false);
-        }
-        self.rig.seed = seed;
-        if self.scripts.is_empty() {
+    pub(crate) fn reseed(&mut self, seeds: Seeds) -> Result<bool, Failure> {
+        let before = std::mem::replace(&mut self.rig.seeds, seeds);
+        if self.scripts.is_empty() || before.rig == seeds.rig {
             return Ok(false);
         }
         (self.scripts, self.script_sources) =
@@ -69,7 +67,7 @@ pub(super) fn load_scripts(
     let read = |name: &str, span: &Range<usize>| {
         read_named(Kind::Sequence, plan_source, span.clone(), &beside(plan_path, name))
     };
-    load_scripts_by(plan_path, plan, asset, (&rig.capability, rig.seed), &read)
+    load_scripts_by(plan_path, plan, asset, (&rig.capability, rig.seeds.rig), &read)
 }
 
 /// Finds a sequence's file by its name, which stands at a place of the plan.

@@ -252,6 +252,7 @@ mod tests {
             deviation: Values::none(),
             limits: Limits::operation(Some(seconds(0.5)), Some(seconds(9.0))),
             uncertainty: Values::none(),
+            budget: Vec::new(),
             verdict,
             reason: "64 ms too late".into(),
             skipped: false,

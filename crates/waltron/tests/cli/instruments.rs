@@ -77,6 +77,7 @@ off = "OUTP OFF"
 [[measure]]
 name = "bench.volts"
 measures = "voltage"
+accuracy = "0.1 % + 1 mV"
 query = "MEAS:VOLT?"
 "#;
 

@@ -30,9 +30,10 @@ fn two_readings_and_a_third_worked_out_from_them() {
     let derived = &json["derived"]["ratio"];
     let (value, u) = (derived["value"]["value"].as_f64(), derived["uncertainty"]["value"].as_f64());
     let (value, u) = (value.unwrap(), u.unwrap());
-    // 0.03 % of 40 V and 0.5 mV; 0.03 % of 67 mV and 10 uV: added as squares.
-    let parts: [f64; 2] = [0.0003 + 0.0005 / 40.0, 0.0003 + 10e-6 / (40.0 / 599.9)];
-    assert!((u / value - parts[0].hypot(parts[1])).abs() < 1e-6, "{u}");
+    // 0.03 % of 40 V and 0.5 mV; 0.03 % of 67 mV and 10 uV: limits, added as squares.
+    let parts: [f64; 4] = [0.0003, 0.0005 / 40.0, 0.0003, 10e-6 / (40.0 / 599.9)];
+    let root = parts.iter().map(|part| part * part).sum::<f64>().sqrt();
+    assert!((u / value - 2.0 / 3f64.sqrt() * root).abs() < 1e-6, "{u}");
     assert_eq!(json["readings"].as_array().unwrap().len(), 3);
     assert_eq!(derived["probe"]["of"]["quotient"][0], "secondary voltage");
 }

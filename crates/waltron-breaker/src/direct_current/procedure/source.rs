@@ -200,8 +200,7 @@ impl Source {
 
     /// What the output's voltage is uncertain by, in V.
     pub(super) fn volts_uncertainty(&self, volts: f64) -> f64 {
-        let volts = Voltage::from_si(volts);
-        (self.output.accuracy.upper(volts) - volts).si()
+        self.output.accuracy.expanded(volts)
     }
 
     /// What the meter of the current is uncertain by at a value, in A.

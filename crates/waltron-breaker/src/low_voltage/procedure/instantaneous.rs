@@ -20,6 +20,7 @@ use waltron_core::text::document::{
     Field, Number, Problem, Problems, QuantityText, Spannable, Text,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// Pulses that rise until the breaker opens within one.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -142,6 +143,7 @@ impl Pulses {
         let put = |amps: f64| way.put(rig, amps, most, frequency);
         let out = levels.iter().map(|amps| put(*amps)).collect::<Result<Vec<Stimulus>, _>>()?;
         let rest = Some(Rest { stimulus: put(0.0)?, time: seconds(self.pause_s) });
+        let pulses_out = out.clone();
         let steps = Steps { levels: out, dwell: seconds(pulse_s), rest };
         let mut stops = Vec::new();
         if rig.sees(&AUXILIARY.into()) {
@@ -161,6 +163,7 @@ impl Pulses {
         let stimulus = way.told(stimulus, most);
         let (fed, held, point) = (stimulus.clone(), limits.clone(), at.clone());
         let pause_s = self.pause_s;
+        let rig = bench.capability.clone();
         let grade = move |seen: &Observation| {
             let found = Finding::not_tested(
                 point.clone(),
@@ -180,20 +183,27 @@ impl Pulses {
             let before = k.checked_sub(1).and_then(|k| levels.get(k)).copied();
             let of = |si| Quantity { si, dimension: Dimension::CURRENT };
             let after = Quantity { si: time, dimension: Dimension::TIME };
-            let found = Finding {
-                measured: Values::none()
-                    .with_quantity("current", of(level))
-                    .with_quantity("time", after),
-                uncertainty: Values::none()
-                    .with_quantity("u", of(before.map_or(level, |before| level - before))),
-                ..found
-            };
             let Some(before) = before else {
+                let measured = Values::none().with_quantity("current", of(level));
+                let found = Finding { measured: measured.with_quantity("time", after), ..found };
                 let why =
                     format!("it opened in the first pulse already, {}: begin lower", of(level));
                 return vec![found.judged(Judgement::new(Verdict::Fail, why))];
             };
-            let judged = judge_between(of(level), low, high);
+            // It lies anywhere between the pulse that did and the one that did not.
+            let (middle, half) = ((level + before) / 2.0, (level - before) / 2.0);
+            let measured = Values::none().with_quantity("current", of(middle));
+            let causes = pulses_out.get(k).map(|out| {
+                let currents = rig.causes_of(out, Dimension::CURRENT);
+                let voltages = || rig.causes_of(out, Dimension::VOLTAGE);
+                if currents.is_empty() { voltages() } else { currents }
+            });
+            let estimate = Estimate::exact(middle)
+                .with_shares(causes.unwrap_or_default(), middle)
+                .with(Cause::limit("step of the pulses", Value::Plain(of(half))), 1.0);
+            let found = Finding { measured: measured.with_quantity("time", after), ..found };
+            let found = found.uncertain(&estimate);
+            let judged = judge_between(of(middle), low, high);
             let told = format!("opened after {after} at {}, and not at {}", of(level), of(before));
             let reason = match judged.verdict {
                 Verdict::Pass => told,

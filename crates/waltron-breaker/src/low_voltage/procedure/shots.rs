@@ -168,6 +168,15 @@ pub(super) fn defeating(rig: &Capability) -> Vec<waltron_core::injection::progra
 /// When the current ended by itself in the first segment, in s from its begin; told by the rig's look at its
 /// current, else by the auxiliary contact.
 pub(super) fn tripped(seen: &Observation, rig: &Capability, way: Way) -> Option<f64> {
+    tripped_by(seen, rig, way).map(|(time, _)| time)
+}
+
+/// The same with the contact that told it.
+pub(super) fn tripped_by(
+    seen: &Observation,
+    rig: &Capability,
+    way: Way,
+) -> Option<(f64, &'static str)> {
     let span = seen.segments.first()?;
     let opened = |signal: &str| {
         let at = seen.first_edge(&signal.into(), false, span.start)?;
@@ -180,7 +189,8 @@ pub(super) fn tripped(seen: &Observation, rig: &Capability, way: Way) -> Option<
     let length = (span.end - span.start).si();
     let flows = opened(FLOWS).filter(|_| way == Way::Poles);
     let flows = flows.filter(|at| by_itself || auxiliary.is_some() || *at < length - 1e-4);
-    flows.or(auxiliary)
+    let by = |name: &'static str| move |time| (time, name);
+    flows.map(by(FLOWS)).or(auxiliary.map(by(AUXILIARY)))
 }
 
 /// In which pulse of the first segment the current ended by itself, and after how long, in s.

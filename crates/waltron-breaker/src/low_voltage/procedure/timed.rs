@@ -1,7 +1,7 @@
 //! Long time, short time, ground fault: a current, and the time until it ends.
 
 use super::super::asset::{Acts, LvBreaker, TripFunction};
-use super::shots::{Shooting, Shot, Shots, defeating, tripped};
+use super::shots::{Shooting, Shot, Shots, defeating, tripped, tripped_by};
 use super::source::{AUXILIARY, FLOWS, flowing};
 use super::unit::{self, CLOSED, TRIPPED};
 use super::way::{Through, Way};
@@ -295,22 +295,30 @@ impl Timed {
         let (fed, held, words, probe) =
             (stimulus.clone(), limits.clone(), self.acts.words(), way.flowing(rig));
         let (low, high) = (own.earliest, own.latest);
-        let (resolution, acts) = (rig.timing_resolution.si(), self.acts);
+        let acts = self.acts;
         let timing = rig.clone();
+        // What makes the current uncertain, and how steeply the time goes with it there.
+        let put_out = program.segments.first().map(|s| s.profile.last()).unwrap_or_default();
+        let dimension = [Dimension::CURRENT, Dimension::VOLTAGE]
+            .into_iter()
+            .find(|of| rig.share_of(&put_out, *of).is_some());
+        let causes = dimension.map(|of| rig.causes_of(&put_out, of)).unwrap_or_default();
+        let share = dimension.and_then(|of| rig.share_of(&put_out, of)).unwrap_or(0.0);
+        let steep = steepness(|factor| of.times(function, amps * factor).latest, share);
         let grade = move |seen: &Observation| {
             let found = Finding::not_tested(time.clone(), acts.criterion(), fed.clone(), "");
             let found = Finding { limits: held.clone(), ..found };
             let mut all = Vec::new();
-            let at = tripped(seen, &timing, way);
-            match at {
-                Some(at) => {
-                    let u = timing.timing(seconds(at), seen.host_timing).si() + resolution;
+            let by = tripped_by(seen, &timing, way);
+            let at = by.map(|(at, _)| at);
+            match by {
+                Some((at, contact)) => {
                     let of = |si| Quantity { si, dimension: Dimension::TIME };
-                    let found = Finding {
-                        measured: Values::none().with_quantity("time", of(at)),
-                        uncertainty: Values::none().with_quantity("u", of(u)),
-                        ..found
-                    };
+                    let measured = Values::none().with_quantity("time", of(at));
+                    let estimate = timing
+                        .timed(seconds(at), &contact.into(), seen.host_timing)
+                        .with_shares(causes.clone(), steep * at);
+                    let found = Finding { measured, ..found }.uncertain(&estimate);
                     let judged = judge_between(of(at), low, high);
                     let reason = match judged.verdict {
                         Verdict::Pass => format!("{words}: within its band"),
@@ -326,7 +334,7 @@ impl Timed {
             }
             if sees_both {
                 let found = Finding::not_tested(follows.clone(), FOLLOWS, fed.clone(), "");
-                all.push(followed(found, seen, at));
+                all.push(followed(found, seen, at, &timing));
             }
             all
         };
@@ -514,7 +522,15 @@ pub(super) fn not_tripped(
 }
 
 /// Whether the auxiliary contact changed with the current.
-fn followed(found: Finding, seen: &Observation, at: Option<f64>) -> Finding {
+/// By which share a time changes for one share of the current, at most on either side.
+fn steepness(latest: impl Fn(f64) -> f64, share: f64) -> f64 {
+    let (here, sides) = (latest(1.0), [latest(1.0 - share), latest(1.0 + share)]);
+    let moved = sides.into_iter().filter(|t| t.is_finite()).map(|t| (t / here - 1.0).abs());
+    let moved = moved.fold(0.0, f64::max);
+    if share > 0.0 && here > 0.0 && here.is_finite() { moved / share } else { 0.0 }
+}
+
+fn followed(found: Finding, seen: &Observation, at: Option<f64>, timing: &Capability) -> Finding {
     let start = seen.segments.first().map(|s| s.start).unwrap_or_default();
     let Some(at) = at else {
         return found.judged(Judgement::new(Verdict::NotTested, "nothing tripped"));
@@ -528,7 +544,11 @@ fn followed(found: Finding, seen: &Observation, at: Option<f64>) -> Finding {
             let measured = Values::none().with_quantity("lag", of(lag.abs()));
             let judged = judge_between(of(lag.abs()), f64::NEG_INFINITY, FOLLOWS_S);
             let why = format!("{AUXILIARY} opened with the current's end: {}", judged.reason);
-            Finding { measured, ..found }.judged(Judgement::new(judged.verdict, why))
+            let ends = [FLOWS.into(), AUXILIARY.into()];
+            let between = ends.each_ref().map(Some);
+            let estimate = timing.timed_between(seconds(lag.abs()), between, seen.host_timing);
+            let found = Finding { measured, ..found }.uncertain(&estimate);
+            found.judged(Judgement::new(judged.verdict, why))
         }
         None => {
             let why = format!(

@@ -1,10 +1,20 @@
 //! What a rig measures, and how well.
 
-use super::Capability;
-use crate::injection::measuring::{Coupling, Probe, Property, Signal};
-use crate::quantity::tolerance::AnyTolerance;
-use crate::quantity::{Dimension, Quantity};
+use super::{Capability, Instrument};
+use crate::grading::Value;
+use crate::injection::measuring::{Coupling, Meter, Probe, Property, Signal, Worth};
+use crate::quantity::{Dimension, Measure, Quantity};
 use crate::text::name::{Name, nearest};
+use crate::uncertainty::{Accuracy, Cause, Estimate};
+use num_complex::Complex64;
+
+/// How well something is measured, or put out.
+struct Stated<'a> {
+    id: &'a Name,
+    accuracy: Accuracy,
+    angle: f64,
+    dimension: Dimension,
+}
 
 impl Capability {
     /// The names that can be measured, meters first.
@@ -99,24 +109,78 @@ impl Capability {
         si.is_finite() && most.is_none_or(|most| si.abs() <= most)
     }
 
+    /// What a meter, an instrument or an output shows, with what makes it uncertain: its own errors of size, offset and
+    /// angle, each of which stays what it is from look to look.
+    pub fn seen(&self, name: &Name, value: Complex64) -> Worth {
+        let Some(stated) = self.stated(name) else { return Worth::seen(value, Vec::new()) };
+        let Stated { id, accuracy, angle, dimension } = stated;
+        let size = value.norm();
+        let turn = if size > 0.0 { value / size } else { Complex64::ONE };
+        let plain = |si, dimension| Value::Plain(Quantity { si, dimension });
+        let cause =
+            |what: &str, width: Value| Cause::of(accuracy.means, format!("{id} {what}"), width);
+        let width = accuracy.width(size);
+        let mut moves = Vec::new();
+        if width.size > 0.0 && size > 0.0 {
+            moves.push((cause("size", Value::Percent(width.size / size)), value));
+        } else if width.size > 0.0 {
+            moves.push((cause("size", plain(width.size, dimension)), turn));
+        }
+        if width.offset > 0.0 {
+            moves.push((cause("offset", plain(width.offset, dimension)), turn));
+        }
+        if angle > 0.0 {
+            moves.push((cause("angle", plain(angle, Dimension::ANGLE)), Complex64::I * value));
+        }
+        Worth::seen(value, moves)
+    }
+
+    /// How well something is measured, or put out.
+    fn stated(&self, name: &Name) -> Option<Stated<'_>> {
+        if let Some(Meter { id, accuracy, angle_accuracy, dimension, .. }) =
+            self.meter(name.as_str())
+        {
+            let (accuracy, angle, dimension) = (*accuracy, angle_accuracy.si(), *dimension);
+            return Some(Stated { id, accuracy, angle, dimension });
+        }
+        if let Some(Instrument { name: id, accuracy, dimension, .. }) = self.reading(name.as_str())
+        {
+            let (accuracy, dimension) = ((*accuracy)?, *dimension);
+            return Some(Stated { id, accuracy, angle: 0.0, dimension });
+        }
+        let current = self.currents.iter().find(|c| c.id == *name);
+        let current = current.map(|c| (&c.id, c.accuracy, c.angle_accuracy, Dimension::CURRENT));
+        let voltage = self.voltages.iter().find(|c| c.id == *name);
+        let voltage = voltage.map(|c| (&c.id, c.accuracy, c.angle_accuracy, Dimension::VOLTAGE));
+        let (id, accuracy, angle, dimension) = current.or(voltage)?;
+        Some(Stated { id, accuracy, angle: angle.si(), dimension })
+    }
+
     /// What a meter's, an instrument's or an output's value of so much is uncertain by (k = 2), in SI:
     /// its size, and its angle in radians. `None` where nothing is stated.
     pub fn accuracy_of(&self, name: &Name, si: f64) -> Option<(f64, f64)> {
-        let size = si.abs();
-        let width = |accuracy: AnyTolerance| accuracy.limits(size).1 - size;
-        if let Some(meter) = self.meter(name.as_str()) {
-            return Some((meter.uncertainty(si), meter.angle_uncertainty()));
-        }
-        if let Some(instrument) = self.reading(name.as_str()) {
-            return Some((width(instrument.accuracy?), 0.0));
-        }
-        let current = self.currents.iter().find(|c| c.id == *name).map(|c| c.accuracy.any());
-        let voltage = self.voltages.iter().find(|c| c.id == *name).map(|c| c.accuracy.any());
-        let wide = width(current.or(voltage)?);
-        Some((wide, if size > 0.0 { wide / size } else { 0.0 }))
+        let stated = self.stated(name)?;
+        let angle = 2.0 * stated.accuracy.means.standard(stated.angle);
+        Some((stated.accuracy.expanded(si), angle))
     }
 
-    /// The stated accuracy (k = 2) of a measured value, in SI. Of what is worked out it stands with the
+    /// A measured value with what makes it uncertain; `None` where nothing is stated, and of what is worked out.
+    pub fn estimate(&self, probe: &Probe, si: f64) -> Option<Estimate> {
+        let name = probe.of.name()?;
+        let has_size = matches!(
+            probe.what,
+            Property::Value
+                | Property::Rms
+                | Property::Magnitude
+                | Property::Phasor
+                | Property::Dc
+                | Property::Peak
+        );
+        self.stated(name).filter(|_| has_size)?;
+        Some(self.seen(name, si.into()).real())
+    }
+
+    /// The uncertainty (k = 2) of a measured value, in SI. Of what is worked out it stands with the
     /// reading, since it needs the values that it was worked out from.
     pub fn uncertainty(&self, probe: &Probe, si: f64) -> Option<f64> {
         let name = probe.of.name()?;

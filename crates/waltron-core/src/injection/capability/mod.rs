@@ -2,15 +2,16 @@
 
 mod measured;
 mod output;
+mod sources;
 
 pub use output::{Ability, Channel};
 
 use crate::injection::measuring::Meter;
 use crate::injection::observation::Observation;
 use crate::injection::stimulus::{Drive, Stimulus};
-use crate::quantity::tolerance::{AnyTolerance, Tolerance};
 use crate::quantity::{Current, Dimension, Measure, Time, Voltage};
 use crate::text::name::Name;
+use crate::uncertainty::Accuracy;
 
 /// A rig's outputs, inputs and accuracy.
 #[derive(Clone, Debug, PartialEq)]
@@ -31,8 +32,8 @@ pub struct Capability {
     pub parameters: Vec<Parameter>,
     /// Smallest difference between two contact times that it can tell.
     pub timing_resolution: Time,
-    /// Accuracy of a measured time.
-    pub timing_accuracy: Tolerance<Time>,
+    /// Accuracy of a measured time: its share is that of the clock, which every frequency has too.
+    pub timing_accuracy: Accuracy,
     /// Instruments that take messages of their own, by name.
     pub instruments: Vec<Name>,
     /// The input that switches everything off: its meaning, and whether closing or opening does it.
@@ -101,7 +102,7 @@ pub struct Instrument {
     /// The largest value of either sign that it can show, in SI, where that is known.
     pub most: Option<f64>,
     /// Its accuracy, where that is stated.
-    pub accuracy: Option<AnyTolerance>,
+    pub accuracy: Option<Accuracy>,
     /// Whether the computer looks at it while the rig plays, and not the rig.
     pub by_computer: bool,
     /// What its numbers mean where they stand for words, such as the name of a group of settings.
@@ -163,7 +164,7 @@ impl Capability {
             readings: Vec::new(),
             parameters: Vec::new(),
             timing_resolution: Time::default(),
-            timing_accuracy: Tolerance::larger_of(0.0, Time::default()),
+            timing_accuracy: Accuracy::exact(Dimension::TIME),
             instruments: Vec::new(),
             emergency_stop: None,
             discharge: None,
@@ -223,14 +224,14 @@ impl Capability {
         self.voltages.iter().any(|c| c.id == id).then_some(Dimension::VOLTAGE)
     }
 
-    /// The widest stated accuracy (k = 2) of what a stimulus puts out, as a share of it: of its
+    /// The largest uncertainty (k = 2) of what a stimulus puts out, as a share of it: of its
     /// currents, or of its voltages. `None` where it has none, or the rig has no such output.
     pub fn share_of(&self, stimulus: &Stimulus, dimension: Dimension) -> Option<f64> {
         fn widest<Q: Measure>(drives: &[Drive<Q>], channels: &[Channel<Q>]) -> Option<f64> {
             let share = |d: &Drive<Q>| {
                 let accuracy = channels.iter().find(|c| c.id == d.channel)?.accuracy;
                 let rms = d.phasor.rms();
-                (rms.si() > 0.0).then(|| accuracy.upper(rms).si() / rms.si() - 1.0)
+                (rms.si() > 0.0).then(|| accuracy.expanded(rms.si()) / rms.si())
             };
             drives.iter().filter_map(share).reduce(f64::max)
         }
@@ -241,10 +242,10 @@ impl Capability {
         }
     }
 
-    /// The stated accuracy (k = 2) of a time that was measured; `host` is what timing by the computer
+    /// The uncertainty (k = 2) of a time that was measured; `host` is what timing by the computer
     /// adds.
     pub fn timing(&self, time: Time, host: Option<Time>) -> Time {
-        self.timing_accuracy.upper(time) - time + host.unwrap_or_default()
+        Time::from_si(self.timing_accuracy.expanded(time.si())) + host.unwrap_or_default()
     }
 
     /// Whether an input is wired to a contact of this meaning.

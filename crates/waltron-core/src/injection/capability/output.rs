@@ -1,9 +1,9 @@
 //! Analog outputs and what they can do.
 
 use crate::injection::measuring::Coupling;
-use crate::quantity::tolerance::Tolerance;
-use crate::quantity::{Frequency, Measure, Time};
+use crate::quantity::{Angle, Frequency, Measure, Time};
 use crate::text::name::Name;
+use crate::uncertainty::Accuracy;
 
 /// One analog output.
 #[derive(Clone, Debug, PartialEq)]
@@ -18,7 +18,9 @@ pub struct Channel<Q> {
     /// The largest RMS value it puts out.
     pub range: Q,
     /// Accuracy of what it puts out.
-    pub accuracy: Tolerance<Q>,
+    pub accuracy: Accuracy,
+    /// Accuracy of an angle, against what else is put out; it means what that of its size means.
+    pub angle_accuracy: Angle,
     /// What it can put out.
     pub ability: Ability,
 }
@@ -40,9 +42,17 @@ pub struct Ability {
 }
 
 impl<Q: Measure> Channel<Q> {
-    /// An output that is called by its id and puts out anything up to its range.
-    pub fn new(id: impl Into<Name>, range: Q, accuracy: Tolerance<Q>) -> Self {
-        let id = id.into();
-        Self { meaning: id.clone(), id, group: None, range, accuracy, ability: Ability::default() }
+    /// An output that is called by its id and puts out anything up to its range, at the angle that is asked for.
+    pub fn new(id: impl Into<Name>, range: Q, accuracy: impl Into<Accuracy>) -> Self {
+        let (id, accuracy) = (id.into(), accuracy.into());
+        Self {
+            meaning: id.clone(),
+            id,
+            group: None,
+            range,
+            accuracy,
+            angle_accuracy: Angle::default(),
+            ability: Ability::default(),
+        }
     }
 }

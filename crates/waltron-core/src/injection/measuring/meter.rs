@@ -3,6 +3,7 @@
 use crate::quantity::tolerance::AnyTolerance;
 use crate::quantity::{Angle, Dimension, Frequency, Measure, Quantity};
 use crate::text::name::Name;
+use crate::uncertainty::Accuracy;
 use serde::{Deserialize, Serialize};
 
 /// A measuring input of a rig.
@@ -16,10 +17,12 @@ pub struct Meter {
     pub dimension: Dimension,
     /// The largest value that it can show, in SI: RMS, or direct of either sign.
     pub range: f64,
-    /// Accuracy (k = 2) of a magnitude, and of a direct value.
-    pub accuracy: AnyTolerance,
-    /// Accuracy (k = 2) of an angle, against what else is measured.
+    /// Accuracy of a magnitude, and of a direct value.
+    pub accuracy: Accuracy,
+    /// Accuracy of an angle, against what else is measured; it means what that of its size means.
     pub angle_accuracy: Angle,
+    /// Standard deviation of what scatters from look to look, and from sample to sample; none if not given.
+    pub noise: Option<AnyTolerance>,
     /// What it shows.
     pub coupling: Coupling,
     /// The highest frequency that it shows, where that is known.
@@ -63,8 +66,7 @@ impl Coupling {
 impl Meter {
     /// What a value of so much is uncertain by (k = 2), in SI.
     pub fn uncertainty(&self, si: f64) -> f64 {
-        let size = si.abs();
-        self.accuracy.limits(size).1 - size
+        self.accuracy.expanded(si)
     }
 
     /// Its range, with the unit.
@@ -72,8 +74,8 @@ impl Meter {
         Quantity { si: self.range, dimension: self.dimension }.to_string()
     }
 
-    /// The angle accuracy in radians.
+    /// What an angle is uncertain by (k = 2), in radians.
     pub fn angle_uncertainty(&self) -> f64 {
-        self.angle_accuracy.si()
+        2.0 * self.accuracy.means.standard(self.angle_accuracy.si())
     }
 }

@@ -19,4 +19,4 @@ pub use meter::{Coupling, Meter};
 pub use probe::{Probe, Property};
 pub use reading::{Place, Read, Reading, When};
 pub use signal::{Signal, Worked};
-pub use worth::{Seen, Worth, work_out};
+pub use worth::{Worth, work_out};

@@ -4,6 +4,7 @@ use super::{Lack, Probe};
 use crate::grading::Values;
 use crate::quantity::Time;
 use crate::quantity::edge;
+use crate::uncertainty::{Estimate, Part};
 use serde::{Deserialize, Serialize};
 
 /// What a segment measures, and when.
@@ -41,6 +42,12 @@ pub struct Reading {
     /// What they are uncertain by (k = 2), under the same names, where that is stated.
     #[serde(skip_serializing_if = "Values::is_empty", default)]
     pub uncertainty: Values,
+    /// What makes its value uncertain, where that is known.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub parts: Vec<Part>,
+    /// What makes its angle uncertain.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub angle_parts: Vec<Part>,
     /// Why it has no value.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub lacks: Option<Lack>,
@@ -49,7 +56,20 @@ pub struct Reading {
 impl Reading {
     /// A value at a program's end, without what it is uncertain by.
     pub fn at_end(probe: Probe, value: Values) -> Self {
-        Self { probe, place: None, value, uncertainty: Values::none(), lacks: None }
+        Self {
+            probe,
+            place: None,
+            value,
+            uncertainty: Values::none(),
+            parts: Vec::new(),
+            angle_parts: Vec::new(),
+            lacks: None,
+        }
+    }
+
+    /// Its value with what makes it uncertain; `None` where it has none.
+    pub fn estimate(&self) -> Option<Estimate> {
+        Some(Estimate::of_parts(self.value.get("value")?, &self.parts))
     }
 }
 

@@ -1,81 +1,83 @@
 //! Working values out from readings, with what they are uncertain by.
 //!
-//! First order (JCGM 100:2008, 5.1.2): what each input is uncertain by in size and in angle moves the
-//! result by so much; an input that is used twice moves it once, by the sum. The parts are taken as
-//! independent of each other.
+//! First order (JCGM 100:2008, 5.1.2): each error of an input moves the result by so much; an input that is used twice
+//! moves it once, by the sum.
 
 use super::Lack;
 use super::signal::{Signal, Worked};
 use crate::text::name::Name;
+use crate::uncertainty::{Cause, Estimate};
 use num_complex::Complex64;
 
-/// What a meter shows.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Seen {
-    /// An RMS phasor, or a value without an angle as a real number, in SI.
-    pub value: Complex64,
-    /// What its size is uncertain by (k = 2), in SI.
-    pub size: f64,
-    /// What its angle is uncertain by (k = 2), in radians.
-    pub angle: f64,
-}
-
-/// A value that was worked out.
+/// A value that was worked out, with what moves it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Worth {
-    /// The value: a phasor, or a real number.
+    /// The value: an RMS phasor, or a real number, in SI.
     pub value: Complex64,
-    /// By how much each input moves it: with the error of its size, and with that of its angle.
-    moves: Vec<(Name, [Complex64; 2])>,
+    /// By how much each cause moves it, for one of its own unit.
+    moves: Vec<(Cause, Complex64)>,
 }
 
 impl Worth {
-    fn of(name: &Name, seen: Seen) -> Self {
-        let turn = match seen.value.norm() {
-            0.0 => Complex64::ONE,
-            size => seen.value / size,
-        };
-        let by_angle = Complex64::I * seen.value * seen.angle;
-        Self { value: seen.value, moves: vec![(name.clone(), [turn * seen.size, by_angle])] }
+    /// What a meter shows, with its own errors and by how much each moves it.
+    pub fn seen(value: Complex64, moves: Vec<(Cause, Complex64)>) -> Self {
+        Self { value, moves }
     }
 
-    /// The same inputs, each of which moves another value.
+    /// So many times it.
+    #[must_use]
+    pub fn times(self, factor: f64) -> Self {
+        let value = self.value * factor;
+        Self { value, ..self.moved(|m| m * factor) }
+    }
+
+    /// The same, moved by a cause as well.
+    #[must_use]
+    pub fn with(mut self, cause: Cause, by: Complex64) -> Self {
+        self.moves.push((cause, by));
+        self
+    }
+
+    /// The same causes, each of which moves another value.
     fn moved(mut self, by: impl Fn(Complex64) -> Complex64) -> Self {
-        self.moves.iter_mut().for_each(|(_, moves)| *moves = moves.map(&by));
+        self.moves.iter_mut().for_each(|(_, moves)| *moves = by(*moves));
         self
     }
 
     fn joined(self, other: Self, value: Complex64) -> Self {
         let mut moves = self.moves;
-        for (name, theirs) in other.moves {
-            match moves.iter_mut().find(|(known, _)| *known == name) {
-                Some((_, ours)) => *ours = [ours[0] + theirs[0], ours[1] + theirs[1]],
-                None => moves.push((name, theirs)),
+        for (cause, theirs) in other.moves {
+            match moves.iter_mut().find(|(known, _)| known.source == cause.source) {
+                Some((_, ours)) => *ours += theirs,
+                None => moves.push((cause, theirs)),
             }
         }
         Self { value, moves }
     }
 
-    fn root_of(&self, part: impl Fn(Complex64) -> f64) -> f64 {
-        let squares = self.moves.iter().flat_map(|(_, moves)| moves).map(|m| part(*m).powi(2));
-        squares.sum::<f64>().sqrt()
+    fn part(&self, value: f64, part: impl Fn(Complex64) -> f64) -> Estimate {
+        let moves = self.moves.iter();
+        moves.fold(Estimate::exact(value), |all, (cause, by)| all.with(cause.clone(), part(*by)))
     }
 
-    /// What its size is uncertain by (k = 2); of what has no size, by all that may be there.
-    pub fn size_uncertainty(&self) -> f64 {
+    /// Its size; of what has none, what is there at most.
+    pub fn size(&self) -> Estimate {
         match self.value.norm() {
-            0.0 => self.root_of(Complex64::norm),
-            size => self.root_of(|m| (m * self.value.conj()).re / size),
+            0.0 => self.part(0.0, Complex64::norm),
+            size => self.part(size, |m| (m * self.value.conj()).re / size),
         }
     }
 
-    /// What its angle is uncertain by (k = 2), in radians: half a turn at most.
-    pub fn angle_uncertainty(&self) -> f64 {
+    /// Its real part.
+    pub fn real(&self) -> Estimate {
+        self.part(self.value.re, |m| m.re)
+    }
+
+    /// Its angle in radians; of what has no size, nothing is known of it.
+    pub fn angle(&self) -> Option<Estimate> {
         let square = self.value.norm_sqr();
-        if square == 0.0 {
-            return std::f64::consts::PI;
-        }
-        self.root_of(|m| (m * self.value.conj()).im / square).min(std::f64::consts::PI)
+        let turn = |m: Complex64| (m * self.value.conj()).im / square;
+        (square > 0.0).then(|| self.part(self.value.arg(), turn))
     }
 }
 
@@ -85,17 +87,17 @@ impl Worth {
 /// The [`Lack`] of an input, or a quotient by almost nothing.
 pub fn work_out(
     signal: &Signal,
-    seen: &mut dyn FnMut(&Name) -> Result<Seen, Lack>,
+    seen: &mut dyn FnMut(&Name) -> Result<Worth, Lack>,
 ) -> Result<Worth, Lack> {
     let worked = match signal {
-        Signal::Named(name) => return seen(name).map(|seen| Worth::of(name, seen)),
+        Signal::Named(name) => return seen(name),
         Signal::Worked(worked) => &**worked,
     };
     let mut both = |[a, b]: &[Signal; 2]| Ok((work_out(a, seen)?, work_out(b, seen)?));
     match worked {
         Worked::Quotient(of) => {
             let (a, b) = both(of)?;
-            if b.value.norm() <= b.size_uncertainty() {
+            if b.value.norm() <= b.size().expanded() {
                 return Err(Lack::AlmostNothing(of[1].to_string()));
             }
             let (over, value) = (b.value, a.value / b.value);
@@ -117,6 +119,8 @@ pub fn work_out(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::grading::Value;
+    use crate::quantity::{Dimension, Quantity};
     use proptest::prelude::*;
 
     fn named(way: &str, a: Signal, b: Signal) -> Signal {
@@ -127,8 +131,20 @@ mod tests {
 
     fn worth(signal: &Signal, inputs: &Inputs) -> Result<Worth, Lack> {
         work_out(signal, &mut |name| {
-            let found = inputs.iter().find(|(known, ..)| *name == **known).unwrap();
-            Ok(Seen { value: found.1, size: found.2, angle: found.3 })
+            let (known, value, size, angle) =
+                inputs.iter().find(|(known, ..)| *name == **known).unwrap();
+            let number = |si: f64| Value::Plain(Quantity { si, dimension: Dimension::NUMBER });
+            let turn = value / value.norm();
+            Ok(Worth::seen(
+                *value,
+                vec![
+                    (Cause::expanded(format!("{known} size"), number(*size)), turn),
+                    (
+                        Cause::expanded(format!("{known} angle"), number(*angle)),
+                        Complex64::I * value,
+                    ),
+                ],
+            ))
         })
     }
 
@@ -147,15 +163,15 @@ mod tests {
         ];
         let z = worth(&named("quotient", "v".into(), "i".into()), &inputs).unwrap();
         assert!((z.value - polar(46.0, 30.0)).norm() < 1e-12);
-        assert!((z.size_uncertainty() - 0.005 * 46.0).abs() < 1e-12);
-        assert!((z.angle_uncertainty() - minutes(5.0)).abs() < 1e-12);
+        assert!((z.size().expanded() - 0.005 * 46.0).abs() < 1e-12);
+        assert!((z.angle().unwrap().expanded() - minutes(5.0)).abs() < 1e-12);
         let s = worth(&named("product", "v".into(), "i".into()), &inputs).unwrap();
         assert!((s.value.re - 1150.0 * 30f64.to_radians().cos()).abs() < 1e-9);
-        assert!((s.size_uncertainty() - 0.005 * 1150.0).abs() < 1e-9);
+        assert!((s.size().expanded() - 0.005 * 1150.0).abs() < 1e-9);
         let itself = worth(&named("difference", "v".into(), "v".into()), &inputs).unwrap();
-        assert_eq!((itself.value, itself.size_uncertainty()), (Complex64::ZERO, 0.0));
+        assert_eq!((itself.value, itself.size().expanded()), (Complex64::ZERO, 0.0));
         let one = worth(&named("quotient", "v".into(), "v".into()), &inputs).unwrap();
-        assert!(one.size_uncertainty() < 1e-15, "what is divided by itself is one for certain");
+        assert!(one.size().expanded() < 1e-15, "what is divided by itself is one for certain");
     }
 
     #[test]
@@ -197,8 +213,8 @@ mod tests {
             };
             let size = root(&|m| m.norm() - base.norm());
             let angle = root(&|m| (m / base).arg());
-            prop_assert!((worth.size_uncertainty() - size).abs() < 1e-3 * size + 1e-9 * base.norm());
-            prop_assert!((worth.angle_uncertainty() - angle).abs() < 1e-3 * angle + 1e-9);
+            prop_assert!((worth.size().expanded() - size).abs() < 1e-3 * size + 1e-9 * base.norm());
+            prop_assert!((worth.angle().unwrap().expanded() - angle).abs() < 1e-3 * angle + 1e-9);
         }
     }
 }

@@ -7,6 +7,7 @@ use super::{Problem, Problems};
 use crate::quantity::tolerance::{AnyTolerance, Tolerance, ToleranceError};
 use crate::quantity::{self, Dimension, Measure, Quantity, Unit, significant};
 use crate::text::expression::{self, Settings};
+use crate::uncertainty::{Accuracy, AccuracyError, Means};
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Deserialize, Deserializer};
 use std::borrow::Cow;
@@ -283,6 +284,53 @@ impl AnyToleranceText {
             return None;
         }
         read_tolerance(&self.0, of, problems)
+    }
+}
+
+/// An accuracy as text, such as `"0.1 % + 1 mV"` or `"0.1 % (k = 2)"`.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(transparent)]
+pub struct AccuracyText(Spanned<String>);
+
+impl JsonSchema for AccuracyText {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> Cow<'static, str> {
+        "Accuracy".into()
+    }
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({
+            "type": "string",
+            "$comment": "an accuracy: `0.1 %`, `0.1 % or …`, `0.1 % + …`; `(limit)` or `(k = 2)` behind it says what it means",
+        })
+    }
+}
+
+impl Field for AccuracyText {
+    fn span(&self) -> Range<usize> {
+        self.0.span()
+    }
+}
+
+impl AccuracyText {
+    /// The accuracy of values of a dimension, or `None` with the problem noted; it means what is usual where its text
+    /// does not say.
+    pub fn read(&self, of: Dimension, usual: Means, problems: &mut Problems) -> Option<Accuracy> {
+        let told = |error: AccuracyError| Problem {
+            help: error.help(),
+            ..Problem::new(self.span(), error.to_string())
+        };
+        let (width, means) = match Accuracy::split(self.0.get_ref()) {
+            Ok((width, said)) => (width, said.unwrap_or(usual)),
+            Err(error) => {
+                problems.push(told(error));
+                return None;
+            }
+        };
+        let width = AnyToleranceText(Spanned::new(self.span(), width.to_owned()));
+        let accuracy = Accuracy::of(width.read(of, problems)?, means);
+        accuracy.map_err(|error| problems.push(told(error))).ok()
     }
 }
 

@@ -19,7 +19,8 @@ mod spannable;
 pub use super::problem::{DocumentError, Problem, Source};
 pub use beside::{file_named, load_beside};
 pub use field::{
-    AnyQuantityText, AnyToleranceText, Field, Number, QuantityText, Text, ToleranceText,
+    AccuracyText, AnyQuantityText, AnyToleranceText, Field, Number, QuantityText, Text,
+    ToleranceText,
 };
 pub use problems::Problems;
 pub use spannable::Spannable;

@@ -12,6 +12,7 @@ use super::value::{Measured, Missing, PhasorValue, Type, Value};
 use crate::quantity::{Dimension, Quantity, Unit};
 use crate::text::document::Problem;
 use crate::text::name::nearest;
+use crate::uncertainty::Estimate;
 use num_complex::Complex64;
 use std::ops::Range;
 
@@ -203,20 +204,23 @@ fn worked_out(
         .filter_map(|(i, v)| if let Value::Measured(m) = v { Some((i, m)) } else { None })
         .collect();
     let (Value::Quantity(value), false) = (&result, measured.is_empty()) else { return Ok(result) };
-    // Moved by its uncertainty one way and the other, an operand moves the result: the larger of both
-    // counts. What comes from several operands is added up, for they may share their error.
-    let mut u = Some(0.0);
+    // Moved by its uncertainty one way and the other, an operand moves the result; what several share moves it once.
+    let mut estimate = Some(Estimate::exact(value.si));
     for (index, m) in measured {
-        let moved = |by: f64| {
+        let at = |by: f64| {
             let mut shifted = plain.clone();
             shifted[index] = Quantity { si: m.value.si + by, ..m.value }.into();
-            let at = exact(&shifted).ok().and_then(|v| v.quantity())?;
-            Some((at.si - value.si).abs())
+            Some(exact(&shifted).ok().and_then(|v| v.quantity())?.si)
         };
-        let own = m.u.and_then(|u| Some(moved(u)?.max(moved(-u)?)));
-        u = u.zip(own).map(|(sum, own)| sum + own);
+        let own = m.estimate.as_ref().and_then(|own| {
+            let u = own.expanded();
+            let slope = if u > 0.0 { (at(u)? - at(-u)?) / (2.0 * u) } else { 0.0 };
+            Some((own, slope))
+        });
+        estimate =
+            estimate.zip(own).map(|(all, (own, slope))| all.joined(own, value.si, [1.0, slope]));
     }
-    Ok(Value::Measured(Measured { value: *value, u }))
+    Ok(Value::Measured(Measured { value: *value, estimate }))
 }
 
 fn missing_in(value: &Value) -> Option<&Missing> {

@@ -3,6 +3,7 @@
 use crate::quantity::fault_loop::FaultLoop;
 use crate::quantity::{Dimension, Quantity};
 use crate::text::name::Name;
+use crate::uncertainty::Estimate;
 use num_complex::Complex64;
 use std::fmt;
 
@@ -36,12 +37,12 @@ pub enum Value {
 }
 
 /// A measured quantity.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Measured {
     /// Its value.
     pub value: Quantity,
-    /// Its expanded uncertainty (k = 2) in SI, where the accuracy of what measured it is stated.
-    pub u: Option<f64>,
+    /// The same with what makes it uncertain, where the accuracy of what measured it is stated.
+    pub estimate: Option<Estimate>,
 }
 
 /// Bounds of a quantity, in SI; an infinite one is none.

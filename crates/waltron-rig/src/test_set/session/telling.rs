@@ -5,7 +5,7 @@ use super::playable::{LONGEST_S, is_playable};
 use super::{MOST_WAIT, Meaning, Session, entry};
 use crate::Rig;
 use crate::attendant::Unattended;
-use crate::virtual_rig::VirtualRig;
+use crate::virtual_rig::{Seeds, VirtualRig};
 use std::sync::Arc;
 use std::time::Duration;
 use waltron_core::asset::Ratings;
@@ -96,7 +96,8 @@ impl Session {
             M::Seed => {
                 let seed = whole(first()?)?;
                 let injections = p.get(1).map(whole).transpose()?;
-                if !self.set.reseed(seed) {
+                let specimen = p.get(2).map(whole).transpose()?.unwrap_or(seed);
+                if !self.set.reseed(Seeds { rig: seed, specimen }) {
                     return Err(faults::SETTINGS_CONFLICT.because(
                         "a program is playing, something is charged, or the specimen is gone",
                     ));

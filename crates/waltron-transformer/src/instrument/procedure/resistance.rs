@@ -4,7 +4,7 @@
 use super::places::{spots, wanted};
 use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot, Wanted};
-use crate::material::celsius;
+use crate::material::{celsius, of_temperature};
 use crate::measure::{between, direct, injected, of, point, probe};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -39,6 +39,8 @@ pub struct ResistanceKeys {
     current: Option<QuantityText<Current>>,
     /// The winding's temperature, such as `23 degC`.
     temperature: AnyQuantityText,
+    /// What that is uncertain by (k = 2), such as `0.5 K`; 1 K if not given.
+    temperature_uncertainty: Option<AnyQuantityText>,
     /// The band in which the value must stay, as a share of it; `0.1 %` if not given.
     steady: Option<QuantityText<Ratio>>,
     /// For how long; 3 s if not given.
@@ -59,6 +61,7 @@ pub struct ResistanceTest {
     test: Name,
     current: Option<Current>,
     temperature_k: f64,
+    temperature_u_k: f64,
     steady: f64,
     steady_for: Time,
     at_most: Time,
@@ -82,6 +85,10 @@ impl FamilyKeys for ResistanceKeys {
             None => None,
         };
         let temperature_k = crate::material::temperature(&self.temperature, problems);
+        let temperature_u_k = crate::material::temperature_uncertainty(
+            self.temperature_uncertainty.as_ref(),
+            problems,
+        );
         let steady =
             self.steady.as_ref().map_or(Some(1e-3), |s| s.percentage(problems).map(|s| s.value));
         let steady_for = time(&self.steady_for, 3.0, problems);
@@ -103,6 +110,7 @@ impl FamilyKeys for ResistanceKeys {
             test: head.name(),
             current,
             temperature_k: temperature_k?,
+            temperature_u_k: temperature_u_k?,
             steady: steady?,
             steady_for,
             at_most,
@@ -281,6 +289,13 @@ pub(super) fn factor(of: &InstrumentTransformer, spot: &Spot, from_k: f64) -> f6
     secondary.material.factor(by_ieee, from_k, secondary.reference_k)
 }
 
+/// By how much that changes for each kelvin that it is warmer, in 1/K.
+pub(super) fn slope(of: &InstrumentTransformer, spot: &Spot, from_k: f64) -> f64 {
+    let secondary = of.secondary(spot);
+    let by_ieee = of.tap(spot).class.is_some_and(|c| c.standard() == Class::IEEE);
+    secondary.material.slope(by_ieee, from_k, secondary.reference_k)
+}
+
 impl ResistanceTest {
     fn shot(
         &self,
@@ -316,6 +331,8 @@ impl ResistanceTest {
             temperature_k: self.temperature_k,
             reference_k: of.secondary(spot).reference_k,
             factor: factor(of, spot, self.temperature_k),
+            slope: slope(of, spot, self.temperature_k),
+            uncertainty_k: self.temperature_u_k,
         };
         let grade = move |seen: &Observation| {
             let found = injected(of_place.clone(), RESISTANCE, &stimulus);
@@ -332,6 +349,17 @@ pub(super) struct Told {
     pub(super) temperature_k: f64,
     pub(super) reference_k: f64,
     pub(super) factor: f64,
+    /// By how much that changes for each kelvin, in 1/K, and what the temperature is uncertain by (k = 2), in K.
+    pub(super) slope: f64,
+    pub(super) uncertainty_k: f64,
+}
+
+impl Told {
+    /// As it was measured, at a temperature that nobody knows.
+    pub(super) fn as_measured(reference_k: f64) -> Self {
+        let (factor, slope, uncertainty_k) = (1.0, 0.0, 0.0);
+        Self { temperature_k: reference_k, reference_k, factor, slope, uncertainty_k }
+    }
 }
 
 pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: Told) -> Finding {
@@ -353,10 +381,11 @@ pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: 
         }
     };
     let value = ohms(as_measured * told.factor);
-    let uncertainty = match u {
-        Some(u) => Values::none().with_quantity("u", ohms(u * told.factor)),
-        None => Values::none(),
-    };
+    let read = seen.in_segment(0, &direct.resistance).last().and_then(|r| r.estimate());
+    let estimate = read.filter(|_| u.is_some()).map(|read| {
+        let warmer = of_temperature(told.uncertainty_k);
+        read.times(told.factor).with(warmer, as_measured * told.slope)
+    });
     let measured = Values::none()
         .with_quantity("resistance", value)
         .with_quantity("as_measured", ohms(as_measured));
@@ -382,5 +411,9 @@ pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: 
         };
         judged.reason.push_str(&format!("; {charged}"));
     }
-    Finding { measured, uncertainty, deviation, ..found }.judged(judged)
+    let found = Finding { measured, deviation, ..found }.judged(judged);
+    match estimate {
+        Some(estimate) => found.uncertain(&estimate),
+        None => found,
+    }
 }

@@ -129,7 +129,7 @@ impl Bench {
         // Watching is live by nature.
         let real = args.pace == PaceArg::Real || args.watch;
         let pace = if real { Pace::Real } else { Pace::Fast };
-        let setup = Setup { seed: self.file.seed, pace };
+        let setup = Setup { seeds: self.file.seeds, pace };
         let instruments = rigs::instruments(&self.file, &self.source, &args.rig)?;
         rigs::open(&self.file, &self.source, &args.rig, &instruments, setup)
     }
@@ -139,7 +139,7 @@ impl Bench {
         let source = Source::new("as a sequence", text);
         let (asset, capability) = (self.asset.clone(), self.file.capability.clone());
         let mut context = Context::new("inject".into(), asset, capability, source.text.clone());
-        context.seed = self.file.seed;
+        context.seed = self.file.seeds.rig;
         let context = Arc::new(context);
         let mut sequence = waltron_script::load(&source, &context)?.procedure();
         match sequence.next() {

@@ -15,6 +15,7 @@ use waltron_core::quantity::counted;
 use waltron_core::record::{Chosen, Continued, FileCopy, Progress};
 use waltron_core::text::name::Name;
 use waltron_rig::runner::Prepared;
+use waltron_rig::virtual_rig::Seeds;
 use waltron_rig::writer::{Durability, RecordWriter, Reopened, WriteError};
 
 /// A record of this plan, held open, that the run goes on with.
@@ -146,8 +147,10 @@ impl Earlier {
         &self.path
     }
 
-    pub(super) fn seed(&self) -> Option<u64> {
-        self.reopened.progress.started.seed
+    pub(super) fn seeds(&self) -> Option<Seeds> {
+        let started = &self.reopened.progress.started;
+        let rig = started.seed?;
+        Some(Seeds { rig, specimen: started.specimen_seed.unwrap_or(rig) })
     }
 
     /// The ids of points that are open in the record and that are not chosen now.

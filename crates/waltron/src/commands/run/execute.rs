@@ -24,12 +24,12 @@ use waltron_rig::Rig;
 use waltron_rig::attendant::Attendant;
 use waltron_rig::clock::Clock;
 use waltron_rig::runner::{self, Finished, Prepared, SoFar};
-use waltron_rig::virtual_rig::Pace;
+use waltron_rig::virtual_rig::{Pace, Seeds};
 use waltron_rig::writer::{Durability, RecordWriter};
 
 /// How a run is done.
 pub(crate) struct How {
-    pub(crate) seed: u64,
+    pub(crate) seeds: Seeds,
     pub(crate) pace: Pace,
     pub(crate) tester: Option<String>,
     pub(crate) quiet: bool,
@@ -88,7 +88,7 @@ pub(crate) fn execute(
         Target::Earlier(earlier) => earlier.settings(),
         Target::New(_) => None,
     };
-    let mut rig = job.rig(how.seed, how.pace)?;
+    let mut rig = job.rig(how.seeds, how.pace)?;
     // A simulated run can be had again; its events need not wait for the disk.
     let durability = if rig.is_simulated() { Durability::System } else { Durability::Disk };
     let (mut writer, so_far, first) = open(target, job, &prepared, &how, durability, clock)?;
@@ -251,8 +251,8 @@ fn open(
             let writer = RecordWriter::create(&path, durability).map_err(|e| {
                 Failure::trouble(e.to_string()).help("choose a place with --record FILE")
             })?;
-            let seed = (durability == Durability::System).then_some(how.seed);
-            let mut started = job.started(seed, how.tester.clone(), how.only.clone());
+            let seeds = (durability == Durability::System).then_some(how.seeds);
+            let mut started = job.started(seeds, how.tester.clone(), how.only.clone());
             started.hookup = Some(job.sheet(prepared));
             let so_far = SoFar { left_out: how.left_out.clone(), ..SoFar::default() };
             Ok((writer, so_far, Event::RunStarted(Box::new(started))))

@@ -46,9 +46,8 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         false => None,
     };
     let mut job = Job::load(&args.plan, args.rig.as_deref())?;
-    if let Some(seed) = args.seed {
-        job.reseed(seed)?;
-    }
+    let seeds = args.seeds(job.rig.seeds);
+    job.reseed(seeds)?;
     let mut prepared = job.set_up()?;
     let stop = install();
     for warning in job.warnings() {
@@ -57,8 +56,8 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
     let mut clock = clock()?;
     let quiet = args.format == Printed::Json;
     let mut earlier = opening.map(|opening| Earlier::of(opening, &job, terminal)).transpose()?;
-    if let Some(seed) = earlier.as_ref().and_then(Earlier::seed).filter(|_| args.seed.is_none())
-        && job.reseed(seed)?
+    if let Some(seeds) = earlier.as_ref().and_then(Earlier::seeds)
+        && job.reseed(args.seeds(seeds))?
     {
         prepared = job.set_up()?;
     }
@@ -116,7 +115,7 @@ pub(crate) fn run(args: &Args, terminal: &Terminal) -> Result<Exit, Failure> {
         return nothing_to_do(earlier, args, quiet, terminal);
     }
     let how = How {
-        seed: job.rig.seed,
+        seeds: job.rig.seeds,
         pace: if args.pace == PaceArg::Real { Pace::Real } else { Pace::Fast },
         tester: args.tester.clone(),
         quiet,

@@ -354,15 +354,20 @@ impl OfClass {
         };
         let reference_k = self.of.secondary(spot).reference_k;
         let Some(temperature_k) = self.settings.temperature_k else {
-            let told = resistance::Told { temperature_k: reference_k, reference_k, factor: 1.0 };
+            let told = resistance::Told::as_measured(reference_k);
             let found = resistance::graded(found, &work.direct, seen, told);
             let why = "the winding's temperature is not known: give the test's `temperature`";
             let verdict =
                 if found.limits.is_none() { Verdict::Measured } else { Verdict::Inconclusive };
             return found.judged(Judgement::new(verdict, why));
         };
-        let factor = resistance::factor(&self.of, spot, temperature_k);
-        let told = resistance::Told { temperature_k, reference_k, factor };
+        let told = resistance::Told {
+            temperature_k,
+            reference_k,
+            factor: resistance::factor(&self.of, spot, temperature_k),
+            slope: resistance::slope(&self.of, spot, temperature_k),
+            uncertainty_k: self.settings.temperature_u_k,
+        };
         resistance::graded(found, &work.direct, seen, told)
     }
 }

@@ -40,6 +40,8 @@ pub struct ClassKeys {
     /// The windings' temperature, such as `23 degC`; asked if not given, and what depends on it is
     /// inconclusive where nobody knows.
     temperature: Option<AnyQuantityText>,
+    /// What that is uncertain by (k = 2), such as `0.5 K`; 1 K if not given.
+    temperature_uncertainty: Option<AnyQuantityText>,
     /// `fine` (default) or `quick`.
     resolution: Option<Resolution>,
     /// Where excitation ends: a current, a voltage, or a flux such as `0.9 V/Hz`; where the class has seen
@@ -67,6 +69,7 @@ pub struct ClassTest {
     /// The largest voltage that appears at the primary, in V.
     primary_v: f64,
     temperature_k: Option<f64>,
+    temperature_u_k: f64,
     pub(super) resolution: Resolution,
     until: Option<Quantity>,
     current: Option<Current>,
@@ -87,6 +90,7 @@ impl FamilyKeys for ClassKeys {
         let is_current = of.kind == Kind::Current;
         let only_of_current = [
             ("temperature", self.temperature.as_ref().map(Field::span)),
+            ("temperature_uncertainty", self.temperature_uncertainty.as_ref().map(Field::span)),
             ("until", self.until.as_ref().map(Field::span)),
             ("current", self.current.as_ref().map(Field::span)),
             ("connected", self.connected.as_ref().map(Field::span)),
@@ -100,6 +104,8 @@ impl FamilyKeys for ClassKeys {
             }
         }
         let until = until(self.until.as_ref(), problems)?;
+        let uncertainty = self.temperature_uncertainty.as_ref();
+        let temperature_u_k = crate::material::temperature_uncertainty(uncertainty, problems)?;
         let temperature_k = match &self.temperature {
             Some(field) => Some(temperature(field, problems)?),
             None => None,
@@ -132,6 +138,7 @@ impl FamilyKeys for ClassKeys {
             kind: of.kind,
             primary_v: rated.fold(0.0, f64::max) * ABOVE,
             temperature_k,
+            temperature_u_k,
             resolution: self.resolution.unwrap_or_default(),
             until,
             current,

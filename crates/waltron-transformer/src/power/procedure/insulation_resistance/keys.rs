@@ -6,11 +6,12 @@ use serde::Deserialize;
 use std::sync::Arc;
 use waltron_core::injection::capability::Capability;
 use waltron_core::procedure::{FamilyKeys, Method, TestHead};
-use waltron_core::quantity::{Measure, Time, Voltage};
+use waltron_core::quantity::{Dimension, Measure, Time, Voltage};
 use waltron_core::text::document::{
-    AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable,
+    AccuracyText, AnyQuantityText, Field, Problem, Problems, QuantityText, Spannable,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Accuracy, Means};
 
 /// Insulation resistance of each winding to the others and the tank, and between windings, with the polarisation
 /// index. Where the rig has no output `insulation voltage`, somebody is asked what an instrument shows.
@@ -19,6 +20,10 @@ use waltron_core::text::name::Name;
 pub struct InsulationResistanceKeys {
     /// The temperature of oil and insulation, such as `28 degC`.
     temperature: AnyQuantityText,
+    /// What that is uncertain by (k = 2), such as `0.5 K`; 1 K if not given.
+    temperature_uncertainty: Option<AnyQuantityText>,
+    /// How well the instrument measures that somebody reads, such as `5 %`; without it, what is typed in has no U.
+    accuracy: Option<AccuracyText>,
     /// The direct voltage, less on what carries less; 5 kV, or what a winding and the rig allow, if not given.
     voltage: Option<QuantityText<Voltage>>,
     /// When it is read, of 15 s, 30 s, 60 s and 600 s; after 15 s, 60 s and 600 s if not given. The resistance is that after 60 s, the polarisation
@@ -33,6 +38,9 @@ pub struct InsulationResistanceKeys {
 pub struct InsulationResistanceTest {
     pub(super) test: Name,
     pub(super) temperature_k: f64,
+    pub(super) temperature_u_k: f64,
+    /// How well an instrument measures that somebody reads.
+    pub(super) accuracy: Option<Accuracy>,
     pub(super) voltage: Option<Voltage>,
     /// In s, rising, with 60 s among them.
     pub(super) times_s: Vec<f64>,
@@ -67,6 +75,12 @@ impl FamilyKeys for InsulationResistanceKeys {
         problems: &mut Problems,
     ) -> Option<Arc<dyn Method>> {
         let kelvin = crate::material::temperature(&self.temperature, problems)?;
+        let uncertainty = self.temperature_uncertainty.as_ref();
+        let temperature_u_k = crate::material::temperature_uncertainty(uncertainty, problems)?;
+        let accuracy = match &self.accuracy {
+            Some(text) => Some(text.read(Dimension::RESISTANCE, Means::Limit, problems)?),
+            None => None,
+        };
         let voltage = match &self.voltage {
             Some(text) => Some(text.positive(problems)?),
             None => None,
@@ -91,6 +105,8 @@ impl FamilyKeys for InsulationResistanceKeys {
         Some(Arc::new(InsulationResistanceTest {
             test: head.name(),
             temperature_k: kelvin,
+            temperature_u_k,
+            accuracy,
             voltage,
             times_s,
             by_hand: self.by_hand,

@@ -16,6 +16,7 @@ use waltron_core::injection::stimulus::{Dc, Drive, Stimulus};
 use waltron_core::procedure::{Bench, PlannedPoint, SetupError};
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Measure, Voltage, degrees, seconds};
+use waltron_core::uncertainty::Estimate;
 
 pub(super) fn joint(
     test: &InsulationResistanceTest,
@@ -94,7 +95,7 @@ fn readings(seen: &Observation, resistance: &Probe, amps: &Probe) -> Result<Vec<
         if current.u.is_some_and(|u| current.value.abs() < u) {
             return Err("the current is less than the meter knows: a lead is off, or a finer meter is wanted".to_owned());
         }
-        all.push((time, read.value, read.u));
+        all.push((time, reading.estimate().unwrap_or_else(|| Estimate::exact(read.value))));
     }
     Ok(all)
 }

@@ -1,6 +1,6 @@
 //! Insulation resistances that somebody reads from an instrument and types in.
 
-use super::graded::{Part, Reading, Required, parts};
+use super::graded::{Part, Reading, Required, parts, typed};
 use super::keys::InsulationResistanceTest;
 use super::steps::put_on;
 use super::{INDEX, RESISTANCE};
@@ -14,6 +14,7 @@ use waltron_core::procedure::{
     Wanted,
 };
 use waltron_core::quantity::{Dimension, Voltage, duration, seconds, significant, text};
+use waltron_core::uncertainty::Accuracy;
 
 /// The largest resistance that an instrument shows, in ohms: 100 TOhm.
 const MOST_OHM: f64 = 1e14;
@@ -49,6 +50,8 @@ enum Next {
 pub(super) struct Typed {
     parts: Vec<(Part, Required, Voltage)>,
     times_s: Vec<f64>,
+    /// How well the instrument measures, where the plan says so.
+    accuracy: Option<Accuracy>,
     chosen: Vec<bool>,
     read: Vec<Vec<Reading>>,
     who: Option<String>,
@@ -69,6 +72,7 @@ impl Typed {
         Ok(Self {
             parts,
             times_s: test.times_s.clone(),
+            accuracy: test.accuracy,
             chosen: vec![true; count],
             read: vec![Vec::new(); count],
             who: None,
@@ -232,7 +236,7 @@ impl Procedure for Typed {
             (Next::Read(part, time), answer) => {
                 self.next = self.after(part, time);
                 if let Answer::Si(ohm) = answer {
-                    self.read[part].push((self.times_s[time], ohm, None));
+                    self.read[part].push((self.times_s[time], typed(ohm, self.accuracy)));
                     if self.who.is_none() {
                         self.next = Next::Who(part, time);
                     }
@@ -312,8 +316,10 @@ pub(super) fn again(
     let value = |name: &str| measured.measured.get(name);
     let times =
         [("after_15s", 15.0), ("after_30s", 30.0), ("resistance", 60.0), ("after_600s", 600.0)];
-    let readings: Vec<Reading> =
-        times.into_iter().filter_map(|(name, t)| Some((t, value(name)?, None))).collect();
+    let readings: Vec<Reading> = times
+        .into_iter()
+        .filter_map(|(name, t)| Some((t, typed(value(name)?, test.accuracy))))
+        .collect();
     // Whoever reads stands last, in words of their own.
     let how = measured.reason.find(READ_BY).map_or("", |at| &measured.reason[at..]);
     let found = required.graded(&readings, how).into_iter().find(|f| f.point.id == *id);

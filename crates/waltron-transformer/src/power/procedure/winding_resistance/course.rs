@@ -14,6 +14,7 @@ use waltron_core::procedure::{
     Action, Also, Answer, Injection, Planned, PlannedPoint, Procedure, Question,
 };
 use waltron_core::quantity::{Quantity, Time, seconds, text};
+use waltron_core::uncertainty::Estimate;
 
 /// How often a place where somebody moved too far is tried again.
 const RETRIES: u32 = 1;
@@ -56,9 +57,9 @@ pub(super) struct Course {
     held: Time,
     retries: u32,
     /// Resistances as measured with what they are uncertain by, by place.
-    found: HashMap<usize, (f64, f64)>,
+    found: HashMap<usize, Estimate>,
     /// The same of the other winding in the circuit.
-    beside: HashMap<usize, (f64, f64)>,
+    beside: HashMap<usize, Estimate>,
     /// The places that were come to under current: their changes are graded.
     moved: HashSet<usize>,
     /// What was held at this place since the current came on or the tap was changed.
@@ -159,8 +160,7 @@ impl Course {
         if here.iter().any(|k| *k > at && self.chosen[*k]) {
             return None;
         }
-        let all: Vec<Option<(f64, f64)>> =
-            here.iter().map(|k| self.found.get(k).copied()).collect();
+        let all: Vec<Option<Estimate>> = here.iter().map(|k| self.found.get(k).cloned()).collect();
         Some(graded::alike(&self.places, &self.programs, alike, &all))
     }
 
@@ -178,8 +178,8 @@ impl Course {
         let mut all = vec![found];
         let comes = self.places.besides().any(|k| k > self.at && self.chosen[k]);
         if let Some(second) = self.places.second.as_ref().filter(|_| !comes) {
-            let read = self.places.besides().map(|k| self.beside.get(&k).copied());
-            let read: Vec<Option<(f64, f64)>> = read.collect();
+            let read = self.places.besides().map(|k| self.beside.get(&k).cloned());
+            let read: Vec<Option<Estimate>> = read.collect();
             let point = &second.difference;
             all.push(graded::differ(&self.places, &self.programs, point, &read, false));
         }
@@ -192,7 +192,7 @@ impl Course {
         if let Ok(read) = &read
             && read.is_settled(&self.programs)
         {
-            self.found.insert(self.at, (read.ohm, read.u));
+            self.found.insert(self.at, read.ohm.clone());
         }
         let mut found = vec![graded::resistance(&self.places, &self.programs, place, read)];
         found.extend(self.other());
@@ -318,7 +318,7 @@ impl Procedure for Course {
             found.push(Finding::not_tested(change.clone(), CHANGE, stimulus, why));
         }
         let before = match &self.flows {
-            Flows::At(at, was) if at + 1 == self.at => Some((*at, *was)),
+            Flows::At(at, was) if at + 1 == self.at => Some((*at, was.clone())),
             _ => None,
         };
         match read {
@@ -336,10 +336,16 @@ impl Procedure for Course {
                 self.due = due;
             }
             Ok(now) => {
-                self.flows = Flows::At(self.at, now);
+                self.flows = Flows::At(self.at, now.clone());
                 self.held += observation.length();
                 let went = before.and_then(|(at, was)| {
-                    graded::went(place, &places.all[at], was.ohm, now.ohm, now.u)
+                    graded::went(
+                        place,
+                        &places.all[at],
+                        was.ohm.value,
+                        now.ohm.value,
+                        now.ohm.expanded(),
+                    )
                 });
                 if let Some(went) = went {
                     // It was another change than the one that was to be looked at.
@@ -375,7 +381,7 @@ impl Procedure for Course {
                 if self.confirms {
                     self.confirms = false;
                     let ohms = Quantity {
-                        si: now.ohm,
+                        si: now.ohm.value,
                         dimension: waltron_core::quantity::Dimension::RESISTANCE,
                     };
                     self.due = Due::Ask(Question::confirm(format!(

@@ -1,9 +1,9 @@
 //! What was seen at a place, and what it comes to.
 
-use super::places::{Alike, Place, Places, ohms};
+use super::places::{Alike, Place, Places, ToldAt, ohms};
 use super::programs::{MOTOR, Programs, ends_at, volts_before};
 use super::{CHANGE, CHARGE, DIFFERENCE, HOLD, MOVE, RESISTANCE};
-use crate::material::celsius;
+use crate::material::{celsius, of_temperature};
 use crate::measure::{injected, of as shown};
 use crate::power::changeover::{Changeover, Samples, changeover};
 use crate::power::settling::{Settling, settling};
@@ -15,6 +15,7 @@ use waltron_core::injection::measuring::{Captured, Probe};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::Program;
 use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds, significant, text};
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// The fewest of the last readings that tell where they go.
 const FEWEST: usize = 8;
@@ -28,11 +29,10 @@ pub(super) fn holds_on(program: &Program) -> bool {
 }
 
 /// A resistance as it was measured.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(super) struct Read {
-    pub(super) ohm: f64,
-    /// What it is uncertain by, with what is left to come.
-    pub(super) u: f64,
+    /// With what makes it uncertain, and what is left to come among that.
+    pub(super) ohm: Estimate,
     /// What is left to come, as a share, by slope and time constant.
     pub(super) left: f64,
     /// What that is uncertain by, as a share.
@@ -140,6 +140,7 @@ fn read_of(programs: &Programs, of: &Probe, held: &[Seen<'_>]) -> Result<Read, T
     }
     let last = seen.in_segment(hold, of).last();
     let last = last.ok_or_else(|| Trouble::Meter("the resistance was not measured".to_owned()))?;
+    let estimate = last.estimate().unwrap_or_default();
     let last = shown(last).map_err(Trouble::Meter)?;
     // A difference of negative values would be below every limit.
     if last.value.is_nan() || last.value <= 0.0 {
@@ -153,9 +154,14 @@ fn read_of(programs: &Programs, of: &Probe, held: &[Seen<'_>]) -> Result<Read, T
     let goes = goes(programs, &readings(of, held));
     let (left, of_left) = goes.map_or((0.0, 0.0), |s| (s.left, s.u));
     let share = |of: f64| of / last.value;
+    // Each place settles by itself.
+    let leads = program.connection.as_ref().map_or("", |leads| leads.as_str());
+    let stands = ends_at(program).iter().map(|stand| format!(" {stand}")).collect::<String>();
+    let cause = |what: &str| format!("{what} at {leads}{stands}");
+    let settling = Cause::limit(cause("settling"), Value::Plain(ohms(left.abs())));
+    let scatter = Cause::expanded(cause("scatter"), Value::Plain(ohms(of_left)));
     Ok(Read {
-        ohm: last.value,
-        u: last.u.unwrap_or(0.0) + left.abs() + of_left,
+        ohm: estimate.with(settling, 1.0).with(scatter, 1.0),
         left: share(left),
         of_left: share(of_left).abs(),
         time_constant_s: goes.and_then(|s| s.time_constant_s),
@@ -196,7 +202,7 @@ pub(super) fn resistance(
         limits: place.limits.clone(),
         ..injected(place.point.clone(), RESISTANCE, &stimulus)
     };
-    told(places, programs, place, found, read, (places.factor, places.reference_k))
+    told(places, programs, place, found, read, places.told_at)
 }
 
 /// The other winding of the circuit, where it is read.
@@ -205,7 +211,7 @@ pub(super) fn beside(
     programs: &Programs,
     place: &Place,
     held: &[Seen<'_>],
-) -> Option<(Finding, Option<(f64, f64)>)> {
+) -> Option<(Finding, Option<Estimate>)> {
     let (of, second, probe) =
         (place.beside.as_ref()?, places.second.as_ref()?, programs.beside.as_ref()?);
     let stimulus = Values::none().with_quantity("current", programs.stimulus());
@@ -215,9 +221,8 @@ pub(super) fn beside(
         ..injected(of.point.clone(), RESISTANCE, &stimulus)
     };
     let read = read_of(programs, probe, held);
-    let settled = read.as_ref().ok().filter(|r| r.is_settled(programs)).map(|r| (r.ohm, r.u));
-    let at = (second.factor, second.reference_k);
-    Some((told(places, programs, place, found, read, at), settled))
+    let settled = read.as_ref().ok().filter(|r| r.is_settled(programs)).map(|r| r.ohm.clone());
+    Some((told(places, programs, place, found, read, second.told_at), settled))
 }
 
 /// What a reading comes to, told at the reference temperature.
@@ -227,7 +232,7 @@ fn told(
     place: &Place,
     found: Finding,
     read: Result<Read, Trouble>,
-    (factor, reference_k): (f64, f64),
+    at: ToldAt,
 ) -> Finding {
     let read = match read {
         Ok(read) => read,
@@ -236,19 +241,22 @@ fn told(
             return found.judged(Judgement::new(Verdict::Inconclusive, why));
         }
     };
-    let value = ohms(read.ohm * factor);
+    let as_measured = read.ohm.value;
+    let value = ohms(as_measured * at.factor);
+    let warmer = of_temperature(places.temperature_u_k);
+    let estimate = read.ohm.clone().times(at.factor).with(warmer, as_measured * at.slope);
     let found = Finding {
         measured: Values::none()
             .with_quantity("resistance", value)
-            .with_quantity("as_measured", ohms(read.ohm))
+            .with_quantity("as_measured", ohms(as_measured))
             .with_percent("left", read.left),
-        uncertainty: Values::none().with_quantity("u", ohms(read.u * factor)),
         deviation: match found.expected.get("resistance") {
             Some(maker) => Values::none().with_percent("resistance", value.si / maker - 1.0),
             None => Values::none(),
         },
         ..found
     };
+    let found = found.uncertain(&estimate);
     if !read.is_settled(programs) {
         let left = match (read.time_constant_s, read.is_steady) {
             (Some(tau), _) => format!(
@@ -270,9 +278,9 @@ fn told(
     };
     judged.reason.push_str(&format!(
         "; {} at {}, told at {}",
-        ohms(read.ohm),
+        ohms(as_measured),
         celsius(places.temperature_k),
-        celsius(reference_k)
+        celsius(at.reference_k)
     ));
     if let Some(tau) = read.time_constant_s {
         let (left, tau) = (percent(read.left.abs()), text(seconds(tau)));
@@ -460,7 +468,7 @@ pub(super) fn alike(
     places: &Places,
     programs: &Programs,
     of: &Alike,
-    read: &[Option<(f64, f64)>],
+    read: &[Option<Estimate>],
 ) -> Finding {
     differ(places, programs, &of.point, read, true)
 }
@@ -470,36 +478,39 @@ pub(super) fn differ(
     places: &Places,
     programs: &Programs,
     point: &PointId,
-    read: &[Option<(f64, f64)>],
+    read: &[Option<Estimate>],
     is_own: bool,
 ) -> Finding {
     let stimulus = Values::none().with_quantity("current", programs.stimulus());
     let found = injected(point.clone(), DIFFERENCE, &stimulus);
-    let all: Option<Vec<(f64, f64)>> = read.iter().copied().collect();
+    let all: Option<Vec<Estimate>> = read.iter().cloned().collect();
     let Some(all) = all.filter(|all| all.len() == 3) else {
         let why = "not every phase was measured";
         return found.judged(Judgement::new(Verdict::Inconclusive, why));
     };
-    let values: Vec<f64> = all.iter().map(|(ohm, _)| *ohm).collect();
+    let values: Vec<f64> = all.iter().map(|ohm| ohm.value).collect();
     let mean = values.iter().sum::<f64>() / 3.0;
     let share = places.by.of(&values);
     let limits = places.allowed(mean);
     let most = limits.upper().unwrap_or(f64::INFINITY);
-    let u = 2f64.sqrt() * all.iter().map(|(_, u)| u / mean).fold(0.0, f64::max);
+    let by_value = |a: &&Estimate, b: &&Estimate| a.value.total_cmp(&b.value);
+    let ends = all.iter().min_by(by_value).zip(all.iter().max_by(by_value));
+    // What the meters are off by is in both, and drops out.
+    let apart = ends.map(|(low, high)| high.clone().minus(low)).unwrap_or_default();
+    let apart = apart.function(share, 1.0 / mean);
     let (low, high) =
         values.iter().fold((f64::INFINITY, 0.0f64), |(l, h), v| (l.min(*v), h.max(*v)));
     let mut measured = Values::none()
         .with_percent("difference", share)
         .with_quantity("absolute", ohms(high - low));
     if let Some([a, b, c]) = of_phases(places, &values).filter(|_| is_own) {
-        let at = |ohm: f64| ohms(ohm * places.factor);
+        let at = |ohm: f64| ohms(ohm * places.told_at.factor);
         measured = measured
             .with_quantity("phase_u", at(a))
             .with_quantity("phase_v", at(b))
             .with_quantity("phase_w", at(c));
     }
-    let found =
-        Finding { measured, uncertainty: Values::none().with_percent("u", u), limits, ..found };
+    let found = Finding { measured, limits, ..found }.uncertain(&apart);
     let told = format!("{} between the phases, by the {}", percent(share), places.by.word());
     let verdict = if share > most { Verdict::Fail } else { Verdict::Pass };
     found.judged(Judgement::new(verdict, told))
@@ -532,10 +543,10 @@ pub(super) fn again(
     if let Some(of) = places.alike.iter().find(|alike| alike.point.id == *id) {
         let read_of = |place: &Place| {
             let read = read(programs, &held_at(place)).ok().filter(|r| r.is_settled(programs))?;
-            Some((read.ohm, read.u))
+            Some(read.ohm)
         };
         let here = places.all.iter().filter(|place| place.stands == of.stands);
-        let all: Vec<Option<(f64, f64)>> = here.map(read_of).collect();
+        let all: Vec<Option<Estimate>> = here.map(read_of).collect();
         return Ok(alike(places, programs, of, &all));
     }
     if let Some(second) = places.second.as_ref().filter(|second| second.difference.id == *id) {
@@ -543,7 +554,7 @@ pub(super) fn again(
             let place = &places.all[at];
             beside(places, programs, place, &held_at(place)).and_then(|(_, settled)| settled)
         };
-        let all: Vec<Option<(f64, f64)>> = places.besides().map(of).collect();
+        let all: Vec<Option<Estimate>> = places.besides().map(of).collect();
         return Ok(differ(places, programs, &second.difference, &all, false));
     }
     let is_beside = |place: &&Place| place.beside.as_ref().is_some_and(|b| b.point.id == *id);
@@ -575,7 +586,7 @@ pub(super) fn again(
     let is = read(programs, &[(program, seen)]).ok();
     let went = match (before, was, is) {
         (Some(k), Some((volts, amps)), Some(is)) => {
-            went(place, &places.all[k], volts / amps, is.ohm, is.u)
+            went(place, &places.all[k], volts / amps, is.ohm.value, is.ohm.expanded())
         }
         _ => None,
     };

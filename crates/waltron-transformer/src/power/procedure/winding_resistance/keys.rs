@@ -27,6 +27,8 @@ pub struct WindingResistanceKeys {
     current: Option<QuantityText<Current>>,
     /// The winding's temperature, such as `16 degC`.
     temperature: AnyQuantityText,
+    /// What that is uncertain by (k = 2), such as `0.5 K`; 1 K if not given.
+    temperature_uncertainty: Option<AnyQuantityText>,
     /// Positions of the tap changer, by label, or `5..9` for a range; all if not given.
     positions: Option<Vec<Text>>,
     /// The number of another winding in the same circuit, one after the other, read once in each phase: two windings
@@ -56,6 +58,7 @@ pub struct WindingResistanceTest {
     pub(super) with: Option<u8>,
     pub(super) current: Option<Current>,
     pub(super) temperature_k: f64,
+    pub(super) temperature_u_k: f64,
     pub(super) positions: Positions,
     pub(super) steady: f64,
     pub(super) steady_for: Time,
@@ -92,6 +95,10 @@ impl FamilyKeys for WindingResistanceKeys {
         let positions =
             positions::read(of, self.positions.as_deref(), None, false, &[number], problems);
         let temperature_k = crate::material::temperature(&self.temperature, problems);
+        let temperature_u_k = crate::material::temperature_uncertainty(
+            self.temperature_uncertainty.as_ref(),
+            problems,
+        );
         let share = |field: &Option<QuantityText<Ratio>>, usual, problems: &mut Problems| {
             field.as_ref().map_or(Some(usual), |f| f.percentage(problems).map(|r| r.value))
         };
@@ -158,6 +165,7 @@ impl FamilyKeys for WindingResistanceKeys {
             with,
             current,
             temperature_k: temperature_k?,
+            temperature_u_k: temperature_u_k?,
             positions: positions?,
             steady: steady?,
             steady_for,

@@ -48,8 +48,7 @@ pub(super) struct Beside {
 pub(super) struct Second {
     /// Its phases against each other.
     pub(super) difference: PointId,
-    pub(super) factor: f64,
-    pub(super) reference_k: f64,
+    pub(super) told_at: ToldAt,
 }
 
 /// What the phases at a position are held against.
@@ -70,10 +69,9 @@ pub(super) struct Places {
     pub(super) by: Difference,
     pub(super) interruption_s: f64,
     pub(super) ripple: Option<f64>,
-    /// By how much resistances are larger at the reference temperature.
-    pub(super) factor: f64,
-    pub(super) reference_k: f64,
+    pub(super) told_at: ToldAt,
     pub(super) temperature_k: f64,
+    pub(super) temperature_u_k: f64,
     /// Another winding in the same circuit.
     pub(super) second: Option<Second>,
     /// What a phase of the winding has of what is measured between its terminals.
@@ -127,6 +125,27 @@ fn in_circuit(of: &PowerTransformer, fed: u8, other: u8) -> Result<[Pair; 3], Se
     })
 }
 
+/// At which temperature a winding's resistance is told.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct ToldAt {
+    pub(super) reference_k: f64,
+    /// By how much it is larger there.
+    pub(super) factor: f64,
+    /// By how much that changes for each kelvin that the winding is warmer, in 1/K.
+    pub(super) slope: f64,
+}
+
+impl ToldAt {
+    fn of(winding: &Winding, temperature_k: f64) -> Self {
+        let (material, reference_k) = (winding.material, winding.reference_k);
+        Self {
+            reference_k,
+            factor: material.factor(false, temperature_k, reference_k),
+            slope: material.slope(false, temperature_k, reference_k),
+        }
+    }
+}
+
 impl Places {
     pub(super) fn new(
         test: &WindingResistanceTest,
@@ -138,7 +157,6 @@ impl Places {
         let changer = of.changer_of(test.winding);
         let is_on_load = changer.is_some_and(|(_, c)| c.kind == ChangerKind::OnLoad);
         let is_under_current = is_on_load && test.under_current;
-        let factor = winding.material.factor(false, test.temperature_k, winding.reference_k);
         let stands = test.positions.stands(of);
         let position = |stand: &Stand| changer.map_or(0, |(k, _)| stand.0[k]);
         let other = test.with.and_then(|n| of.winding(n));
@@ -213,13 +231,12 @@ impl Places {
             by: of.allowed.by,
             interruption_s: of.allowed.interruption_s,
             ripple: of.allowed.ripple,
-            factor,
-            reference_k: winding.reference_k,
+            told_at: ToldAt::of(winding, test.temperature_k),
             temperature_k: test.temperature_k,
+            temperature_u_k: test.temperature_u_k,
             second: other.map(|other| Second {
                 difference: point(&test.test, "second/difference"),
-                factor: other.material.factor(false, test.temperature_k, other.reference_k),
-                reference_k: other.reference_k,
+                told_at: ToldAt::of(other, test.temperature_k),
             }),
             connection: side.connection,
             neutral: side.neutral,
