@@ -8,6 +8,7 @@ use waltron_core::procedure::SetupError;
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Quantity, degrees};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
+use waltron_core::uncertainty::Estimate;
 
 /// The least current that tells a contact resistance (IEC 62271-1, 7.4.4).
 const LEAST_A: f64 = 50.0;
@@ -100,20 +101,21 @@ pub(crate) fn quotient(
     Ok(probe)
 }
 
-/// The resistance that a probe showed at the end, with what it is uncertain by; why it showed none. There is none
+/// The resistance that a probe showed at the end, with what makes it uncertain; why it showed none. There is none
 /// that is less than what the meters are uncertain by, or less than nothing: no contact is without resistance.
-pub(crate) fn reading(seen: &Observation, probe: &Probe) -> Result<(f64, f64), String> {
+pub(crate) fn reading(seen: &Observation, probe: &Probe) -> Result<Estimate, String> {
     let read = seen.at_end(probe).ok_or_else(|| format!("`{probe}` was not measured"))?;
-    let (ohm, u) = match (&read.lacks, read.value.get("value")) {
+    let ohm = match (&read.lacks, read.value.get("value")) {
         (Some(lack), _) => return Err(format!("no value: {lack}")),
         (None, None) => return Err(format!("`{probe}` shows nothing")),
-        (None, Some(value)) => (value, read.uncertainty.get("value").unwrap_or(0.0)),
+        (None, Some(value)) => value,
     };
+    let u = read.uncertainty.get("value").unwrap_or(0.0);
     let shows = |si| Quantity { si, dimension: Dimension::RESISTANCE };
     if !ohm.is_finite() {
         Err(format!("`{probe}` shows no number"))
     } else if ohm > u && ohm > 0.0 {
-        Ok((ohm, u))
+        Ok(Estimate::of_parts(ohm, &read.parts))
     } else if ohm < -u {
         Err(format!("it shows {}: turn the voltage's leads", shows(ohm)))
     } else {

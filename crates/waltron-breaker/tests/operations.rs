@@ -179,10 +179,16 @@ fn resistance_pickup_and_motor_are_those_of_the_breaker() {
     let heavy =
         specimen("", "").replacen("at = \"trip 1\"\n", "at = \"trip 1\"\npickup = \"74 %\"\n", 1);
     let found = play(&heavy, pickup);
-    // Half of 110 V, to the next pulse; more than 70 % of it fails (IEC 62271-1).
-    let volts = |coil: &str| value(&found, &format!("pickup-voltage/{coil}"));
-    assert!((55.0..58.0).contains(&volts("close")), "{}", volts("close"));
-    assert!((81.4..84.5).contains(&volts("trip-1")), "{}", volts("trip-1"));
+    // Half of 110 V, and 74 % of it, within half a step of 2.75 V; more than 70 % fails (IEC 62271-1).
+    for (coil, truth) in [("close", 55.0), ("trip-1", 81.4)] {
+        let grade = of(&found, &format!("pickup-voltage/{coil}"));
+        let volts = grade.measured.get("value").unwrap();
+        let u = grade.uncertainty.get("u").unwrap();
+        assert!((volts - truth).abs() < 1.375 + 0.2, "{coil}: {volts}");
+        // Half a step and 0.1 % of the output, both limits.
+        let expected = 2.0 / 3f64.sqrt() * 1.375f64.hypot(1e-3 * volts);
+        assert!((u / expected - 1.0).abs() < 1e-3, "{coil}: {u}, not {expected}");
+    }
     assert_eq!(failed(&found), ["pickup-voltage/trip-1"]);
     let found = play(&specimen("charged = false\n", ""), "procedure = \"motor\"\n");
     assert_eq!(failed(&found), Vec::<&str>::new());

@@ -96,9 +96,13 @@ impl Part {
         self.standard.iter().next().map(|(_, value)| value)
     }
 
-    /// What it comes from.
+    /// What it comes from. The written standard uncertainty is rounded; what follows from it must not hang on that.
     pub fn cause(&self) -> Option<Cause> {
         let (source, distribution) = (self.source.clone(), self.distribution);
-        Some(Cause { source, distribution, standard: self.standard()? })
+        let standard = match self.sensitivity.abs() {
+            0.0 => self.standard()?,
+            by => self.standard()?.with_si(self.contribution / by),
+        };
+        Some(Cause { source, distribution, standard })
     }
 }

@@ -32,8 +32,13 @@ impl Estimate {
     }
 
     fn add(&mut self, cause: Cause, sensitivity: f64) {
+        let standard = cause.standard.si();
+        if standard <= 0.0 {
+            return;
+        }
         match self.moves.iter_mut().find(|(known, _)| known.source == cause.source) {
-            Some((_, by)) => *by += sensitivity,
+            // One error may be told as a share of each of two values.
+            Some((known, by)) => *by += sensitivity * standard / known.standard.si(),
             None => self.moves.push((cause, sensitivity)),
         }
     }
@@ -116,9 +121,16 @@ impl Estimate {
 
     /// Its budget: what each cause adds, the largest first; what adds nothing is left out.
     pub fn parts(&self) -> Vec<Part> {
+        // What only rounding leaves of what drops out is none.
+        let least = 1e-9 * self.standard();
         let parts = self.moves.iter().map(|(cause, by)| Part::of(cause, *by));
-        let mut parts: Vec<Part> = parts.filter(|part| part.contribution > 0.0).collect();
-        parts.sort_by(|a, b| b.contribution.total_cmp(&a.contribution));
+        let mut parts: Vec<Part> = parts.filter(|part| part.contribution > least).collect();
+        // What differs by rounding alone stands in the order of its names.
+        let digits = |part: &Part| {
+            let decade = 10f64.powf(part.contribution.log10().floor() - 5.0);
+            (part.contribution / decade).round() * decade
+        };
+        parts.sort_by(|a, b| digits(b).total_cmp(&digits(a)).then_with(|| a.source.cmp(&b.source)));
         parts
     }
 }
@@ -165,6 +177,10 @@ mod tests {
         let of_size = |value: f64| Estimate::exact(value).with(cause("size", 0.01), value);
         assert!(of_size(20.0).over(&of_size(5.0)).standard() < 1e-15, "nor a gain in a quotient");
         assert_eq!(a.over(&b).parts().len(), 1);
+        // An error of 30 mV, whatever the value, told as a share of each.
+        let share = |value: f64| Estimate::exact(value).with(cause("size", 0.03 / value), value);
+        assert!(share(20.0).minus(&share(5.0)).standard() < 1e-12);
+        assert!((share(20.0).plus(&share(5.0)).standard() - 0.06).abs() < 1e-12);
     }
 
     #[test]

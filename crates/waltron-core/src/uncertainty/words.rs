@@ -47,7 +47,7 @@ fn row(part: &Part, value: Value, all: f64) -> Option<Row> {
     let moves = value.with_si((part.sensitivity * one.si()).abs());
     let is_same = matches!((standard, value), (Value::Plain(a), Value::Plain(b)) if a.dimension == b.dimension);
     let moves = match is_same {
-        true => format!("{} times", significant(part.sensitivity.abs(), 3)),
+        true => format!("× {}", significant(part.sensitivity.abs(), 3)),
         false => format!("{moves:.3} per {one}"),
     };
     let share = part.contribution.powi(2) / all * 100.0;
@@ -119,7 +119,7 @@ mod tests {
             told,
             [
                 ["ia size", "limit 0.1 %", "√3", "80 ms per 1 %", "100 %"],
-                ["clock", "100 us (k = 2)", "2", "1 times", "< 1 %"],
+                ["clock", "100 us (k = 2)", "2", "× 1", "< 1 %"],
                 ["M1 offset", "limit 0.5 mV", "√3", "20 us per 1 mV", "< 1 %"],
             ]
         );

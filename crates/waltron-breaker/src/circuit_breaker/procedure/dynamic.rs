@@ -10,7 +10,7 @@ use crate::four_wire::USUAL_A;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::grading::Values;
+use waltron_core::grading::{Value, Values};
 use waltron_core::injection::measuring::{Capture, Part};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment, Switching};
@@ -19,6 +19,7 @@ use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 
 /// How long the current flows before the command, how long the command lasts, and how long is looked after it.
 const TIMES_S: [f64; 3] = [0.1, 0.15, 0.05];
@@ -170,12 +171,14 @@ fn measured(setup: &Setup, what: Measurand, seen: &Observation) -> Measured {
     let read = dynamic::read(volts, amps, captured.rate_hz).ok_or_else(undone)?;
     let (main, arcing) = read.parts_s;
     if what == Measurand::ArcingTime {
-        return Ok((arcing - main, 2.0 / captured.rate_hz));
+        let step = Quantity { si: 1.0 / captured.rate_hz, dimension: Dimension::TIME };
+        let timed = setup.rig.timed_between(seconds(arcing - main), [None, None], None);
+        return Ok(timed.with(Cause::limit("sampling", Value::Plain(step)), 1.0));
     }
     let none = || untold("no arcing contact carried alone: there is none, or it is burnt away");
     let ohm = read.arcing_ohm.ok_or_else(none)?;
-    let meter = |of: &str, value: f64| setup.rig.meter(of).map_or(0.0, |m| m.uncertainty(value));
     let fed = amps.first().copied().unwrap_or(0.0);
-    let share = meter(VOLTAGE, ohm * fed) / (ohm * fed).abs() + meter(CURRENT, fed) / fed.abs();
-    Ok((ohm, ohm * share))
+    let shown = |of: &str, value: f64| setup.rig.seen(&of.into(), value.into()).real();
+    let worth = shown(VOLTAGE, ohm * fed).over(&shown(CURRENT, fed));
+    Ok(worth.function(ohm, 1.0))
 }

@@ -12,6 +12,7 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Switching};
 use waltron_core::quantity::Quantity;
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// What a measured value of a breaker must keep.
 pub(super) const LIMIT: Criterion = Criterion::named("breaker_limit");
@@ -43,8 +44,8 @@ impl Wanted {
     }
 }
 
-/// A measured value with what it is uncertain by, in SI; or why there is none.
-pub(super) type Measured = Result<(f64, f64), Missing>;
+/// A measured value in SI with what makes it uncertain; or why there is none.
+pub(super) type Measured = Result<Estimate, Missing>;
 
 /// Why there is no value.
 #[derive(Clone, Debug, PartialEq)]
@@ -208,7 +209,7 @@ impl Setup {
         };
         let found = Finding { limits, ..found };
         let of = if wanted.of.is_empty() { String::new() } else { format!(" of {}", wanted.of) };
-        let (si, u) = match measured {
+        let estimate = match measured {
             Ok(value) => value,
             Err(Missing::Undone(why)) => {
                 return found.judged(Judgement::new(Verdict::Fail, why));
@@ -217,11 +218,9 @@ impl Setup {
                 return found.judged(Judgement::new(Verdict::Inconclusive, why));
             }
         };
-        let found = Finding {
-            measured: Values::none().with_quantity("value", quantity(si)),
-            uncertainty: Values::none().with_quantity("u", quantity(u)),
-            ..found
-        };
+        let si = estimate.value;
+        let measured = Values::none().with_quantity("value", quantity(si));
+        let found = Finding { measured, ..found }.uncertain(&estimate);
         let words = format!("{}{of}", what.words());
         let judged = match span {
             Some(span) => {

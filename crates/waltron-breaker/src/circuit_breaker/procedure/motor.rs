@@ -163,13 +163,14 @@ fn measured(
     }
     let time = (span.end - span.start).si();
     if what == Measurand::MotorTime {
-        let stated = setup.rig.timing(seconds(time), seen.host_timing).si();
-        return Ok((time, stated + setup.rig.timing_resolution.si()));
+        let charged = Name::from(CHARGED);
+        return Ok(setup.rig.timed(seconds(time), &charged, seen.host_timing));
     }
     let track = seen.captures.first().and_then(|c| c.tracks.first());
     let samples = track.map(|t| &t.samples[..]).filter(|s| !s.is_empty());
     let samples = samples.ok_or_else(|| untold("its samples are not there"))?;
-    let u = |amps: f64| setup.rig.meter(CURRENT).map_or(0.0, |m| m.uncertainty(amps));
+    let shown = |amps: f64| setup.rig.seen(&CURRENT.into(), amps.into()).real();
+    let u = |amps: f64| shown(amps).expanded();
     // What is no number hides among maxima.
     let sum: f64 = samples.iter().sum();
     let most = samples.iter().fold(0.0f64, |a, b| a.max(b.abs()));
@@ -177,7 +178,7 @@ fn measured(
         return Err(untold("no current flows while it charges: the meter is not in its circuit"));
     }
     if what == Measurand::MotorInrush {
-        return Ok((most, u(most)));
+        return Ok(shown(most));
     }
     let from = ((INRUSH_S * MOTOR_HZ) as usize).min(samples.len() / 2);
     let part = &samples[from..];
@@ -185,5 +186,5 @@ fn measured(
     if mean.abs() <= u(mean) {
         return Err(untold("no current flows while it charges: the meter is not in its circuit"));
     }
-    Ok((mean, u(mean)))
+    Ok(shown(mean))
 }

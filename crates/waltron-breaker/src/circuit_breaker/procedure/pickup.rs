@@ -7,15 +7,18 @@ use crate::circuit_breaker::asset::{CircuitBreaker, Coil, Measurand};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::grading::Values;
+use waltron_core::grading::{Value, Values};
+use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{
     Condition, Profile, Program, Rest, Segment, Steps, Stop, Switching, Then,
 };
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Ratio, Time, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::{Name, nearest};
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// The lowest pickup of coils.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -142,6 +145,7 @@ impl LowestPickupTest {
             segments.push(spring);
         }
         let rest = Some(Rest { stimulus: off, time: self.pause });
+        let put_out = levels.clone();
         let steps = Steps { levels, dwell: self.pulse, rest };
         let moves = contacts
             .iter()
@@ -167,13 +171,24 @@ impl LowestPickupTest {
             program: Arc::new(program),
             compared: Vec::new(),
             grade: Arc::new(move |seen| {
-                vec![grader.finding("", &graded, fed.clone(), test.found(&of, seen, pulses))]
+                vec![grader.finding(
+                    "",
+                    &graded,
+                    fed.clone(),
+                    test.found(&of, seen, pulses, (&grader.rig, &put_out)),
+                )]
             }),
         })
     }
 
     /// The voltage of the pulse at which it operated: the step before it did not.
-    fn found(&self, coil: &Coil, seen: &Observation, pulses: usize) -> super::grade::Measured {
+    fn found(
+        &self,
+        coil: &Coil,
+        seen: &Observation,
+        pulses: usize,
+        (rig, levels): (&Capability, &[Stimulus]),
+    ) -> super::grade::Measured {
         let untold = |why: &str| Missing::Untold(why.to_owned());
         let span = seen.segments.get(pulses).ok_or_else(|| untold("no pulse came"))?;
         let shares = self.shares();
@@ -193,7 +208,14 @@ impl LowestPickupTest {
             let first = volts(*share);
             return Err(untold(&format!("it operated at the first pulse, {first}: begin lower")));
         }
-        Ok((volts(*share).si, volts(share - shares[at - 1]).si))
+        // It lies anywhere between the pulse that did and the one that did not.
+        let (this, before) = (volts(*share).si, volts(shares[at - 1]).si);
+        let (middle, half) = ((this + before) / 2.0, (this - before) / 2.0);
+        let out = levels.get(at).cloned().unwrap_or_default();
+        let half = Value::Plain(Quantity { si: half, dimension: Dimension::VOLTAGE });
+        Ok(Estimate::exact(middle)
+            .with_shares(rig.causes_of(&out, Dimension::VOLTAGE), middle)
+            .with(Cause::limit("step of the pulses", half), 1.0))
     }
 }
 

@@ -6,10 +6,12 @@ use super::step::{RATE_HZ, Step, TRAVEL, seen_contacts};
 use crate::circuit_breaker::analysis::contact::{Touch, Window, closing, opening, spread};
 use crate::circuit_breaker::analysis::{coil, travel};
 use crate::circuit_breaker::asset::{Coil, Measurand};
+use waltron_core::grading::Value;
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::quantity::{Dimension, Measure, Quantity, seconds};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// An operation as it was seen.
 pub(super) struct Shown<'a> {
@@ -45,11 +47,15 @@ impl<'a> Shown<'a> {
         Self { setup, step, seen, contacts, commands }
     }
 
-    /// Uncertainty of a time between two changes.
-    fn timing(&self, time_s: f64) -> f64 {
-        let rig = &self.setup.rig;
-        let stated = rig.timing(seconds(time_s), self.seen.host_timing).si();
-        stated + rig.timing_resolution.si()
+    /// A time between two changes of contacts, or from a command of the rig.
+    fn timed(&self, time_s: f64, ends: [Option<&Name>; 2]) -> Estimate {
+        self.setup.rig.timed_between(seconds(time_s), ends, self.seen.host_timing)
+    }
+
+    /// A time that is read off samples.
+    fn sampled(&self, time_s: f64) -> Estimate {
+        let step = Quantity { si: 1.0 / RATE_HZ, dimension: Dimension::TIME };
+        self.timed(time_s, [None, None]).with(Cause::limit("sampling", Value::Plain(step)), 1.0)
     }
 
     /// The first opening, and the closing with what opened behind it.
@@ -128,34 +134,38 @@ impl<'a> Shown<'a> {
         if let Some(nothing) = self.nothing_moved().filter(|_| !coil.contains(&wanted.what)) {
             return Err(nothing);
         }
-        let timed = |time: f64| (time, self.timing(time));
         let name: Name = wanted.of.as_str().into();
+        let contact = |k: usize| self.contacts.get(k).map(|(_, name)| name);
+        let last = contact(self.contacts.len().saturating_sub(1));
+        let from_command = |time: f64| self.timed(time, [None, Some(&name)]);
         match wanted.what {
-            Measurand::OpeningTime => self.parted(&name).map(timed),
-            Measurand::ClosingTime => self.closing_time(&name).map(timed),
+            Measurand::OpeningTime => self.parted(&name).map(from_command),
+            Measurand::ClosingTime => self.closing_time(&name).map(from_command),
             Measurand::PoleSpreadOpening
             | Measurand::PoleSpreadClosing
             | Measurand::UnitSpreadOpening
             | Measurand::UnitSpreadClosing => self.spread(wanted),
             Measurand::BounceTime => {
                 let (touch, _) = self.touched(&name)?;
-                Ok(timed(touch.last_s - touch.first_s))
+                Ok(self.timed(touch.last_s - touch.first_s, [Some(&name), Some(&name)]))
             }
             Measurand::CloseOpenTime => {
                 let all = self.each(|contact| self.touched(contact))?;
                 let first = all.iter().map(|(t, _)| t.first_s).fold(f64::INFINITY, f64::min);
-                let last = all.iter().filter_map(|(_, at)| *at).fold(0.0, f64::max);
-                Ok(timed(last - first))
+                let last_s = all.iter().filter_map(|(_, at)| *at).fold(0.0, f64::max);
+                Ok(self.timed(last_s - first, [contact(0), last]))
             }
             Measurand::OpenCloseTime => {
                 let trip = self.first(false).map_or(0.0, |w| w.from_s);
                 let parted = self.each(|contact| self.parted(contact))?;
                 let touched = self.each(|contact| self.touched(contact))?;
-                let last = parted.iter().copied().fold(0.0, f64::max) + trip;
+                let last_s = parted.iter().copied().fold(0.0, f64::max) + trip;
                 let first = touched.iter().map(|(t, _)| t.first_s).fold(f64::INFINITY, f64::min);
-                Ok(timed(first - last))
+                Ok(self.timed(first - last_s, [contact(0), last]))
             }
-            Measurand::AuxiliaryLag => self.auxiliary(&name).map(timed),
+            Measurand::AuxiliaryLag => {
+                self.auxiliary(&name).map(|lag| self.timed(lag, [contact(0), Some(&name)]))
+            }
             Measurand::CoilPeak | Measurand::NotchTime | Measurand::CoilPlateau => {
                 self.of_coil(wanted)
             }
@@ -205,10 +215,14 @@ impl<'a> Shown<'a> {
     }
 
     fn spread(&self, wanted: &Wanted) -> Measured {
-        let times: Vec<f64> = self.compared(wanted)?.into_iter().map(|(_, time)| time).collect();
+        let mut all = self.compared(wanted)?;
+        let times: Vec<f64> = all.iter().map(|(_, time)| *time).collect();
         let none = || Missing::Untold("fewer than two were seen".to_owned());
         let value = spread(&times).ok_or_else(none)?;
-        Ok((value, self.timing(value)))
+        all.sort_by(|a, b| a.1.total_cmp(&b.1));
+        let end = |at: Option<&(String, f64)>| at.map(|(name, _)| Name::from(name.as_str()));
+        let (first, last) = (end(all.first()), end(all.last()));
+        Ok(self.timed(value, [first.as_ref(), last.as_ref()]))
     }
 
     /// What else is to be known of something that lies beside its limits: which pole it is, where to look.
@@ -335,9 +349,9 @@ impl<'a> Shown<'a> {
             .map(<[f64]>::to_vec)
     }
 
-    fn meter_u(&self, of: &Name, value: f64) -> f64 {
-        let meter = self.setup.rig.meters.iter().find(|m| m.meaning == *of);
-        meter.map_or(0.0, |meter| meter.uncertainty(value))
+    /// What a meter shows.
+    fn shown(&self, of: &Name, value: f64) -> Estimate {
+        self.setup.rig.seen(of, value.into()).real()
     }
 
     fn of_coil(&self, wanted: &Wanted) -> Measured {
@@ -345,9 +359,9 @@ impl<'a> Shown<'a> {
         let lacks = || Missing::Untold("its samples are not there".to_owned());
         let of = of.ok_or_else(lacks)?;
         let current = self.coil(of).ok_or_else(lacks)??;
-        let u = |amps: f64| self.meter_u(&of.current(), amps);
+        let shown = |amps: f64| self.shown(&of.current(), amps);
         if of.is_ac && wanted.what == Measurand::CoilPeak {
-            return current.peak.map(|(amps, _)| (amps, u(amps))).ok_or_else(lacks);
+            return current.peak.map(|(amps, _)| shown(amps)).ok_or_else(lacks);
         }
         let moved = current.peak.zip(current.notch);
         let stuck = || {
@@ -357,12 +371,12 @@ impl<'a> Shown<'a> {
             )
         };
         match wanted.what {
-            Measurand::CoilPeak => moved.map(|((amps, _), _)| (amps, u(amps))).ok_or_else(stuck),
-            Measurand::NotchTime => moved.map(|(_, (_, at))| (at, 2.0 / RATE_HZ)).ok_or_else(stuck),
+            Measurand::CoilPeak => moved.map(|((amps, _), _)| shown(amps)).ok_or_else(stuck),
+            Measurand::NotchTime => moved.map(|(_, (_, at))| self.sampled(at)).ok_or_else(stuck),
             _ => {
                 let short =
                     || Missing::Untold("the coil was cut off before its current settled".into());
-                current.plateau_a.map(|amps| (amps, u(amps))).ok_or_else(short)
+                current.plateau_a.map(shown).ok_or_else(short)
             }
         }
     }
@@ -384,18 +398,24 @@ impl<'a> Shown<'a> {
         let contacts = self.contacts.iter().filter_map(|(_, name)| self.time(name, closes).ok());
         let contact_s = contacts.reduce(f64::min);
         let seen = travel::read(&angles, RATE_HZ, contact_s, of.stroke_rad).ok_or_else(still)?;
-        let u = self.meter_u(&TRAVEL.into(), seen.stroke / scale) * scale;
+        // Of a difference between two places, in which what the meter is off by everywhere drops out.
+        let by_travel = |angle: f64| {
+            let at = |angle: f64| self.shown(&TRAVEL.into(), angle / scale).times(scale);
+            at(angle).minus(&at(0.0))
+        };
         let unknown = || Missing::Untold("no contact tells where its speed is taken".to_owned());
         Ok(match what {
-            Measurand::Stroke => (seen.stroke, u),
-            Measurand::Overtravel => (seen.overtravel, u),
+            Measurand::Stroke => by_travel(seen.stroke),
+            Measurand::Overtravel => by_travel(seen.overtravel),
             Measurand::DampingTime => {
                 let none = || Missing::Untold("it did not come to rest behind the contacts".into());
                 let time = seen.damping_s.ok_or_else(none)?;
-                (time, self.timing(time) + 2.0 / RATE_HZ)
+                self.sampled(time)
             }
-            // Of two places, each with its own error.
-            _ => (seen.speed.ok_or_else(unknown)?, 2f64.sqrt() * u / travel::SPEED_S),
+            _ => {
+                let speed = seen.speed.ok_or_else(unknown)?;
+                by_travel(speed * travel::SPEED_S).function(speed, 1.0 / travel::SPEED_S)
+            }
         })
     }
 }

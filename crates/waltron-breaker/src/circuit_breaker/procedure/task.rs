@@ -17,6 +17,7 @@ use waltron_core::procedure::{
 };
 use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// What a task's injection has shown.
 type Grader = Arc<dyn Fn(&Observation) -> Vec<Finding> + Send + Sync>;
@@ -151,8 +152,7 @@ impl<T: Breaking> Method for Tested<T> {
         let again = again.unwrap_or_else(|| kept.clone());
         match (!is_told, measured.measured.get("value")) {
             (true, Some(value)) => {
-                let u = measured.uncertainty.get("u").unwrap_or(0.0);
-                Ok(setup.judged(kept, wanted, Ok((value, u))))
+                Ok(setup.judged(kept, wanted, Ok(Estimate::of_parts(value, &measured.budget))))
             }
             _ => Ok(again),
         }
@@ -310,9 +310,10 @@ impl Tasks {
             };
             spread(&task.compared.iter().map(of).collect::<Option<Vec<f64>>>()?)
         });
-        let u = self.setup.rig.timing_resolution.si();
+        // Of openings that one contact told.
+        let timed = |value: f64| self.setup.rig.timed_between(seconds(value), [None, None], None);
         let untold = || Missing::Untold("not every trip coil has opened it in this run".to_owned());
-        let value = most.reduce(f64::max).map(|value| (value, u)).ok_or_else(untold);
+        let value = most.reduce(f64::max).map(timed).ok_or_else(untold);
         Some(self.setup.judged(found, wanted, value))
     }
 

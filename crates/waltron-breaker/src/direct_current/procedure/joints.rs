@@ -105,12 +105,13 @@ fn graded(
         |found: Finding, why: String| found.judged(Judgement::new(Verdict::Inconclusive, why));
     match four_wire::reading(seen, probe) {
         Err(why) => untold(found, format!("{why}; is it closed?")),
-        Ok((ohm, u)) => {
+        Ok(estimate) => {
             let of_value = |si| quantity(si, Dimension::RESISTANCE);
-            let measured = Values::none().with_quantity("resistance", of_value(ohm));
-            let uncertainty = Values::none().with_quantity("u", of_value(u));
+            let measured = Values::none().with_quantity("resistance", of_value(estimate.value));
+            let uncertainty = Values::none().with_quantity("u", of_value(estimate.expanded()));
             let note = format!("resistance of {joint}");
-            judged(of, found, Found { measured, uncertainty, note })
+            let found = judged(of, found, Found { measured, uncertainty, note });
+            Finding { budget: estimate.parts(), ..found }
         }
     }
 }

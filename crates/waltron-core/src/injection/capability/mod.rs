@@ -230,8 +230,8 @@ impl Capability {
         fn widest<Q: Measure>(drives: &[Drive<Q>], channels: &[Channel<Q>]) -> Option<f64> {
             let share = |d: &Drive<Q>| {
                 let accuracy = channels.iter().find(|c| c.id == d.channel)?.accuracy;
-                let rms = d.phasor.rms();
-                (rms.si() > 0.0).then(|| accuracy.expanded(rms.si()) / rms.si())
+                let size = sources::size_of(d);
+                (size > 0.0).then(|| accuracy.expanded(size) / size)
             };
             drives.iter().filter_map(share).reduce(f64::max)
         }

@@ -62,11 +62,17 @@ impl Capability {
     }
 }
 
+/// How large what a drive puts out is, in SI: its fundamental, or what is direct alone.
+pub(super) fn size_of<Q: Measure>(drive: &Drive<Q>) -> f64 {
+    let rms = drive.phasor.rms().si();
+    if rms > 0.0 { rms } else { drive.dc.map_or(0.0, |dc| dc.value().si().abs()) }
+}
+
 fn causes<Q: Measure>(drives: &[Drive<Q>], channels: &[Channel<Q>]) -> Vec<(Cause, f64)> {
     let on = drives.iter().filter_map(|drive| {
         let channel = channels.iter().find(|c| c.id == drive.channel)?;
-        let rms = drive.phasor.rms().si();
-        (rms > 0.0).then_some((channel, rms))
+        let size = size_of(drive);
+        (size > 0.0).then_some((channel, size))
     });
     let share = |(channel, rms): &(&Channel<Q>, f64)| channel.accuracy.standard(*rms) / rms;
     let widest = on.reduce(|a, b| if share(&b) > share(&a) { b } else { a });

@@ -48,7 +48,11 @@ impl Worth {
         let mut moves = self.moves;
         for (cause, theirs) in other.moves {
             match moves.iter_mut().find(|(known, _)| known.source == cause.source) {
-                Some((_, ours)) => *ours += theirs,
+                // One error may be told as a share of each of two values.
+                Some((known, ours)) if known.standard.si() > 0.0 => {
+                    *ours += theirs * (cause.standard.si() / known.standard.si());
+                }
+                Some(known) => *known = (cause, theirs),
                 None => moves.push((cause, theirs)),
             }
         }
