@@ -3,6 +3,7 @@
 //! was planned is graded.
 #![allow(clippy::unwrap_used, missing_docs)]
 
+mod coverage;
 mod cut;
 mod numbers;
 mod samples;

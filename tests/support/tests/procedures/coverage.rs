@@ -1,0 +1,115 @@
+//! How often the truth lies within U, of rigs that err as they state: the specimen's own scatter off, the truth by
+//! formula from its file.
+
+use crate::samples::{WINGS, mixed};
+use waltron_core::procedure::{Answer, Question};
+use waltron_core::uncertainty::ruling;
+use waltron_test_support::wing::{Played, asset};
+
+/// What is true of a unit of a seed.
+type Truth = Box<dyn Fn(u64) -> f64>;
+
+/// What is tested, and what is true of it.
+struct Case {
+    asset: &'static str,
+    rig: &'static str,
+    specimen: Box<dyn Fn(u64) -> String>,
+    test: &'static str,
+    truths: Vec<(&'static str, Truth)>,
+}
+
+/// At which current the relay of a seed picks up, in A: anywhere between the steps of a ramp.
+fn pickup_a(seed: u64) -> f64 {
+    1.204 + 0.004 * (mixed(seed) % 1000) as f64 / 1000.0
+}
+
+/// The relay of the demo: what it adds to every time is 15 ms, and its own 51P resets at 95.4 % and works with 0.33.
+fn relay(test: &'static str, truths: Vec<(&'static str, Truth)>) -> Case {
+    let specimen = |seed| {
+        include_str!("../../../../crates/waltron/demo/q07-f1.specimen.toml")
+            .replace("current = \"0.15 %\"", "current = \"0 %\"")
+            .replace("time = \"1.5 ms\"", "time = \"0 ms\"")
+            .replace("pickup = \"1.204 A\"", &format!("pickup = \"{} A\"", pickup_a(seed)))
+    };
+    Case {
+        asset: include_str!("../../../../crates/waltron/demo/q07-f1.asset.toml"),
+        rig: include_str!("../../../../crates/waltron/demo/q07-f1.rig.toml"),
+        specimen: Box::new(specimen),
+        test,
+        truths,
+    }
+}
+
+fn cases() -> Vec<Case> {
+    // IEC 60255-151, very inverse, of a current that is so many times the setting of 1.2 A.
+    let very_inverse = |times: f64| -> Truth {
+        Box::new(move |seed| 0.33 * 13.5 / (times * 1.2 / pickup_a(seed) - 1.0) + 0.015)
+    };
+    let times = "procedure = \"trip-time\"\nelement = \"51P\"\nloops = [\"A-N\"]\nat = [\"2 x\", \"3 x\", \"5 x\", \"7 x\"]\n";
+    let pickup = "procedure = \"pickup\"\nelement = \"51P\"\nloops = [\"B-N\"]\n";
+    let resistance = "procedure = \"resistance\"\ntemperature = \"19 degC\"\ntemperature_uncertainty = \"0 K\"\ncurrent = \"0.5 A\"\n";
+    let at = ["A-N/2x", "A-N/3x", "A-N/5x", "A-N/7x"].into_iter();
+    let by_curve = at.zip([2.0, 3.0, 5.0, 7.0]).map(|(what, times)| (what, very_inverse(times)));
+    vec![
+        relay(times, by_curve.collect()),
+        relay(pickup, vec![("B-N", Box::new(pickup_a)), ("B-N/reset", Box::new(|_| 0.954))]),
+        Case {
+            asset: include_str!("../../../../examples/q07-ct.asset.toml"),
+            rig: include_str!("../../../../examples/q07-ct.rig.toml"),
+            specimen: Box::new(|_| {
+                include_str!("../../../../examples/q07-ct.specimen.toml").into()
+            }),
+            test: resistance,
+            // Copper at 75 °C by IEC 60076-1.
+            truths: vec![("resistance", Box::new(|_| 3.72 * (235.0 + 75.0) / (235.0 + 19.0)))],
+        },
+    ]
+}
+
+fn told(question: &Question) -> Answer {
+    question.default_answer().unwrap_or(Answer::Stop)
+}
+
+/// A row of the table: how often, and by how much of U on the mean, and whether one limit rules it.
+fn row(case: &Case, what: &str, truth: &Truth, rigs: u64) -> (String, f64, f64, bool) {
+    let asset = asset(WINGS, case.asset);
+    let (mut inside, mut bias, mut rules) = (0, 0.0, false);
+    for seed in 0..rigs {
+        let mut played = Played::new(WINGS, case.rig, &(case.specimen)(seed), 1000 + seed);
+        let truth = truth(seed);
+        let (found, _) = played.play(&asset, case.test, &told);
+        let found = found.iter().find(|f| f.point.id.ends_with(&format!("/{what}"))).unwrap();
+        let value = found.measured.iter().next().map(|(_, value)| value.si()).unwrap();
+        let u = found.uncertainty.get("u").unwrap_or_else(|| panic!("{what}: no U"));
+        inside += u64::from((value - truth).abs() <= u);
+        bias += (value - truth) / u / rigs as f64;
+        rules |= ruling(&found.budget).is_some();
+    }
+    (what.to_owned(), inside as f64 / rigs as f64, bias, rules)
+}
+
+fn covered(rigs: u64, least: f64, most_bias: f64) {
+    for case in &cases() {
+        for (what, truth) in &case.truths {
+            let (what, share, bias, rules) = row(case, what, truth, rigs);
+            println!(
+                "| {what} | {:.1} % | {bias:+.2} | {} |",
+                share * 100.0,
+                if rules { "one limit" } else { "" }
+            );
+            assert!(share >= least, "{what}: {share} of {rigs} rigs, bias {bias}");
+            assert!(bias.abs() < most_bias, "{what}: {bias} U on the mean");
+        }
+    }
+}
+
+#[test]
+fn the_truth_lies_within_what_is_told() {
+    covered(30, 0.8, 0.4);
+}
+
+#[test]
+#[ignore = "long: a thousand rigs"]
+fn the_truth_of_a_thousand_rigs_lies_within_what_is_told() {
+    covered(1000, 0.94, 0.2);
+}
