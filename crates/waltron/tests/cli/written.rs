@@ -88,6 +88,7 @@ fn filled_in(line: &str) -> String {
         .replace("PLAN", "brackwater/q07-f1.plan.toml")
         .replace("RUN", "brackwater/q07-f1.run.jsonl")
         .replace("--test ID", "--test 51P-times")
+        .replace("--point ID", "--point 51P-times/A-N/2x")
         .replace("FILE.svg|png", "drawn.png")
         .replace("-o FILE", "-o drawn.svg")
         .replace("info FILE", "info inrush.cff")
