@@ -249,6 +249,10 @@ fn trip_coils_are_compared_with_each_other() {
         specimen("", "").replace(at, &at.replace("plunger = \"5 ms\"", "plunger = \"9 ms\""));
     let found = play(&slow);
     let spread = value(&found, "O/trip-2/coil-spread");
+    // Both openings are rounded to 50 us, and seen by one input: what that is late by is in both.
+    let u = of(&found, "O/trip-2/coil-spread").uncertainty.get("u").unwrap();
+    let rounded = 2.0 / 3f64.sqrt() * 25e-6f64.hypot(25e-6);
+    assert!((u / rounded - 1.0).abs() < 1e-3, "{u}, not {rounded}");
     // By the times that stand beside it.
     let times =
         ["trip-1", "trip-2"].map(|coil| value(&found, &format!("O/{coil}/opening-time/L1")));

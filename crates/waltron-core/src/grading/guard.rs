@@ -35,7 +35,9 @@ pub fn guard(grade: &mut Finding, rule: Rule) -> bool {
     let inside = [upper.map(|upper| upper - value.si()), lower.map(|lower| value.si() - lower)];
     let Some(inside) = inside.into_iter().flatten().reduce(f64::min) else { return false };
     let tolerance = lower.zip(upper).map(|(lower, upper)| (upper - lower) / 2.0);
-    let why = match (grade.uncertainty.get("u"), rule) {
+    // What is no number is no statement.
+    let u = grade.uncertainty.get("u").filter(|u| !u.is_nan());
+    let why = match (u, rule) {
         (None, Rule::Simple) => return false,
         (None, Rule::Guarded) => "no uncertainty is stated".to_owned(),
         (Some(u), _) if tolerance.is_some_and(|tolerance| u > tolerance) => format!(
@@ -139,6 +141,11 @@ mod tests {
             assert_eq!(why, "its uncertainty of 24.1 mA is more than the tolerance of 24 mA");
         }
         assert_eq!(told(Some(0.0239), both(), Rule::Simple), None);
+        assert_eq!(
+            told(Some(f64::NAN), both(), Rule::Guarded).unwrap(),
+            "no uncertainty is stated"
+        );
+        assert_eq!(told(Some(0.0), both(), Rule::Guarded), None, "what is exact is sure");
         let above = Limits::Between { lower: Some(Value::of(amperes(1.0))), upper: None };
         assert_eq!(told(Some(0.1), above.clone(), Rule::Guarded), None);
         assert_eq!(told(Some(5.0), above, Rule::Simple), None, "one limit alone has no tolerance");

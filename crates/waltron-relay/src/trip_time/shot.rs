@@ -116,10 +116,7 @@ impl Shot {
             reason,
             ..Finding::not_tested(self.point.clone(), self.criterion(), Values::none(), "")
         };
-        match estimate {
-            Some(estimate) => found.uncertain(&estimate),
-            None => found,
-        }
+        found.uncertain(&estimate.unwrap_or_default())
     }
 }
 

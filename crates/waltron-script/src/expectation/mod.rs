@@ -54,10 +54,7 @@ impl Outcome {
             ..Finding::not_tested(point, self.criterion, stimulus, "")
         };
         let found = found.judged(self.judged);
-        match self.estimate {
-            Some(estimate) => found.uncertain(&estimate),
-            None => found,
-        }
+        found.uncertain(&self.estimate.unwrap_or_default())
     }
 }
 

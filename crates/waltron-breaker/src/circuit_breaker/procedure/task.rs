@@ -135,6 +135,7 @@ impl<T: Breaking> Method for Tested<T> {
         let kept = Finding {
             measured: measured.measured.clone(),
             uncertainty: measured.uncertainty.clone(),
+            budget: measured.budget.clone(),
             ..Finding::not_tested(measured.point.clone(), LIMIT, measured.stimulus.clone(), "")
         };
         // What somebody assessed stays as it was said, while there is no limit for it.
@@ -310,8 +311,10 @@ impl Tasks {
             };
             spread(&task.compared.iter().map(of).collect::<Option<Vec<f64>>>()?)
         });
-        // Of openings that one contact told.
-        let timed = |value: f64| self.setup.rig.timed_between(seconds(value), [None, None], None);
+        // Of two openings that one input saw: what it is late by drops out, and each is rounded by itself.
+        let input = seen_contacts(&self.setup.of, &self.setup.rig).into_iter().next();
+        let both = [input.as_ref().map(|(_, name)| name); 2];
+        let timed = |value: f64| self.setup.rig.timed_between(seconds(value), both, None);
         let untold = || Missing::Untold("not every trip coil has opened it in this run".to_owned());
         let value = most.reduce(f64::max).map(timed).ok_or_else(untold);
         Some(self.setup.judged(found, wanted, value))

@@ -131,6 +131,7 @@ pub(super) fn again(of: &DcBreaker, measured: &Grade) -> Finding {
     let kept = Finding {
         measured: measured.measured.clone(),
         uncertainty: measured.uncertainty.clone(),
+        budget: measured.budget.clone(),
         ..kept
     };
     if !(has_value && is_of_value) || measured.criterion == CIRCUIT {

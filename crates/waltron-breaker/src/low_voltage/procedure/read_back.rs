@@ -140,7 +140,9 @@ impl ReadBack {
                 };
                 let expected = Values::none().with_quantity("value", *file);
                 let measured = Values::none().with_quantity("value", read);
-                Finding { expected, measured, limits, ..found }
+                // It is read as a number: how near that is to the file's stands in the limits.
+                let uncertainty = Values::none().with_quantity("u", Quantity { si: 0.0, ..*file });
+                Finding { expected, measured, limits, uncertainty, ..found }
                     .judged(Judgement::new(judged.verdict, why))
             }
             Item::Group { file } => {

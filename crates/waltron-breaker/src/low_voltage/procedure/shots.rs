@@ -138,6 +138,7 @@ impl<T: Shooting> Method for Shots<T> {
             let found = Finding {
                 measured: measured.measured.clone(),
                 uncertainty: measured.uncertainty.clone(),
+                budget: measured.budget.clone(),
                 ..Finding::not_tested(
                     measured.point.clone(),
                     measured.criterion.clone(),

@@ -180,21 +180,6 @@ impl Capability {
         Some(self.seen(name, si.into()).real())
     }
 
-    /// The uncertainty (k = 2) of a measured value, in SI. Of what is worked out it stands with the
-    /// reading, since it needs the values that it was worked out from.
-    pub fn uncertainty(&self, probe: &Probe, si: f64) -> Option<f64> {
-        let name = probe.of.name()?;
-        match probe.what {
-            Property::Value
-            | Property::Rms
-            | Property::Magnitude
-            | Property::Phasor
-            | Property::Dc
-            | Property::Peak => self.accuracy_of(name, si).map(|(size, _)| size),
-            _ => None,
-        }
-    }
-
     /// The largest value that a named input shows, or an output puts out, with its unit.
     pub fn most_of(&self, name: &Name) -> Option<Quantity> {
         let dimension = self.dimension_of(name)?;

@@ -242,12 +242,6 @@ impl Capability {
         }
     }
 
-    /// The uncertainty (k = 2) of a time that was measured; `host` is what timing by the computer
-    /// adds.
-    pub fn timing(&self, time: Time, host: Option<Time>) -> Time {
-        Time::from_si(self.timing_accuracy.expanded(time.si())) + host.unwrap_or_default()
-    }
-
     /// Whether an input is wired to a contact of this meaning.
     pub fn sees(&self, meaning: &Name) -> bool {
         self.inputs.iter().any(|i| i.meaning == *meaning)

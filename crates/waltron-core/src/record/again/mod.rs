@@ -197,6 +197,7 @@ impl<'a, S: Playable> Again<'a, S> {
         let again = self.by_settings(measured).unwrap_or_else(|why| Finding {
             measured: measured.measured.clone(),
             uncertainty: measured.uncertainty.clone(),
+            budget: measured.budget.clone(),
             ..Finding::not_tested(
                 measured.point.clone(),
                 measured.criterion.clone(),

@@ -412,8 +412,5 @@ pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: 
         judged.reason.push_str(&format!("; {charged}"));
     }
     let found = Finding { measured, deviation, ..found }.judged(judged);
-    match estimate {
-        Some(estimate) => found.uncertain(&estimate),
-        None => found,
-    }
+    found.uncertain(&estimate.unwrap_or_default())
 }

@@ -107,7 +107,10 @@ fn started(bench: &Bench, script: &str, takes: usize) -> RunStarted {
         ambient: Vec::new(),
         rig_name: bench.file.name.clone(),
         seed: bench.is_simulated().then_some(bench.file.seeds.rig),
-        specimen_seed: None,
+        specimen_seed: {
+            let seeds = bench.file.seeds;
+            (bench.is_simulated() && seeds.specimen != seeds.rig).then_some(seeds.specimen)
+        },
         asset: copy(&bench.asset_source),
         resolved: Some(Resolved::of(&bench.asset)),
         plan: FileCopy { name: "by-hand.plan.toml".to_owned(), text: plan, beside: Vec::new() },
