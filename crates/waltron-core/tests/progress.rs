@@ -163,7 +163,7 @@ impl Say {
             }),
             Self::Observed(w) => Event::Observed {
                 test: "t".into(),
-                points: Vec::new(),
+                points: vec!["t/a".into(), "t/b".into()],
                 program: Arc::new(Program::default()),
                 observation: Observation::default(),
                 warm: warm(w),
@@ -200,6 +200,8 @@ struct Plain {
     cooled: f64,
     carried: Option<u8>,
     owes: bool,
+    /// The points of the last observation that are not graded, while its test goes on.
+    ungraded: Vec<&'static str>,
     /// Of each point: the line, verdict, whether skipped.
     latest: HashMap<usize, (u64, Verdict, bool)>,
     /// Points that did not pass once, which is what a redo names tests by.
@@ -238,16 +240,22 @@ impl Plain {
                 Say::Sealed => plain.closed,
                 _ => false,
             };
+            if matches!(say, Say::Ended(..) | Say::Continued(_, _, Some("t"))) {
+                plain.ungraded.clear();
+            }
             match say.clone() {
                 Say::Begun(w, is_cut) => {
                     (plain.warm, plain.cooled) = (w, 0.0);
                     cut = is_cut.then_some(w);
+                    plain.ungraded.clear();
                 }
                 Say::Observed(w) => {
                     (plain.warm, plain.cooled, cut) = (w, 0.0, None);
+                    plain.ungraded = vec!["t/a", "t/b"];
                 }
                 Say::Graded(at, verdict, skipped) => {
                     plain.latest.insert(at, (line, verdict, skipped));
+                    plain.ungraded.retain(|id| *id != POINTS[at].0);
                     if verdict != Verdict::Pass && !plain.worse.contains(&at) {
                         plain.worse.push(at);
                     }
@@ -346,6 +354,8 @@ proptest! {
         prop_assert_eq!(progress.cooled.si(), plain.cooled);
         prop_assert_eq!(&progress.carried, &plain.carried.map(carried).unwrap_or_default());
         prop_assert_eq!(!progress.owed.is_empty(), plain.owes);
+        let ungraded = progress.ungraded.as_ref().map_or(Vec::new(), |seen| seen.points.clone());
+        prop_assert_eq!(&ungraded, &plain.ungraded);
         prop_assert_eq!(progress.is_closed, plain.closed);
         prop_assert_eq!(&progress.skipped, &plain.skipped);
         let verdicts = plain.latest.values().map(|(_, verdict, _)| *verdict);

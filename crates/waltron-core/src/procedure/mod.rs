@@ -4,7 +4,8 @@
 //! a clock or a file, so it is tested by feeding it observations, and a recorded run is graded
 //! again by feeding it the recorded ones.
 //!
-//! The order of calls: [`Procedure::take_over`]; [`Procedure::next`]; after [`Action::Inject`] exactly one
+//! The order of calls: [`Procedure::take_over`], and [`Procedure::take_up`] where there is something;
+//! [`Procedure::next`]; after [`Action::Inject`] exactly one
 //! [`Procedure::observe`], or [`Procedure::refuse`]; after [`Action::Ask`] exactly one [`Procedure::answer`]; until
 //! [`Action::Done`]. Where [`Procedure::owed`] still names something then, or it ends early (skipped, stopped, the rig
 //! lost): [`Procedure::restore`], and [`Procedure::next`] until [`Action::Done`] once more.
@@ -16,6 +17,7 @@ mod method;
 mod served;
 mod setup;
 mod shots;
+mod ungraded;
 
 pub use also::{Also, Span};
 pub use contact::{closed_already, seen_trip};
@@ -25,6 +27,7 @@ pub use method::{Method, Registration, TestHead, TestKeys};
 pub use served::Served;
 pub use setup::{Bench, SetupError};
 pub use shots::{Grader, Measuring, Shot, Shots};
+pub use ungraded::Ungraded;
 
 use crate::grading::{Criterion, Finding, Limits, PointId, Values};
 use crate::injection::capability::ParameterValue;
@@ -318,6 +321,13 @@ pub trait Procedure {
     /// Takes what earlier tests handed on, also those of a run that is resumed; called once, before its first
     /// action.
     fn take_over(&mut self, _carried: &Carried) {}
+
+    /// Takes an injection that an earlier run has seen and not graded to its end, and returns what it grades; for
+    /// what cannot be put out a second time. What is returned of points that are graded already is left out. Called
+    /// at most once, after [`Procedure::take_over`].
+    fn take_up(&mut self, _seen: &Ungraded) -> Vec<Finding> {
+        Vec::new()
+    }
 
     /// Hands on what later tests, or the run that resumes this one, shall know as things stand: asked after every
     /// observation and answer. Asked twice it hands on the same.

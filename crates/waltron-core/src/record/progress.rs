@@ -2,15 +2,15 @@
 //!
 //! Observations, most of a record's text, are checked as part of the chain but not read.
 
-use super::chain::{ReadError, known_format};
-use super::event::{Continued, RunStarted};
+use super::chain::{Line, ReadError, known_format};
+use super::event::{Continued, Event, RunStarted};
 use super::head::{Head, first_break, lines};
 use super::tally::{Noted, Tally};
 use crate::asset::readback::Difference;
 use crate::clearance::duty::Warm;
 use crate::grading::{PointId, Verdict};
 use crate::plan::selection::Selection;
-use crate::procedure::{Carried, Owed};
+use crate::procedure::{Carried, Owed, Ungraded};
 use crate::quantity::Time;
 use crate::text::name::Name;
 use serde::Deserialize;
@@ -37,6 +37,8 @@ pub struct Progress {
     pub cooled: Time,
     /// What its tests have handed on.
     pub carried: Carried,
+    /// Its last injection, where that was seen and not graded to its end.
+    pub ungraded: Option<Ungraded>,
     /// What it has undone and not put back.
     pub owed: Vec<Owed>,
     /// In what the device differed from its file, and whether its own values held, where it told them.
@@ -189,6 +191,7 @@ impl Progress {
             warm: Warm::default(),
             cooled: Time::default(),
             carried: Carried::new(),
+            ungraded: None,
             owed: Vec::new(),
             settings: None,
             skipped: BTreeMap::new(),
@@ -201,6 +204,8 @@ impl Progress {
         };
         // The last line that tells how warm it was left, and an injection that was not seen to its end.
         let (mut left, mut cut): (Option<&[u8]>, Option<&[u8]>) = (None, None);
+        // The last observation while its test goes on, and what was graded since.
+        let (mut seen, mut graded): (Option<&[u8]>, Vec<String>) = (None, Vec::new());
         for (at, line, is_last) in all {
             let number = progress.lines as usize + 1;
             // What ends the file may have been cut off: it is read whole.
@@ -210,21 +215,31 @@ impl Progress {
                     progress.lines += 1;
                     match &*head.event {
                         "begun" => {
-                            (left, cut) = (Some(line), Some(line));
+                            (left, cut, seen) = (Some(line), Some(line), None);
                             progress.cooled = Time::default();
                         }
                         "observed" => {
-                            (left, cut) = (Some(line), None);
+                            (left, cut, seen) = (Some(line), None, Some(line));
+                            graded.clear();
                             progress.cooled = Time::default();
                         }
                         // What is handed on from there on knows of it.
                         "handed-on" => cut = None,
+                        "graded" => graded.extend(head.id.as_deref().map(str::to_owned)),
+                        "test-ended" | "repeated" => seen = None,
                         "continued" => {
-                            progress.take_cut(cut.take()).map_err(|e| bad(number, &e))?
+                            progress.take_cut(cut.take()).map_err(|e| bad(number, &e))?;
+                            if let Some(line) = seen {
+                                let read = ungraded(line, &graded);
+                                progress.ungraded = read.map_err(|e| bad(number, &e))?;
+                            }
                         }
                         _ => {}
                     }
+                    let goes_on = head.event == "continued";
                     progress.take(head, line).map_err(|e| bad(number, &e))?;
+                    // Of a test that begins anew nothing is left to be graded.
+                    seen = seen.filter(|_| !goes_on || progress.ungraded.is_some());
                 }
                 Err(_) if is_last => break,
                 Err(error) => return Err(bad(number, &error)),
@@ -232,6 +247,10 @@ impl Progress {
             (progress.whole_bytes, progress.last_line) = (at + line.len(), at);
         }
         progress.take_cut(cut).map_err(|e| bad(0, &e))?;
+        progress.ungraded = match seen {
+            Some(line) => ungraded(line, &graded).map_err(|e| bad(0, &e))?,
+            None => None,
+        };
         if let Some(line) = left {
             let Left { warm } = serde_json::from_slice(line).map_err(|e| bad(0, &e))?;
             progress.warm = warm;
@@ -332,6 +351,7 @@ impl Progress {
     pub fn restart(&mut self, tests: &[Name]) {
         for test in tests {
             self.ended.remove(test.as_str());
+            self.ungraded.take_if(|seen| seen.test == *test);
             let own = |id: &str| {
                 let rest = id.strip_prefix(test.as_str());
                 rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
@@ -378,4 +398,15 @@ impl Progress {
         let wanted = |phase: &Phase| phase.wanted.wants_test(test, points);
         self.phases.iter().any(|phase| ended < phase.line && wanted(phase))
     }
+}
+
+/// What a line's observation leaves to be graded. `None` where it was broken off, or nothing is left.
+fn ungraded(line: &[u8], graded: &[String]) -> Result<Option<Ungraded>, serde_json::Error> {
+    let Event::Observed { test, mut points, program, observation, .. } = Line::read(line)?.event
+    else {
+        return Ok(None);
+    };
+    points.retain(|id| !graded.contains(id));
+    let is_left = !points.is_empty() && !observation.aborted();
+    Ok(is_left.then_some(Ungraded { test, points, program, observation }))
 }

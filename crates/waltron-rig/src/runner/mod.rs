@@ -21,7 +21,7 @@ use waltron_core::clearance::Cleared;
 use waltron_core::clearance::duty::{Duty, Warm};
 use waltron_core::grading::{Finding, Grade, Rule, Values};
 use waltron_core::injection::program::Stand;
-use waltron_core::procedure::{Carried, Owed, PlannedPoint};
+use waltron_core::procedure::{Carried, Owed, PlannedPoint, Ungraded};
 use waltron_core::quantity::{Time, seconds};
 use waltron_core::record::{Event, Outcome, RunEnded, Tally};
 use waltron_core::text::name::Name;
@@ -60,6 +60,8 @@ pub struct SoFar {
     pub cooled: Time,
     /// What its tests have handed on.
     pub carried: Carried,
+    /// The last injection, where it was seen and not graded to its end.
+    pub ungraded: Option<Ungraded>,
     /// What it has undone and not put back: asked about before anything else.
     pub owed: Vec<Owed>,
     /// The ids of points that were wanted before, are not graded, and are not chosen now.
@@ -96,6 +98,8 @@ struct Runner<'a> {
     cleared: Option<Cleared>,
     /// What tests hand on to later ones.
     carried: Carried,
+    /// What the record leaves to be graded.
+    ungraded: Option<Ungraded>,
     /// What is undone, as the record has it, and what of it is no test's.
     owed: Vec<Owed>,
     charged: Option<Owed>,
@@ -148,6 +152,7 @@ pub fn run<'a>(
         held: false,
         cleared: None,
         carried: so_far.carried,
+        ungraded: so_far.ungraded,
         owed: so_far.owed.clone(),
         charged: None,
         short: None,

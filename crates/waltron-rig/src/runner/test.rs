@@ -36,6 +36,7 @@ impl Runner<'_> {
         self.short_rests = false;
         let mut attempt = Attempt { first, places: self.tally.places(id.as_str()) };
         procedure.take_over(&self.carried);
+        self.take_up(id, &mut *procedure)?;
         let gone = self.go_through(id, &mut *procedure, &mut attempt);
         if let Err(Halt::Sink(error)) = gone {
             return Err(Halt::Sink(error));
@@ -73,6 +74,21 @@ impl Runner<'_> {
         self.ended.insert(id.clone());
         self.rig.rest(self.asset.settling(), self.attendant).map_err(Halt::Rig)?;
         self.emit(&Event::TestEnded { test: id.clone(), skipped: skipped.is_some() })
+    }
+
+    /// Grades what was seen before the run was cut, where it cannot be put out again.
+    fn take_up(&mut self, id: &Name, procedure: &mut dyn Procedure) -> Result<(), Halt> {
+        let Some(seen) = self.ungraded.take_if(|seen| seen.test == *id) else { return Ok(()) };
+        let mut found = procedure.take_up(&seen);
+        found.retain(|found| seen.points.contains(&found.point.id));
+        if let Some(first) = found.first() {
+            let id = &first.point.id;
+            self.tell(format!(
+                "{id}: graded by what the record holds, it was seen before the run was cut"
+            ))?;
+            self.found(found)?;
+        }
+        Ok(())
     }
 
     /// Every action of a test up to its last one; why the rest was skipped, if it was.

@@ -133,6 +133,7 @@ fn go(sample: &Sample, machine: &mut VirtualRig, before: Option<&Left>, most: us
                 warm: progress.warm,
                 cooled: progress.cooled,
                 carried: progress.carried,
+                ungraded: progress.ungraded,
                 owed: progress.owed,
                 ..SoFar::default()
             };
@@ -192,8 +193,12 @@ fn begun_before_seen(sample: &Sample, events: &[Event]) {
     }
 }
 
-/// The points of what can be done only once, where it was cut after that began and before all of them were
-/// graded: they are unknown.
+/// What of an operation is told by samples, which a record does not hold.
+const BY_SAMPLES: [&str; 6] =
+    ["/coil-", "/notch-time/", "/stroke", "/overtravel", "/damping-time", "-speed"];
+
+/// The points of what can be done only once that are unknown after a cut: all of them before it was seen; from there
+/// on those that are told by samples and were not graded.
 fn lost(sample: &Sample, events: &[Event]) -> Vec<String> {
     let comes_once = |id: &Name| {
         sample.plan.tests.iter().any(|test| match &test.procedure {
@@ -203,17 +208,20 @@ fn lost(sample: &Sample, events: &[Event]) -> Vec<String> {
             _ => false,
         })
     };
-    let (mut lost, mut open) = (Vec::new(), Vec::new());
+    let mut lost = Vec::new();
     for event in events {
         match event {
             Event::Begun(begun) if comes_once(&begun.test) => {
-                (lost, open) = (begun.points.clone(), begun.points.clone());
+                lost.clone_from(&begun.points);
             }
-            Event::Graded(grade) => open.retain(|id| *id != grade.point.id),
+            Event::Observed { .. } => {
+                lost.retain(|id| BY_SAMPLES.iter().any(|part| id.contains(part)));
+            }
+            Event::Graded(grade) => lost.retain(|id| *id != grade.point.id),
             _ => {}
         }
     }
-    if open.is_empty() { Vec::new() } else { lost }
+    lost
 }
 
 fn cut_anywhere(sample: &Sample, cuts: impl Fn(usize) -> Vec<usize>) {

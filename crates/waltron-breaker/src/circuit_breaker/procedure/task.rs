@@ -13,7 +13,7 @@ use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{
     Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure, Question,
-    SetupError, Wanted as Asked,
+    SetupError, Ungraded, Wanted as Asked,
 };
 use waltron_core::quantity::{Measure, Time, seconds};
 use waltron_core::text::name::Name;
@@ -480,6 +480,29 @@ impl Procedure for Tasks {
                 self.opened.extend(seen);
             }
         }
+    }
+
+    fn take_up(&mut self, seen: &Ungraded) -> Vec<Finding> {
+        // Everything else is made once more.
+        if !self.is_first {
+            return Vec::new();
+        }
+        let is_of = |task: &Task| {
+            let mut ids = task.points.iter().map(|w| self.setup.point(&task.label, w).id);
+            task.program == seen.program && ids.any(|id| seen.points.contains(&id))
+        };
+        let Some(at) = self.tasks.iter().position(is_of) else { return Vec::new() };
+        (self.at, self.doing) = (at, Doing::Operating);
+        let found = self.observe(&seen.observation);
+        // It is done; its operations are counted already, and how it was left need not be how it is.
+        self.tasks.remove(at);
+        (self.at, self.operations, self.closed) = (0, [0; 2], None);
+        let is_open = |id: &String| seen.points.contains(id);
+        self.held.retain(|held| is_open(&held.point.id));
+        if self.held.is_empty() {
+            self.question = None;
+        }
+        found
     }
 
     fn hand_on(&self, carried: &mut Carried) {

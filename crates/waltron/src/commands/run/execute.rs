@@ -261,12 +261,13 @@ fn open(
             let continued = earlier.continued(job, how);
             let (left_open, left_out) = (earlier.left_open(), earlier.left_out());
             let (writer, progress) = earlier.go_on(durability)?;
-            let Progress { tally, warm, cooled, last_at, carried, owed, .. } = progress;
+            let Progress { tally, warm, cooled, last_at, carried, ungraded, owed, .. } = progress;
             // A real asset has cooled since; simulated time stands still between two runs.
             let simulated = durability == Durability::System;
             let since = if simulated { seconds(0.0) } else { passed(&last_at, &clock.now()) };
             let cooled = cooled + since;
-            let so_far = SoFar { tally, warm, cooled, carried, owed, left_open, left_out };
+            let so_far =
+                SoFar { tally, warm, cooled, carried, ungraded, owed, left_open, left_out };
             Ok((writer, so_far, Event::Continued(Box::new(continued))))
         }
     }
