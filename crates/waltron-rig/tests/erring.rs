@@ -205,8 +205,8 @@ fn an_uncertainty_is_half_as_wide_and_noise_is_there_where_it_is_stated() {
     assert!((deviation / 10e-3 - 1.0).abs() < 0.1, "{deviation}");
     let reading = &play(&noisy, 3).readings[0];
     let noise = reading.parts.iter().find(|part| part.source.as_str().starts_with("M1 noise"));
-    assert!((noise.unwrap().contribution - 10e-3).abs() < 1e-9);
-    let u = 2.0 * reading.parts.iter().map(|p| p.contribution.powi(2)).sum::<f64>().sqrt();
+    assert!((noise.unwrap().contribution() - 10e-3).abs() < 1e-9);
+    let u = 2.0 * reading.parts.iter().map(|p| p.contribution().powi(2)).sum::<f64>().sqrt();
     assert!((reading.uncertainty.get("value").unwrap() - u).abs() < 1e-9);
 }
 

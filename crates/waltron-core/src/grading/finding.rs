@@ -1,6 +1,6 @@
 //! What a procedure found: what was required, measured and judged.
 
-use crate::uncertainty::{Estimate, Part};
+use crate::uncertainty::{Estimate, Part, combined};
 
 use super::{Criterion, Grade, Judgement, Limits, PointId, Rule, Values, Verdict, guard};
 
@@ -74,14 +74,15 @@ impl Finding {
         }
     }
 
-    /// The same with what its first measured value is uncertain by; nothing where nothing moves that.
+    /// The same with what its first measured value is uncertain by; nothing where nothing is stated. What drops out of
+    /// a difference is stated, and nothing.
     #[must_use]
     pub fn uncertain(self, estimate: &Estimate) -> Self {
         let parts = estimate.parts();
-        let Some((_, value)) = self.measured.iter().next().filter(|_| !parts.is_empty()) else {
+        let Some((_, value)) = self.measured.iter().next().filter(|_| estimate.is_stated()) else {
             return self;
         };
-        let u = value.with_si(estimate.expanded());
+        let u = value.with_si(2.0 * combined(&parts));
         Self { uncertainty: Values::none().with_value("u", u), budget: parts, ..self }
     }
 

@@ -16,6 +16,7 @@ pub use finding::Finding;
 pub use guard::{Rule, guard};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
 pub use limits::Limits;
+pub(crate) use values::short;
 pub use values::{Value, Values};
 
 use crate::quantity::fault_loop::FaultLoop;

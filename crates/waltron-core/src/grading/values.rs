@@ -190,6 +190,20 @@ impl Value {
         }
     }
 
+    /// It with seven digits, as many as are written of it at the edge: read back it is the same.
+    pub(crate) fn short(self) -> Self {
+        match self {
+            Self::Percent(share) => Self::Percent(tidy(short(share * 100.0)) / 100.0),
+            Self::Minutes(si) => Self::Minutes(tidy(short(si * MINUTES)) / MINUTES),
+            Self::Plain(q) if q.dimension == Dimension::ANGLE => {
+                let degrees =
+                    edge::degrees(Measure::from_si(short(q.si.to_degrees()).to_radians()));
+                Self::Plain(Quantity { si: degrees.to_radians(), ..q })
+            }
+            Self::Plain(q) => Self::Plain(Quantity { si: short(q.si), ..q }),
+        }
+    }
+
     /// The suffix of the name and the number that stand for it at the edge.
     fn edge(self) -> (&'static str, f64) {
         match self {
@@ -221,6 +235,19 @@ impl Value {
         let (name, dimension) = longest.unwrap_or((key, Dimension::NUMBER));
         let si = if dimension == Dimension::ANGLE { number.to_radians() } else { number };
         (name.to_owned(), Self::Plain(Quantity { si, dimension }))
+    }
+}
+
+/// A number with seven digits.
+pub(crate) fn short(number: f64) -> f64 {
+    let decades = 6.0 - number.abs().log10().floor();
+    // Powers of ten that a double holds exactly: what is divided by them is the shortest to be written.
+    match decades as i32 {
+        n @ 0..=22 if number != 0.0 => {
+            let by = 10f64.powi(n);
+            (number * by).round() / by
+        }
+        _ => number,
     }
 }
 

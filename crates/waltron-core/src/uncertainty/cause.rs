@@ -1,21 +1,26 @@
 //! What makes values uncertain: causes, and what each of them adds to a result.
 
 use super::Means;
-use crate::grading::{Value, Values};
+use crate::grading::{Value, Values, short};
 use crate::text::name::Name;
 use serde::{Deserialize, Serialize};
 
 /// How likely an error is anywhere within what it may be.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Distribution {
     /// Anywhere within limits as likely (JCGM 100:2008, 4.3.7): a standard uncertainty is a limit over √3.
+    #[default]
     Rectangular,
     /// Stated as an uncertainty with k = 2 (JCGM 100:2008, 4.3.3), or seen to scatter (4.2).
     Normal,
 }
 
 impl Distribution {
+    fn is_rectangular(&self) -> bool {
+        *self == Self::Rectangular
+    }
+
     /// What a stated width is divided by.
     pub fn divisor(self) -> &'static str {
         match self {
@@ -24,6 +29,9 @@ impl Distribution {
         }
     }
 }
+
+/// What stands between what scatters and the moment at which it did.
+const NOISE_AT: &str = " noise at ";
 
 /// One error, whatever it moves: two values that are off by the same cause are off together.
 #[derive(Clone, Debug, PartialEq)]
@@ -57,6 +65,16 @@ impl Cause {
         Self { source: source.into(), distribution: Distribution::Normal, standard }
     }
 
+    /// The noise of one look at something, with a standard deviation; `at` tells the look.
+    pub fn noise(id: &Name, at: f64, deviation: Value) -> Self {
+        Self::scatter(format!("{id}{NOISE_AT}{at:.6} s"), deviation)
+    }
+
+    /// Whether another look has another one.
+    pub(super) fn is_of_one_look(&self) -> bool {
+        self.source.as_str().contains(NOISE_AT)
+    }
+
     /// An error that scatters with a standard deviation.
     pub fn scatter(source: impl Into<Name>, deviation: Value) -> Self {
         let (source, distribution) = (source.into(), Distribution::Normal);
@@ -69,15 +87,23 @@ impl Cause {
 pub struct Part {
     /// What errs.
     pub source: Name,
-    /// How it is distributed.
+    /// How it is distributed; rectangular where it is not written.
+    #[serde(default, skip_serializing_if = "Distribution::is_rectangular")]
     pub distribution: Distribution,
     /// Its standard uncertainty, named `standard`.
     #[serde(flatten)]
     standard: Values,
-    /// By how much it moves the value: in the value's SI unit, for one of its own.
+    /// By how much it moves the value: in the value's SI unit, for one of its own; 1 where it is not written.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
     pub sensitivity: f64,
-    /// What the value is uncertain by (standard) from this alone, in its SI unit.
-    pub contribution: f64,
+}
+
+fn one() -> f64 {
+    1.0
+}
+
+fn is_one(sensitivity: &f64) -> bool {
+    *sensitivity == 1.0
 }
 
 impl Part {
@@ -85,10 +111,15 @@ impl Part {
         Self {
             source: cause.source.clone(),
             distribution: cause.distribution,
-            standard: Values::none().with_value("standard", cause.standard),
-            sensitivity,
-            contribution: (sensitivity * cause.standard.si()).abs(),
+            // A record holds no more digits than mean something, and what is read of it is what was graded by.
+            standard: Values::none().with_value("standard", cause.standard.short()),
+            sensitivity: short(sensitivity),
         }
+    }
+
+    /// What the value is uncertain by (standard) from this alone, in its SI unit.
+    pub fn contribution(&self) -> f64 {
+        (self.sensitivity * self.standard().map_or(0.0, Value::si)).abs()
     }
 
     /// Its standard uncertainty.
@@ -96,13 +127,9 @@ impl Part {
         self.standard.iter().next().map(|(_, value)| value)
     }
 
-    /// What it comes from. The written standard uncertainty is rounded; what follows from it must not hang on that.
+    /// What it comes from.
     pub fn cause(&self) -> Option<Cause> {
         let (source, distribution) = (self.source.clone(), self.distribution);
-        let standard = match self.sensitivity.abs() {
-            0.0 => self.standard()?,
-            by => self.standard()?.with_si(self.contribution / by),
-        };
-        Some(Cause { source, distribution, standard })
+        Some(Cause { source, distribution, standard: self.standard()? })
     }
 }

@@ -50,14 +50,14 @@ fn row(part: &Part, value: Value, all: f64) -> Option<Row> {
         true => format!("× {}", significant(part.sensitivity.abs(), 3)),
         false => format!("{moves:.3} per {one}"),
     };
-    let share = part.contribution.powi(2) / all * 100.0;
+    let share = part.contribution().powi(2) / all * 100.0;
     Some(Row {
         source: part.source.to_string(),
         stated,
         divisor: part.distribution.divisor(),
         standard: standard.to_string(),
         moves,
-        adds: value.with_si(part.contribution).to_string(),
+        adds: value.with_si(part.contribution()).to_string(),
         share: if share < 0.5 { "< 1 %".to_owned() } else { format!("{share:.0} %") },
     })
 }
@@ -76,7 +76,7 @@ fn unit_near(si: f64) -> f64 {
 pub fn told(parts: &[Part]) -> Vec<String> {
     let all = combined(parts).powi(2);
     let Some(first) = parts.first().filter(|_| all > 0.0) else { return Vec::new() };
-    let share = first.contribution.powi(2) / all * 100.0;
+    let share = first.contribution().powi(2) / all * 100.0;
     let mut told = Vec::new();
     if share >= 50.0 && parts.len() > 1 {
         told.push(format!(

@@ -100,9 +100,8 @@ impl<'a> Inputs<'a> {
         let si = width.limits(size).1 - size;
         let deviation = Value::Plain(Quantity { si, dimension: meter.dimension });
         // Every look scatters by itself.
-        let source = format!("{} noise at {:.6} s", meter.id, self.moment.now);
         let turn = if size > 0.0 { value / size } else { Complex64::ONE };
-        worth.with(Cause::scatter(source, deviation), turn)
+        worth.with(Cause::noise(&meter.id, self.moment.now, deviation), turn)
     }
 
     /// The latest window of measurement that lies in the level.

@@ -475,8 +475,12 @@ fn a_budget_is_shown_part_by_part() {
     );
     let json = show("51P-times/A-N/2x", &["--format", "json"]).exits(0).json();
     let parts = json["budget"].as_array().unwrap();
-    let square = |part: &serde_json::Value| part["contribution"].as_f64().unwrap().powi(2);
-    let root = parts.iter().map(square).sum::<f64>().sqrt();
+    let adds = |part: &serde_json::Value| {
+        let own = |key: &str| part[key].as_f64();
+        let standard = own("standard_s").or(own("standard_pct").map(|pct| pct / 100.0)).unwrap();
+        standard * own("sensitivity").unwrap_or(1.0)
+    };
+    let root = parts.iter().map(|part| adds(part).powi(2)).sum::<f64>().sqrt();
     let u = json["uncertainty"]["u_s"].as_f64().unwrap();
     assert!(parts.len() == 4 && (2.0 * root / u - 1.0).abs() < 1e-9, "{json}");
     // A current ten times less sure is ten times as much of it, and nothing else is.
@@ -494,7 +498,7 @@ fn a_budget_is_shown_part_by_part() {
     let of = |json: &serde_json::Value, source: &str| {
         let all = json["budget"].as_array().unwrap();
         let part = all.iter().find(|part| part["source"] == source).unwrap();
-        part["contribution"].as_f64().unwrap()
+        adds(part)
     };
     assert!((of(&other, "ia size") / of(&json, "ia size") - 10.0).abs() < 0.5, "{other}");
     assert!((of(&other, "BI1 delay") / of(&json, "BI1 delay") - 1.0).abs() < 1e-9);
