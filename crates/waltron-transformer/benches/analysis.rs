@@ -4,6 +4,7 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use num_complex::Complex64;
 use std::hint::black_box;
+use waltron_core::uncertainty::Estimate;
 use waltron_transformer::analysis::{
     Class, Evidence, ExcitationCurve, Plate, Sample, assess, meets,
 };
@@ -17,7 +18,7 @@ fn points(turns: f64) -> Vec<Sample> {
             rms_a: i / turns,
             current: Complex64::from_polar(i / turns, -1.0),
             peak_a: Some(1.5 * i / turns),
-            u_a: 1e-6,
+            moves: Vec::new(),
         }
     };
     (0..200).map(one).collect()
@@ -49,8 +50,8 @@ fn analysis(c: &mut Criterion) {
                 let curve = ExcitationCurve::new(black_box(points.clone())).expect("a curve");
                 black_box(curve.knees());
                 let seen = Evidence {
-                    turns: Ok((1200.0 * turns, 0.1)),
-                    winding: Ok((6.0 * turns, 0.01)),
+                    turns: Ok(Estimate::exact(1200.0 * turns)),
+                    winding: Ok(Estimate::exact(6.0 * turns)),
                     curve: Ok(curve),
                     remanence: Err("not measured".to_owned()),
                 };

@@ -1,6 +1,6 @@
 //! What the procedures share: the rig's outputs and meters by what they are connected to, and points.
 
-use waltron_core::grading::{Criterion, Finding, Limits, PointId, Values, Verdict};
+use waltron_core::grading::{Criterion, Finding, Limits, PointId, Value, Values, Verdict};
 use waltron_core::injection::capability::{Capability, Channel};
 use waltron_core::injection::measuring::{Lack, Probe, Property, Signal, Worked};
 use waltron_core::injection::observation::Observation;
@@ -9,6 +9,7 @@ use waltron_core::procedure::SetupError;
 use waltron_core::quantity::phasor::Phasor;
 use waltron_core::quantity::{Current, Dimension, Frequency, Measure, Quantity, Voltage, degrees};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate, Part};
 
 fn output<'r, Q>(channels: &'r [Channel<Q>], meaning: &str) -> Result<&'r Channel<Q>, SetupError> {
     channels.iter().find(|c| c.meaning == meaning).ok_or_else(|| SetupError::Lacks {
@@ -111,21 +112,52 @@ pub(crate) fn of(reading: &waltron_core::injection::measuring::Reading) -> Resul
             angle: reading.value.get("angle").filter(|angle| angle.is_finite()),
             u: reading.uncertainty.get("value"),
             angle_u: reading.uncertainty.get("angle"),
+            parts: [reading.parts.clone(), reading.angle_parts.clone()],
+            name: reading.probe.to_string().into(),
+            dimension: reading.probe.dimension,
         }),
     }
 }
 
 /// A measured value in SI, its angle in radians, and what they are uncertain by.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Shown {
     pub(crate) value: f64,
     pub(crate) angle: Option<f64>,
     pub(crate) u: Option<f64>,
     pub(crate) angle_u: Option<f64>,
+    /// What makes the value uncertain, and the angle.
+    parts: [Vec<Part>; 2],
+    /// What was read, and its dimension.
+    name: Name,
+    dimension: Dimension,
+}
+
+impl Shown {
+    /// The value with what makes it uncertain.
+    pub(crate) fn estimate(&self) -> Estimate {
+        self.of(self.value, &self.parts[0], self.u, self.dimension)
+    }
+
+    /// The angle with what makes it uncertain, in radians.
+    pub(crate) fn angle_estimate(&self) -> Option<Estimate> {
+        Some(self.of(self.angle?, &self.parts[1], self.angle_u, Dimension::ANGLE))
+    }
+
+    /// A value with its parts; where only their sum is known, with that.
+    fn of(&self, value: f64, parts: &[Part], u: Option<f64>, dimension: Dimension) -> Estimate {
+        match u.filter(|_| parts.is_empty()) {
+            Some(u) => {
+                let u = Value::Plain(Quantity { si: u, dimension });
+                Estimate::exact(value).with(Cause::expanded(self.name.clone(), u), 1.0)
+            }
+            None => Estimate::of_parts(value, parts),
+        }
+    }
 }
 
 /// Limits of a value from a tolerance, in its dimension.
 pub(crate) fn between((low, high): (f64, f64), dimension: Dimension) -> Limits {
-    let value = |si| Some(waltron_core::grading::Value::Plain(Quantity { si, dimension }));
+    let value = |si| Some(Value::Plain(Quantity { si, dimension }));
     Limits::Between { lower: value(low), upper: value(high) }
 }

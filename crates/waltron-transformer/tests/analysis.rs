@@ -3,6 +3,9 @@
 
 use num_complex::Complex64;
 use std::f64::consts::{SQRT_2, TAU};
+use waltron_core::grading::Value;
+use waltron_core::quantity::Quantity;
+use waltron_core::uncertainty::{Cause, Estimate};
 use waltron_transformer::analysis::criteria::{Met, Of};
 use waltron_transformer::analysis::errors::burden_for;
 use waltron_transformer::analysis::transient::{
@@ -63,7 +66,7 @@ fn curve(core: Core, count: usize, scatter: f64, seed: u64) -> ExcitationCurve {
         let i = core.current(e) * (1.0 + scatter * normal());
         let current = Complex64::from_polar(i, -60f64.to_radians());
         let emf_v = e * (1.0 + scatter * normal());
-        Sample { emf_v, rms_a: i, current, peak_a: Some(i * 2.0), u_a: 0.0 }
+        Sample { emf_v, rms_a: i, current, peak_a: Some(i * 2.0), moves: Vec::new() }
     });
     ExcitationCurve::new(points.collect()).unwrap()
 }
@@ -115,7 +118,7 @@ fn what_never_saturates_has_no_knee() {
         let e = 0.1 * 1.2f64.powi(k);
         let i = straight.current(e);
         let current = Complex64::new(0.0, -i);
-        Sample { emf_v: e, rms_a: i, current, peak_a: Some(i), u_a: 0.0 }
+        Sample { emf_v: e, rms_a: i, current, peak_a: Some(i), moves: Vec::new() }
     });
     let found = ExcitationCurve::new(points.collect()).unwrap();
     for kind in KneeKind::ALL {
@@ -127,7 +130,7 @@ fn what_never_saturates_has_no_knee() {
     let above = (0..20).map(|k| {
         let e = CORE.ten_fifty() * 1.3 * 1.01f64.powi(k);
         let i = CORE.current(e);
-        Sample { emf_v: e, rms_a: i, current: i.into(), peak_a: None, u_a: 0.0 }
+        Sample { emf_v: e, rms_a: i, current: i.into(), peak_a: None, moves: Vec::new() }
     });
     let above = ExcitationCurve::new(above.collect()).unwrap();
     assert_eq!(above.knee(KneeKind::TenFifty), None);
@@ -205,12 +208,18 @@ fn time_constant_and_transient_factor_are_those_of_the_closed_form() {
     }
 }
 
+/// A value with what it is uncertain by (k = 2).
+fn off(value: f64, source: &str, u: f64) -> Estimate {
+    let u = Value::Plain(Quantity::number(u));
+    Estimate::exact(value).with(Cause::expanded(source, u), 1.0)
+}
+
 fn evidence() -> Evidence {
     Evidence {
-        turns: Ok((1200.0, 0.1)),
-        winding: Ok((6.0, 0.01)),
+        turns: Ok(off(1200.0, "ratio", 0.1)),
+        winding: Ok(off(6.0, "winding", 0.01)),
         curve: Ok(curve(CORE, 200, 0.0, 1)),
-        remanence: Ok((0.05, 0.01)),
+        remanence: Ok(off(0.05, "remanence", 0.01)),
     }
 }
 
@@ -250,11 +259,11 @@ fn each_criterion_fails_alone() {
     let _ =
         ["5P10", "10P10", "5PR10", "PX", "PXR", "TPX", "TPY", "0.5", "0.5S", "3", "C20"].map(good);
     let changed: [(&str, &str, Change); 9] = [
-        ("5P10", "ratio-error-100%", |_, e| e.turns = Ok((1200.0 * 1.012, 0.1))),
+        ("5P10", "ratio-error-100%", |_, e| e.turns = Ok(Estimate::exact(1200.0 * 1.012))),
         ("5P10", "composite-error", |p, _| p.burden_va = Some(15.0 * 2.3)),
-        ("5PR10", "remanence", |_, e| e.remanence = Ok((0.12, 0.0))),
-        ("PX", "turns-error", |_, e| e.turns = Ok((1200.0 * 1.003, 0.1))),
-        ("PX", "winding-resistance", |_, e| e.winding = Ok((6.2 * 1.2, 0.0))),
+        ("5PR10", "remanence", |_, e| e.remanence = Ok(Estimate::exact(0.12))),
+        ("PX", "turns-error", |_, e| e.turns = Ok(Estimate::exact(1200.0 * 1.003))),
+        ("PX", "winding-resistance", |_, e| e.winding = Ok(Estimate::exact(6.2 * 1.2))),
         ("PX", "exciting-current", |p, _| p.exciting = p.exciting.map(|(i, s)| (i / 1.26, s))),
         ("TPY", "transient-error", |p, _| {
             p.duty = Some(Duty { symmetrical: 9.3, dimensioning: 2.0 })
@@ -312,14 +321,14 @@ fn what_was_not_measured_is_open_and_never_met() {
     }
     // Excitation that ends above what small currents take says nothing of them.
     let curve = evidence().curve.unwrap();
-    let above = curve.points().iter().copied().filter(|p| p.emf_v > 5.0).collect();
+    let above = curve.points().iter().filter(|p| p.emf_v > 5.0).cloned().collect();
     let seen =
         Evidence { curve: ExcitationCurve::new(above).map_err(|e| e.to_string()), ..evidence() };
     let all = of("0.5S", &plate(), &seen);
     let open = all.iter().find(|a| a.key == "ratio-error-1%").unwrap();
     assert!(open.value.as_ref().is_err_and(|w| w.contains("down to")), "{open:?}");
     // One that ends below the knee leaves the limit open; one that is saturated before fails.
-    let below = curve.points().iter().copied().filter(|p| p.emf_v < 150.0).collect();
+    let below = curve.points().iter().filter(|p| p.emf_v < 150.0).cloned().collect();
     let seen =
         Evidence { curve: ExcitationCurve::new(below).map_err(|e| e.to_string()), ..evidence() };
     assert_eq!(not_met(&of("5P10", &plate(), &seen)), ["composite-error"]);
@@ -352,7 +361,7 @@ fn burdens_and_margins() {
         what: String::new(),
         of: Of::Share,
         value: Ok(value),
-        u: 0.0,
+        estimate: Estimate::default(),
         lower,
         upper,
     };

@@ -75,6 +75,16 @@ impl Cause {
         self.source.as_str().contains(NOISE_AT)
     }
 
+    /// The same, for every look alike: noise is told without its moment.
+    #[must_use]
+    pub fn of_all_looks(&self) -> Self {
+        let source = match self.source.as_str().split_once(NOISE_AT) {
+            Some((id, _)) => format!("{id} noise").into(),
+            None => self.source.clone(),
+        };
+        Self { source, ..self.clone() }
+    }
+
     /// An error that scatters with a standard deviation.
     pub fn scatter(source: impl Into<Name>, deviation: Value) -> Self {
         let (source, distribution) = (source.into(), Distribution::Normal);

@@ -31,6 +31,13 @@ impl Estimate {
         self
     }
 
+    /// The same, moved as well by what no meter tells, such as a temperature or the method; where no meter states
+    /// anything, that alone says nothing.
+    #[must_use]
+    pub fn with_beside(self, cause: Cause, sensitivity: f64) -> Self {
+        if self.is_stated() { self.with(cause, sensitivity) } else { self }
+    }
+
     fn add(&mut self, cause: Cause, sensitivity: f64) {
         let standard = cause.standard.si();
         if standard <= 0.0 {
@@ -113,6 +120,11 @@ impl Estimate {
             }
         }
         self
+    }
+
+    /// What moves it, and by how much for the standard uncertainty of that.
+    pub fn moves(&self) -> impl Iterator<Item = (&Cause, f64)> {
+        self.moves.iter().map(|(cause, by)| (cause, by * cause.standard.si()))
     }
 
     /// Whether anything is stated that may move it, though it drop out.
@@ -221,7 +233,7 @@ mod tests {
         /// Graded again by what a record holds, a value has the same U to its last digit.
         #[test]
         fn a_budget_is_the_same_when_it_is_read_back(
-            si in prop_oneof![1e-12f64..1e-6, 1e-6f64..1e3], by in prop_oneof![-1e4f64..1e4, Just(1.0), Just(0.0)],
+            si in prop_oneof![1e-12f64..1e-6, 1e-6f64..10.0], by in prop_oneof![-1e4f64..1e4, Just(1.0), Just(0.0)],
             unit in 0usize..4, is_limit: bool,
         ) {
             let plain = |dimension| Value::Plain(Quantity { si, dimension });

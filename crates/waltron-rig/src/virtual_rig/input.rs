@@ -253,13 +253,13 @@ impl<'a> Inputs<'a> {
         Ok((self.worth(meter, value), hertz))
     }
 
-    /// A property that belongs to one input alone.
+    /// A property that belongs to one input alone, with the size of the wave that it is of.
     pub(super) fn own(
         &mut self,
         meter: &Meter,
         what: Property,
         noise: &mut Noise,
-    ) -> Result<f64, Lack> {
+    ) -> Result<(f64, f64), Lack> {
         let nothing = || Lack::Nothing(meter.meaning.clone());
         let orders = match what {
             Property::Harmonic(n) | Property::HarmonicAngle(n) => n,
@@ -274,7 +274,7 @@ impl<'a> Inputs<'a> {
         };
         let magnitude = seen.spectrum.fundamental.norm();
         let share = self.error(meter, magnitude, noise) / magnitude.max(f64::MIN_POSITIVE);
-        Ok(match what {
+        let value = match what {
             Property::Frequency => self.errors.told_frequency(hertz),
             Property::Harmonic(n) if reaches(n) => (seen.spectrum.share(n) + share).abs(),
             Property::HarmonicAngle(n) if reaches(n) && seen.spectrum.share(n) > 1e-6 => {
@@ -282,6 +282,7 @@ impl<'a> Inputs<'a> {
             }
             Property::Thd => (seen.spectrum.thd() + share).abs(),
             _ => return Err(nothing()),
-        })
+        };
+        Ok((value, magnitude))
     }
 }

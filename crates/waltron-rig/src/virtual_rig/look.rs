@@ -76,7 +76,9 @@ impl<'a> Look<'a> {
             };
             let is_of_samples = matches!(probe.what, Property::Peak | Property::Integral);
             if !probe.what.can_be_worked_out() && !is_of_samples {
-                return self.inputs.own(meter, probe.what, noise).map(Measured::plain);
+                let (value, size) = self.inputs.own(meter, probe.what, noise)?;
+                let estimate = self.capability.of_wave(probe, value, Some(size));
+                return Ok(estimate.map_or_else(|| Measured::plain(value), |e| Measured::of(&e)));
             }
         }
         let (what, mut hertz) = (probe.what, None);

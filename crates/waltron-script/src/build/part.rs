@@ -6,10 +6,14 @@ use std::ops::Range;
 use waltron_core::grading::Value as Shown;
 use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
 use waltron_core::injection::program::{Condition, Profile, Program, Segment};
-use waltron_core::quantity::{Dimension, Measure, Quantity, Time, text};
+use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds, text};
 use waltron_core::text::expression::{Measured, Type, Value};
 use waltron_core::text::name::Name;
 use waltron_core::uncertainty::{Cause, Estimate};
+
+/// How many cycles a contact may take to answer to what it measures, where nobody says better: what measures over a
+/// cycle or two, filters and debounces.
+const ANSWERS: f64 = 5.0;
 
 /// A step's main segment.
 #[derive(Clone, Debug)]
@@ -92,9 +96,9 @@ impl Part {
 
     /// The value of its ramp when its condition came true, or why there is none.
     ///
-    /// Where a contact was waited for on a stair, what it answers to lies between the level that was
-    /// out when it changed and the one before: the middle is told, and half a step is part of its
-    /// uncertainty.
+    /// What a contact answers to was out when it changed, or up to [`ANSWERS`] before: on a slope anything of that
+    /// time, on a stair a level that began in it, or what lies between that and the one before. The middle is told, and
+    /// half of what lies between both ends is part of its uncertainty.
     pub(crate) fn outcome(
         &self,
         program: &Program,
@@ -120,12 +124,24 @@ impl Part {
         let segment = program.segments.get(self.segment);
         let edge = segment.and_then(|s| self.edge(s, span, observation));
         let at = edge.unwrap_or(span.end) - span.start;
+        let before = (at - seconds(ANSWERS) / context.nominal().si()).max(seconds(0.0));
         let (si, half) = match (segment.map(|s| &s.profile), ramp.step) {
-            (Some(Profile::Stairs(s)), Some(step)) => level(ramp, step, s.level_at(at), edge),
-            (Some(Profile::Steps(s)), Some(step)) => level(ramp, step, s.level_at(at) as u32, edge),
+            (Some(Profile::Stairs(s)), Some(step)) => {
+                level(ramp, step, [before, at].map(|at| s.level_at(at)), edge)
+            }
+            (Some(Profile::Steps(s)), Some(step)) => {
+                level(ramp, step, [before, at].map(|at| s.level_at(at) as u32), edge)
+            }
             (Some(Profile::Slope(s)), _) => {
-                let si = ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0);
-                (Some(si), 0.0)
+                let of = |at: Time| {
+                    ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0)
+                };
+                match edge {
+                    Some(_) => {
+                        (Some(f64::midpoint(of(before), of(at))), (of(at) - of(before)).abs() / 2.0)
+                    }
+                    None => (Some(of(at)), 0.0),
+                }
             }
             _ => return missing(false, "it was not measured".to_owned()),
         };
@@ -138,7 +154,8 @@ impl Part {
         let causes = context.capability.causes_of(&out, ramp.dimension);
         // Where no accuracy is stated, the step alone is known.
         let is_known = !causes.is_empty() || half > 0.0;
-        let step = Cause::limit(format!("step of {}", self.awaited), Shown::Plain(q(half)));
+        let word = if ramp.step.is_some() { "step" } else { "time to answer" };
+        let step = Cause::limit(format!("{word} of {}", self.awaited), Shown::Plain(q(half)));
         let estimate = Estimate::exact(si).with_shares(causes, si).with(step, 1.0);
         Value::Measured(Measured { value: q(si), estimate: is_known.then_some(estimate) })
     }
@@ -173,12 +190,21 @@ impl Part {
 }
 
 /// The value of a level, and how far the truth may lie from it; none on the first level, where a
-/// contact that changed tells nothing.
-fn level(ramp: &RampScale, step: f64, number: u32, edge: Option<Time>) -> (Option<f64>, f64) {
+/// contact that changed tells nothing. `before` is the level that was out as long ago as a contact may take to answer.
+fn level(
+    ramp: &RampScale,
+    step: f64,
+    [before, number]: [u32; 2],
+    edge: Option<Time>,
+) -> (Option<f64>, f64) {
     let at = ramp.from + step * f64::from(number);
     match (edge, number) {
         (None, _) => (Some(at), 0.0),
         (Some(_), 0) => (None, 0.0),
-        (Some(_), _) => (Some(at - step / 2.0), step.abs() / 2.0),
+        (Some(_), _) => {
+            // What was out already then is not what it answers to.
+            let half = step / 2.0 * f64::from(number - before.min(number - 1));
+            (Some(at - half), half.abs())
+        }
     }
 }

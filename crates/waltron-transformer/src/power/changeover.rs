@@ -17,6 +17,8 @@ pub struct Samples<'a> {
 pub struct Changeover {
     /// The largest dip, as a share of the current before: ripple.
     pub ripple: f64,
+    /// What scatters of the current before, as a share of it: one standard deviation.
+    pub noise: f64,
     /// The longest time for which less than a twentieth of the current flowed, in s; 0 of none.
     pub interrupted_s: f64,
     /// From the first contact that changes over to the last one, in s; 0 where nothing shows.
@@ -110,6 +112,7 @@ pub fn changeover(of: Samples<'_>) -> Option<Changeover> {
         .map(|k| of.volts[k] / of.amps[k] - v0 / i0)
         .fold(0.0, f64::max);
     Some(Changeover {
+        noise: (di / i0).abs(),
         ripple: if (1.0 - least) * i0.abs() > noise { 1.0 - least } else { 0.0 },
         interrupted_s: longest as f64 / of.rate_hz,
         duration_s: match (first, last) {

@@ -64,7 +64,53 @@ fn cases() -> Vec<Case> {
             // Copper at 75 °C by IEC 60076-1.
             truths: vec![("resistance", Box::new(|_| 3.72 * (235.0 + 75.0) / (235.0 + 19.0)))],
         },
+        Case {
+            asset: include_str!("../../../../examples/q07-ct.asset.toml"),
+            rig: include_str!("../../../../examples/q07-ct.rig.toml"),
+            specimen: Box::new(|_| {
+                include_str!("../../../../examples/q07-ct.specimen.toml").into()
+            }),
+            test: "procedure = \"burden\"\n",
+            // What is connected, at 1 A.
+            truths: vec![("burden", Box::new(|_| 3.2f64.hypot(2.3)))],
+        },
+        power(
+            "procedure = \"turns-ratio\"\npositions = [\"10\"]\n",
+            // A star by the root of three, over a delta.
+            ["10/U", "10/V", "10/W"].map(|what| (what, 3f64.sqrt() * 907.3 / 285.7)).to_vec(),
+        ),
+        power(
+            "procedure = \"tan-delta\"\ntemperature = \"31 degC\"\n",
+            vec![("H-tank/capacitance", 2.95e-9), ("L-tank/capacitance", 11.25e-9)],
+        ),
+        Case {
+            asset: include_str!("../../../../examples/tr1-q1.asset.toml"),
+            rig: include_str!("../../../../examples/tr1-q1.rig.toml"),
+            specimen: Box::new(|_| {
+                include_str!("../../../../examples/tr1-q1.specimen.toml")
+                    .replace("current = \"0.3 %\"", "current = \"0 %\"")
+                    .replace("scatter = \"0.3 %\"", "scatter = \"0 %\"")
+            }),
+            test: "procedure = \"trip-level\"\n",
+            truths: vec![("setting", Box::new(|_| 3960.0))],
+        },
     ]
+}
+
+/// The transformer T2, without what scatters of its own.
+fn power(test: &'static str, truths: Vec<(&'static str, f64)>) -> Case {
+    let own = |(what, truth): (&'static str, f64)| (what, Box::new(move |_| truth) as Truth);
+    Case {
+        asset: include_str!("../../../../examples/t2.asset.toml"),
+        rig: include_str!("../../../../examples/t2.rig.toml"),
+        specimen: Box::new(|_| {
+            include_str!("../../../../examples/t2.specimen.toml")
+                .replace("current = \"0.02 %\"", "current = \"0 %\"")
+                .replace("spread = \"0.5 %\"", "spread = \"0 %\"")
+        }),
+        test,
+        truths: truths.into_iter().map(own).collect(),
+    }
 }
 
 fn told(question: &Question) -> Answer {

@@ -267,23 +267,21 @@ impl<T: Firing> Course<T> {
         let reach = self.source.reach_a(&circuit);
         let rate = self.source.range_v() / circuit.henry;
         // Both go by voltage over current.
-        let share = self.source.amps_uncertainty(flows) / flows;
-        let of_volts = self.source.volts_uncertainty(volts) / volts;
-        let share = share.hypot(of_volts);
+        let quotient = self.source.volts(volts).over(&self.source.amps(flows));
+        let estimate = quotient.clone().function(circuit.ohm, circuit.ohm / quotient.value);
         let measured = Values::none()
             .with_quantity("resistance", quantity(circuit.ohm, Dimension::RESISTANCE))
             .with_quantity("inductance", quantity(circuit.henry, Dimension::INDUCTANCE))
             .with_quantity("reach", amps(reach))
             .with_quantity("quickest", quantity(rate, Dimension::CURRENT_RATE));
-        let uncertainty =
-            Values::none().with_quantity("u", quantity(share * circuit.ohm, Dimension::RESISTANCE));
         let why = format!(
             "the source drives up to {} through it, and {} at first",
             amps(reach),
             quantity(rate, Dimension::CURRENT_RATE)
         );
         let stimulus = Values::none().with_quantity("voltage", quantity(volts, Dimension::VOLTAGE));
-        Finding { measured, uncertainty, stimulus, ..found }
+        Finding { measured, stimulus, ..found }
+            .uncertain(&estimate)
             .judged(Judgement::new(Verdict::Measured, why))
     }
 }

@@ -108,10 +108,8 @@ fn graded(
         Ok(estimate) => {
             let of_value = |si| quantity(si, Dimension::RESISTANCE);
             let measured = Values::none().with_quantity("resistance", of_value(estimate.value));
-            let uncertainty = Values::none().with_quantity("u", of_value(estimate.expanded()));
             let note = format!("resistance of {joint}");
-            let found = judged(of, found, Found { measured, uncertainty, note });
-            Finding { budget: estimate.parts(), ..found }
+            judged(of, found, Found { measured, estimate, note })
         }
     }
 }

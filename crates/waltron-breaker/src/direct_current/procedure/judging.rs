@@ -7,6 +7,7 @@ use waltron_core::grading::{
 };
 use waltron_core::quantity::{Dimension, Quantity};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// Resistance and inductance of the circuit.
 pub(crate) const CIRCUIT: Criterion = Criterion::named("dc_circuit");
@@ -59,7 +60,8 @@ fn ends(of: &DcBreaker, grade: &Finding) -> (Option<Ends>, Dimension) {
 /// What was measured, with what it is uncertain by.
 pub(super) struct Found {
     pub(super) measured: Values,
-    pub(super) uncertainty: Values,
+    /// The first of that with what makes it uncertain.
+    pub(super) estimate: Estimate,
     /// What is told besides the verdict.
     pub(super) note: String,
 }
@@ -68,12 +70,8 @@ pub(super) struct Found {
 pub(super) fn judged(of: &DcBreaker, finding: Finding, found: Found) -> Finding {
     let required = required(of, &finding);
     let value = found.measured.iter().next().map(|(_, value)| value);
-    let finding = Finding {
-        limits: required.clone(),
-        measured: found.measured,
-        uncertainty: found.uncertainty,
-        ..finding
-    };
+    let finding = Finding { limits: required.clone(), measured: found.measured, ..finding };
+    let finding = finding.uncertain(&found.estimate);
     let Some(Value::Plain(value)) = value else {
         return finding.judged(Judgement::new(Verdict::Inconclusive, found.note));
     };
@@ -152,8 +150,10 @@ pub(super) fn again(of: &DcBreaker, measured: &Grade) -> Finding {
         Verdict::Fail => told_behind(measured).to_owned(),
         _ => measured.reason.clone(),
     };
-    let (values, uncertainty) = (kept.measured.clone(), kept.uncertainty.clone());
-    judged(of, kept, Found { measured: values, uncertainty, note })
+    let values = kept.measured.clone();
+    let first = values.iter().next().map_or(0.0, |(_, value)| value.si());
+    let estimate = Estimate::of_parts(first, &kept.budget);
+    judged(of, kept, Found { measured: values, estimate, note })
 }
 
 /// What was told of a value besides that it failed, and where to look first.

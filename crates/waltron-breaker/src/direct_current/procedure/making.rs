@@ -140,21 +140,20 @@ impl Making {
                 "there was no current to close against",
             )),
             (Some(largest), ended) => {
-                let u = at.source.amps_uncertainty(largest);
+                let estimate = at.source.amps(largest);
                 let measured = Values::none().with_quantity("current", amps(largest));
-                let uncertainty = Values::none().with_quantity("u", amps(u));
                 let is_short = least.is_some_and(|least| largest < least);
                 match ended {
                     // It was not its fault that it did not make more.
                     Some((verdict, why)) if is_short && verdict != Verdict::Fail => {
-                        let found = Finding { measured, uncertainty, ..found };
+                        let found = Finding { measured, ..found }.uncertain(&estimate);
                         found.judged(Judgement::new(verdict, why))
                     }
                     ended => {
                         let more = ended.map_or(String::new(), |(_, why)| format!("; {why}"));
                         let note =
                             format!("closed and stayed closed up to {}{more}", amps(largest));
-                        judged(at.of, found, Found { measured, uncertainty, note })
+                        judged(at.of, found, Found { measured, estimate, note })
                     }
                 }
             }

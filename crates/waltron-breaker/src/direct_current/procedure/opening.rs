@@ -9,12 +9,14 @@ use crate::direct_current::asset::{DcBreaker, amps};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
+use waltron_core::grading::Value;
 use waltron_core::grading::{Finding, Judgement, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::procedure::{Carried, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, seconds};
 use waltron_core::text::document::{Field, Number, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 
 /// How often where the plan does not say, and to which multiple of the setting the step goes.
 const USUAL: (f64, f64) = (3.0, 2.0);
@@ -120,8 +122,15 @@ impl Opening {
         let rate = state.seen.iter().map(|(_, rate)| rate).sum::<f64>() / state.seen.len() as f64;
         let time = |si| quantity(si, Dimension::TIME);
         // What the current is off by moves the moment at which it passes.
-        let resolution = at.source.rig.timing_resolution.si().max(1.0 / QUICK_HZ);
-        let u = resolution.hypot(at.source.amps_uncertainty(setting) / rate);
+        let sample = Value::Plain(time(at.source.rig.timing_resolution.si().max(1.0 / QUICK_HZ)));
+        let passes = at.source.amps(setting).function(most, 1.0 / rate);
+        let estimate = at
+            .source
+            .rig
+            .timed_between(seconds(most), [None, None], None)
+            .plus(&passes)
+            .function(most, 1.0)
+            .with_beside(Cause::limit("sampling", sample), 1.0);
         let measured = Values::none()
             .with_quantity("time", time(most))
             .with_quantity("shortest", time(least))
@@ -133,8 +142,7 @@ impl Opening {
             amps(setting),
             quantity(rate, Dimension::CURRENT_RATE)
         );
-        let uncertainty = Values::none().with_quantity("u", time(u));
-        judged(at.of, found, Found { measured, uncertainty, note })
+        judged(at.of, found, Found { measured, estimate, note })
     }
 }
 

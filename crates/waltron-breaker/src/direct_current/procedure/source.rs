@@ -4,6 +4,7 @@ use crate::direct_current::analysis::circuit::Circuit;
 use crate::direct_current::analysis::pulse::Pulse;
 use crate::direct_current::asset::{DcBreaker, amps};
 use crate::four_wire;
+use waltron_core::grading::Value;
 use waltron_core::injection::capability::{Capability, Channel};
 use waltron_core::injection::measuring::{Capture, Part, Probe, Property, Signal};
 use waltron_core::injection::observation::{Ended, Observation};
@@ -14,6 +15,7 @@ use waltron_core::injection::stimulus::{Drive, Stimulus};
 use waltron_core::procedure::SetupError;
 use waltron_core::quantity::{Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// The meter of the current through the breaker.
 pub(crate) const MAIN_A: &str = "main current";
@@ -198,14 +200,23 @@ impl Source {
         Segment::hold(name, self.put(volts), time)
     }
 
-    /// What the output's voltage is uncertain by, in V.
-    pub(super) fn volts_uncertainty(&self, volts: f64) -> f64 {
-        self.output.accuracy.expanded(volts)
+    /// The output's voltage, with what makes it uncertain.
+    pub(super) fn volts(&self, volts: f64) -> Estimate {
+        self.rig.seen(&self.output.id, volts.into()).real()
     }
 
-    /// What the meter of the current is uncertain by at a value, in A.
-    pub(super) fn amps_uncertainty(&self, amps: f64) -> f64 {
-        self.rig.meter(MAIN_A).map_or(0.0, |meter| meter.uncertainty(amps))
+    /// The current of one sample, with what makes it uncertain.
+    pub(super) fn amps(&self, amps: f64) -> Estimate {
+        let seen = self.rig.seen(&MAIN_A.into(), amps.into()).real();
+        let Some(meter) = self.rig.meter(MAIN_A) else { return seen };
+        match meter.noise {
+            Some(width) => {
+                let si = width.limits(amps.abs()).1 - amps.abs();
+                let deviation = Value::Plain(Quantity { si, dimension: Dimension::CURRENT });
+                seen.with(Cause::noise(&meter.id, amps, deviation), 1.0)
+            }
+            None => seen,
+        }
     }
 }
 

@@ -9,6 +9,7 @@ use crate::direct_current::asset::{DcBreaker, amps};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
+use waltron_core::grading::Value;
 use waltron_core::grading::{Finding, Judgement, Limits, Values, Verdict};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Profile, Program, Segment, Slope};
@@ -18,6 +19,7 @@ use waltron_core::text::document::{
     AnyQuantityText, Field, Number, Problem, Problems, QuantityText,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 
 /// What is handed on to later tests: the setting that was found, in A.
 pub(super) const FOUND: &str = "dc setting";
@@ -247,8 +249,8 @@ impl TripLevel {
                 if let Some(setting) = all.last_mut().filter(|_| opened.level_a < low) {
                     setting.measured =
                         Values::none().with_quantity("at_most", amps(opened.level_a));
-                    setting.uncertainty = self.uncertain(at, opened.level_a, 0.0);
                     (setting.verdict, setting.reason) = (Verdict::Fail, why);
+                    *setting = setting.clone().uncertain(&at.source.amps(opened.level_a));
                 }
                 Err(all)
             }
@@ -261,10 +263,11 @@ impl TripLevel {
                 let (_, high) = at.of.band();
                 if let Some(setting) = all.last_mut() {
                     setting.measured = Values::none().with_quantity("at_least", amps(most_a));
-                    setting.uncertainty = self.uncertain(at, most_a, 0.0);
-                    if most_a - at.source.amps_uncertainty(most_a) > high {
+                    let reached = at.source.amps(most_a);
+                    if most_a - reached.expanded() > high {
                         setting.verdict = Verdict::Fail;
                     }
+                    *setting = setting.clone().uncertain(&reached);
                 }
                 Err(all)
             }
@@ -275,11 +278,6 @@ impl TripLevel {
             )),
             Shown::Untold(why) => Err(self.all(at.of, Verdict::Inconclusive, &why)),
         }
-    }
-
-    fn uncertain(&self, at: &At<'_>, level: f64, statistical: f64) -> Values {
-        let u = at.source.amps_uncertainty(level).hypot(statistical);
-        Values::none().with_quantity("u", amps(u))
     }
 
     /// What the pulses of a rate came to.
@@ -308,10 +306,18 @@ impl TripLevel {
                     .with_quantity("current", amps(mean))
                     .with_quantity("spread", amps(high - low))
             };
-            // What the meter is off by it is off by each time.
-            let uncertainty =
-                if f.criterion == SPREAD { Values::none() } else { self.uncertain(at, mean, 0.0) };
-            judged(at.of, f, Found { measured, uncertainty, note: note.clone() })
+            // What the meter is off by it is off by each time: of a difference that drops out.
+            let sampled = |level: f64, name: &str| {
+                let step = Value::Plain(amps(rate / SLOW_HZ));
+                at.source
+                    .amps(level)
+                    .with_beside(Cause::limit(format!("sampling, {name}"), step), 1.0)
+            };
+            let estimate = match f.criterion == SPREAD {
+                true => sampled(high, "highest").minus(&sampled(low, "lowest")),
+                false => sampled(mean, "mean"),
+            };
+            judged(at.of, f, Found { measured, estimate, note: note.clone() })
         };
         points.into_iter().map(judged).collect()
     }
@@ -345,15 +351,17 @@ impl TripLevel {
             }
         };
         let measured = Values::none().with_quantity("current", amps(level));
-        let uncertainty = self.uncertain(at, level, error);
+        let scatter = Cause::expanded("scatter of the pulses", Value::Plain(amps(error)));
+        let estimate = at.source.amps(level).with_beside(scatter, 1.0);
         if state.is_partial {
             // What lies outside of its ramp is lost, and the rest looks better than all of them.
             let why = format!("some pulses gave no level, and the others would flatter it: {note}");
-            return Finding { measured, uncertainty, ..found }
+            return Finding { measured, ..found }
+                .uncertain(&estimate)
                 .judged(Judgement::new(Verdict::Inconclusive, why));
         }
         state.found = Some(level);
-        judged(at.of, found, Found { measured, uncertainty, note })
+        judged(at.of, found, Found { measured, estimate, note })
     }
 }
 

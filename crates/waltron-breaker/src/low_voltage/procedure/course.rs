@@ -10,7 +10,7 @@ use crate::ledger::Count;
 use std::sync::Arc;
 use waltron_core::grading::{Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::capability::Capability;
-use waltron_core::injection::measuring::Probe;
+use waltron_core::injection::measuring::{Probe, Reading};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::injection::stimulus::Stimulus;
@@ -190,10 +190,7 @@ impl Course {
         let wanted = here.map(|s| s.most).fold(0.0, f64::max);
         let most = output(&self.rig, wanted).map_or(0.0, |channel| reach(channel, ohm));
         let of = |si, dimension| Quantity { si, dimension };
-        let uncertainty =
-            reading.and_then(|r| r.uncertainty.get("value")).map_or(Values::none(), |u| {
-                Values::none().with_quantity("u", of(u, Dimension::RESISTANCE))
-            });
+        let estimate = reading.and_then(Reading::estimate).unwrap_or_default();
         let why = format!(
             "the source drives up to {} through it; switched on at {} deg of its voltage a current has no direct component",
             amps(most),
@@ -202,7 +199,8 @@ impl Course {
         let measured = Values::none()
             .with_quantity("impedance", of(ohm, Dimension::RESISTANCE))
             .with_quantity("reach", of(most, Dimension::CURRENT));
-        Finding { measured, uncertainty, ..found }.judged(Judgement::new(Verdict::Measured, why))
+        let found = Finding { measured, ..found }.uncertain(&estimate);
+        found.judged(Judgement::new(Verdict::Measured, why))
     }
 
     fn conclude(&mut self, verdict: Verdict, why: &str) -> Vec<Finding> {

@@ -176,8 +176,39 @@ impl Capability {
                 | Property::Dc
                 | Property::Peak
         );
-        self.stated(name).filter(|_| has_size)?;
+        if !has_size {
+            return self.of_wave(probe, si, None);
+        }
+        self.stated(name)?;
         Some(self.seen(name, si.into()).real())
+    }
+
+    /// A wave's frequency, angle, share of a harmonic or distortion, with what makes it uncertain; `None` where nothing
+    /// is stated that tells it. `fundamental` is the size of the wave that it is of, in SI, where that is known: without
+    /// it, an accuracy that does not go by the size alone tells nothing.
+    pub fn of_wave(&self, probe: &Probe, si: f64, fundamental: Option<f64>) -> Option<Estimate> {
+        let name = probe.of.name()?;
+        if probe.what == Property::Frequency {
+            let (share, _) = self.timing_accuracy.linear();
+            let clock = Cause::of(self.timing_accuracy.means, "clock", Value::Percent(share));
+            return (share > 0.0).then(|| Estimate::exact(si).with(clock, si));
+        }
+        let stated = self.stated(name)?;
+        let (share, amount) = stated.accuracy.linear();
+        let size = match (fundamental, amount) {
+            (Some(size), _) if size > 0.0 => size,
+            (_, 0.0) => 1.0,
+            _ => return None,
+        };
+        let of_size = self.seen(name, size.into()).real().times(1.0 / size);
+        match probe.what {
+            Property::Harmonic(_) | Property::Thd => Some(of_size.function(si, 1.0)),
+            Property::Phase if share + stated.angle > 0.0 => {
+                let turned = self.seen(name, Complex64::from_polar(size, si)).angle()?;
+                Some(turned.function(si, 1.0))
+            }
+            _ => None,
+        }
     }
 
     /// The largest value that a named input shows, or an output puts out, with its unit.

@@ -5,7 +5,11 @@ use super::classes::{Class, LOW_REMANENCE, METERING, RELAYING, Transient};
 use super::curve::ExcitationCurve;
 use super::errors::{Limit, Loop};
 use super::knee::KneeKind;
+use super::moved::{Evident, each_once, moved, uncertain};
 use std::f64::consts::SQRT_2;
+use waltron_core::grading::Value;
+use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// What a nameplate says of one tap, as far as a class needs it.
 #[derive(Clone, Debug, PartialEq)]
@@ -46,15 +50,14 @@ pub struct Duty {
 /// What was measured of a tap.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Evidence {
-    /// Secondary over primary turns, with what it is uncertain by.
-    pub turns: Result<(f64, f64), String>,
-    /// Winding resistance at the reference temperature, in ohms, with what it is uncertain by; or why
-    /// there is none.
-    pub winding: Result<(f64, f64), String>,
+    /// Secondary over primary turns.
+    pub turns: Result<Estimate, String>,
+    /// Winding resistance at the reference temperature, in ohms; or why there is none.
+    pub winding: Result<Estimate, String>,
     /// The excitation curve at the rated frequency; or why there is none.
     pub curve: Result<ExcitationCurve, String>,
-    /// Remanence factor, with what it is uncertain by.
-    pub remanence: Result<(f64, f64), String>,
+    /// Remanence factor.
+    pub remanence: Result<Estimate, String>,
 }
 
 /// What a criterion's value is.
@@ -85,8 +88,8 @@ pub struct Assessed {
     pub of: Of,
     /// The value, or why there is none.
     pub value: Result<f64, String>,
-    /// What the value is uncertain by (k = 2).
-    pub u: f64,
+    /// What makes the value uncertain.
+    pub estimate: Estimate,
     /// The least allowed.
     pub lower: Option<f64>,
     /// The most allowed.
@@ -131,16 +134,52 @@ impl Assessed {
     }
 }
 
-/// A share of an ampere-turn balance that scatters with the meters, joined from independent parts.
-fn joined(parts: &[f64]) -> f64 {
-    parts.iter().map(|u| u * u).sum::<f64>().sqrt()
+impl Evident for Evidence {
+    fn causes(&self) -> Vec<Cause> {
+        let values = [&self.turns, &self.winding, &self.remanence].into_iter().flatten();
+        let of_values = values.flat_map(Estimate::moves).map(|(cause, _)| cause);
+        each_once(of_values.chain(self.curve.iter().flat_map(ExcitationCurve::causes)))
+    }
+
+    fn moved(&self, source: &Name) -> Self {
+        let of = |value: &Result<Estimate, String>| {
+            value.as_ref().map(|value| moved(value, source)).map_err(Clone::clone)
+        };
+        let (turns, winding, remanence) = (of(&self.turns), of(&self.winding), of(&self.remanence));
+        let curve = self.curve.as_ref().map(|curve| curve.moved(source)).map_err(Clone::clone);
+        Self { turns, winding, curve, remanence }
+    }
+}
+
+/// A criterion's value with what the method makes uncertain of it (k = 2), as a share of it.
+fn by_method(value: &Result<f64, String>, share: f64) -> Estimate {
+    let Ok(value) = value else { return Estimate::default() };
+    let method = Cause::expanded("method", Value::Percent(share));
+    Estimate::exact(*value).with(method, *value)
 }
 
 /// What the indirect method itself may be off by where currents are not in line, as a share of the error.
 const METHOD: f64 = 0.02;
 
+/// What a knee point may be off by between the points of its curve, as a share (k = 2).
+pub(in crate::instrument) const OF_KNEE: f64 = 0.01;
+
+fn exact(value: &Result<f64, String>) -> Estimate {
+    value.as_ref().map_or_else(|_| Estimate::default(), |value| Estimate::exact(*value))
+}
+
 /// Assesses a class; `connected` is the burden that is really there, where it was measured.
 pub fn assess(
+    class: Class,
+    plate: &Plate,
+    seen: &Evidence,
+    connected: Option<Burden>,
+) -> Vec<Assessed> {
+    uncertain(seen, |seen| values(class, plate, seen, connected))
+}
+
+/// The same without what the readings make uncertain.
+pub(super) fn values(
     class: Class,
     plate: &Plate,
     seen: &Evidence,
@@ -185,8 +224,8 @@ impl Assessment<'_> {
 
     fn of_loop(&self, burden: Burden) -> Result<Loop<'_>, String> {
         let curve = self.seen.curve.as_ref().map_err(Clone::clone)?;
-        let (turns, _) = self.seen.turns.clone()?;
-        let (winding_ohm, _) = self.seen.winding.clone()?;
+        let turns = self.seen.turns.as_ref().map_err(Clone::clone)?.value;
+        let winding_ohm = self.seen.winding.as_ref().map_err(Clone::clone)?.value;
         let (rated_ratio, rated_a) = (self.ratio(), self.plate.secondary_a);
         Ok(Loop { curve, turns, rated_ratio, rated_a, winding_ohm, burden })
     }
@@ -211,35 +250,37 @@ impl Assessment<'_> {
                     found.emf_v
                 ));
             }
-            let turns = self.seen.turns.as_ref().map_or(0.0, |(v, u)| u / v);
-            let exciting = of.curve.uncertainty_at(found.emf_v) / (share * of.rated_a);
-            let resistance = self.seen.winding.as_ref().map_or(0.0, |(_, u)| u / of.z().norm());
-            let part = found.exciting_a / (share * of.rated_a);
-            Ok((
-                found,
-                joined(&[turns, exciting, resistance * part]),
-                joined(&[exciting, resistance * part]),
-            ))
+            // What the method is off by is a share of what the exciting current makes.
+            Ok((found, METHOD * found.exciting_a / (share * of.rated_a)))
         })();
+        let estimate = |value: &Result<f64, String>, one: f64| {
+            let method = found.as_ref().map_or(0.0, |(_, method)| *method);
+            let cause = Cause::expanded("method", Value::Percent(method));
+            value
+                .as_ref()
+                .map_or_else(|_| Estimate::default(), |v| Estimate::exact(*v).with(cause, one))
+        };
         let percent = waltron_core::quantity::significant(share * 100.0, 4);
         let at = format!("at {percent} % of rated current, {words}");
+        let value = found.as_ref().map(|(f, _)| f.ratio).map_err(Clone::clone);
         let mut all = vec![Assessed {
             key: format!("ratio-error-{percent}%{name}"),
             what: format!("ratio error {at}"),
             of: Of::Share,
-            value: found.as_ref().map(|(f, ..)| f.ratio).map_err(Clone::clone),
-            u: found.as_ref().map_or(0.0, |(_, u, _)| *u),
+            estimate: estimate(&value, 1.0),
+            value,
             lower: Some(-ratio),
             upper: Some(ratio),
         }];
         if let Some((lower, upper)) = minutes {
             let to_minutes = |radians: f64| radians.to_degrees() * 60.0;
+            let value = found.as_ref().map(|(f, _)| to_minutes(f.phase)).map_err(Clone::clone);
             all.push(Assessed {
                 key: format!("phase-{percent}%{name}"),
                 what: format!("phase displacement {at}"),
                 of: Of::Minutes,
-                value: found.as_ref().map(|(f, ..)| to_minutes(f.phase)).map_err(Clone::clone),
-                u: found.as_ref().map_or(0.0, |(_, _, u)| to_minutes(*u)),
+                estimate: estimate(&value, to_minutes(1.0)),
+                value,
                 lower: Some(lower),
                 upper: Some(upper),
             });
@@ -280,22 +321,15 @@ impl Assessment<'_> {
                 "the core was measured up to {x:.1} times rated current only, and is not saturated there"
             )),
         });
-        let u = value.as_ref().map_or(0.0, |x| x * self.of_limit());
         Assessed {
             key: "security-factor".to_owned(),
             what: "instrument security factor at rated burden".to_owned(),
             of: Of::Number,
+            estimate: by_method(&value, METHOD / 4.0),
             value,
-            u,
             lower: None,
             upper: Some(rated),
         }
-    }
-
-    /// What a limit factor is uncertain by, as a share: the loop's resistance, and the method.
-    fn of_limit(&self) -> f64 {
-        let winding = self.seen.winding.as_ref().map_or(0.0, |(v, u)| u / v);
-        joined(&[winding, METHOD / 4.0])
     }
 
     fn composite(
@@ -317,13 +351,12 @@ impl Assessment<'_> {
         });
         // A core that saturates below the limit fails, though nobody went that far up.
         let value = value.or_else(|why| self.saturated(multiple, most).ok_or(why));
-        let u = value.as_ref().map_or(0.0, |v| v * METHOD);
         Assessed {
             key: "composite-error".to_owned(),
             what: what.to_owned(),
             of: Of::Share,
+            estimate: by_method(&value, METHOD),
             value,
-            u,
             lower: None,
             upper: Some(most),
         }
@@ -340,12 +373,13 @@ impl Assessment<'_> {
     }
 
     fn remanence(&self) -> Assessed {
+        let value = self.seen.remanence.as_ref().map(|r| r.value).map_err(Clone::clone);
         Assessed {
             key: "remanence".to_owned(),
             what: "remanence factor".to_owned(),
             of: Of::Share,
-            value: self.seen.remanence.clone().map(|(v, _)| v),
-            u: self.seen.remanence.as_ref().map_or(0.0, |(_, u)| *u),
+            estimate: exact(&value),
+            value,
             lower: None,
             upper: Some(LOW_REMANENCE),
         }
@@ -366,13 +400,15 @@ impl Assessment<'_> {
 
     fn turns(&self, most: f64) -> Assessed {
         let ratio = self.ratio();
+        // (Kr's turns less the real ones) over the real ones: IEC 61869-2, 3.4.218.
+        let turns = self.seen.turns.as_ref().map_err(Clone::clone);
+        let value = turns.map(|turns| (ratio - turns.value) / turns.value);
         Assessed {
             key: "turns-error".to_owned(),
             what: "turns ratio error".to_owned(),
             of: Of::Share,
-            // (Kr's turns less the real ones) over the real ones: IEC 61869-2, 3.4.218.
-            value: self.seen.turns.clone().map(|(v, _)| (ratio - v) / v),
-            u: self.seen.turns.as_ref().map_or(0.0, |(v, u)| u / v),
+            estimate: exact(&value),
+            value,
             lower: Some(-most),
             upper: Some(most),
         }
@@ -401,7 +437,7 @@ impl Assessment<'_> {
             key: "knee-point".to_owned(),
             what: "rated knee-point e.m.f. reached".to_owned(),
             of: Of::Volt,
-            u: knee.as_ref().map_or(0.0, |v| v * 0.01),
+            estimate: by_method(&knee, OF_KNEE),
             value: rated.clone().and(knee),
             lower: plate.knee_v,
             upper: None,
@@ -420,17 +456,13 @@ impl Assessment<'_> {
                 )
             })
         });
-        let u = exciting.as_ref().map_or(0.0, |_| {
-            let at = plate.knee_v.unwrap_or_default() * share;
-            self.seen.curve.as_ref().map_or(0.0, |c| c.uncertainty_at(at))
-        });
         let at = waltron_core::quantity::significant(share * 100.0, 4);
         all.push(Assessed {
             key: "exciting-current".to_owned(),
             what: format!("exciting current at {at} % of the rated knee point"),
             of: Of::Ampere,
+            estimate: by_method(&exciting, METHOD),
             value: exciting,
-            u,
             lower: None,
             upper: Some(most).filter(|m| !m.is_nan()),
         });
@@ -445,14 +477,14 @@ impl Assessment<'_> {
         let rated = self.plate.resistance_ohm;
         let value = match rated {
             None => Err("the nameplate tells no rated resistance".to_owned()),
-            Some(_) => self.seen.winding.clone().map(|(v, _)| v),
+            Some(_) => self.seen.winding.as_ref().map(|w| w.value).map_err(Clone::clone),
         };
         Assessed {
             key: "winding-resistance".to_owned(),
             what: "winding resistance at the reference temperature".to_owned(),
             of: Of::Ohm,
+            estimate: exact(&value),
             value,
-            u: self.seen.winding.as_ref().map_or(0.0, |(_, u)| *u),
             lower: None,
             upper: rated,
         }
@@ -481,7 +513,7 @@ impl Assessment<'_> {
             key: "transient-error".to_owned(),
             what: what.to_owned(),
             of: Of::Share,
-            u: instantaneous.as_ref().map_or(0.0, |v| v * METHOD),
+            estimate: by_method(&instantaneous, METHOD),
             value: instantaneous,
             lower: None,
             upper: Some(0.1),
@@ -514,13 +546,12 @@ impl Assessment<'_> {
                 let factor = 1.0 / (1.0 + found.ratio);
                 Ok((factor, factor - found.phase.to_degrees() * 60.0 / 2600.0))
             });
-            let u = self.seen.turns.as_ref().map_or(0.0, |(v, u)| u / v);
-            let one = |name: &str, words: &str, value| Assessed {
+            let one = |name: &str, words: &str, value: Result<f64, String>| Assessed {
                 key: format!("{name}-{at}"),
                 what: format!("{words} at {at} of rated current, rated burden"),
                 of: Of::Number,
+                estimate: exact(&value),
                 value,
-                u,
                 lower: Some(1.0 - band),
                 upper: Some(1.0 + band),
             };

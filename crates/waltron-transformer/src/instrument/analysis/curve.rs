@@ -3,10 +3,11 @@
 //! Between measured points ln I is a monotone cubic of ln E (Fritsch and Carlson 1980), so that the
 //! curve can be read in both directions and never turns where the measurement does not.
 
+use super::moved::Move;
 use num_complex::Complex64;
 
 /// A measured point of an excitation curve, at the rated frequency.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Sample {
     /// RMS value of the core's e.m.f., fundamental, in V.
     pub emf_v: f64,
@@ -17,8 +18,8 @@ pub struct Sample {
     pub current: Complex64,
     /// Its peak, in A, where that was measured.
     pub peak_a: Option<f64>,
-    /// What the current is uncertain by (k = 2), in A; nothing where that is not stated.
-    pub u_a: f64,
+    /// What it is uncertain by.
+    pub moves: Vec<Move>,
 }
 
 /// Why points make no curve.
@@ -147,16 +148,10 @@ impl ExcitationCurve {
     /// The fundamental's angle against the e.m.f. between the nearest two points, in radians.
     fn angle_at(&self, emf_v: f64) -> f64 {
         let at = self.points.partition_point(|p| p.emf_v <= emf_v).clamp(1, self.points.len() - 1);
-        let (a, b) = (self.points[at - 1], self.points[at]);
+        let (a, b) = (&self.points[at - 1], &self.points[at]);
         let share = ((emf_v / a.emf_v).ln() / (b.emf_v / a.emf_v).ln()).clamp(0.0, 1.0);
         let (from, to) = (a.current.arg(), b.current.arg());
         from + (to - from) * share
-    }
-
-    /// What the current at an e.m.f. is uncertain by (k = 2), in A: as at the nearest point from above.
-    pub fn uncertainty_at(&self, emf_v: f64) -> f64 {
-        let at = self.points.partition_point(|p| p.emf_v < emf_v).min(self.points.len() - 1);
-        self.points[at].u_a
     }
 
     /// ln E and ln I of the measured points, RMS or peak.
@@ -181,7 +176,7 @@ impl ExcitationCurve {
             rms_a: p.rms_a / times,
             current: p.current / times,
             peak_a: p.peak_a.map(|i| i / times),
-            u_a: p.u_a / times,
+            moves: p.moves.clone(),
         });
         let points: Vec<Sample> = scaled.collect();
         let up = times.ln();
@@ -297,7 +292,13 @@ mod tests {
     use proptest::prelude::*;
 
     pub(crate) fn sample(emf_v: f64, rms_a: f64) -> Sample {
-        Sample { emf_v, rms_a, current: Complex64::new(0.0, -rms_a), peak_a: None, u_a: 0.0 }
+        Sample {
+            emf_v,
+            rms_a,
+            current: Complex64::new(0.0, -rms_a),
+            peak_a: None,
+            moves: Vec::new(),
+        }
     }
 
     #[test]
@@ -305,7 +306,7 @@ mod tests {
         let few: Vec<_> = [(1.0, 0.1), (2.0, 0.2)].map(|(e, i)| sample(e, i)).to_vec();
         assert_eq!(ExcitationCurve::new(few.clone()), Err(CurveError::TooFew(2)));
         // The same voltage many times is one point.
-        assert_eq!(ExcitationCurve::new(vec![few[0]; 9]), Err(CurveError::TooFew(1)));
+        assert_eq!(ExcitationCurve::new(vec![few[0].clone(); 9]), Err(CurveError::TooFew(1)));
         let falls = [(1.0, 0.1), (2.0, 0.4), (3.0, 0.3), (4.0, 0.5)].map(|(e, i)| sample(e, i));
         let error = ExcitationCurve::new(falls.to_vec()).unwrap_err();
         assert!(matches!(error, CurveError::NotMonotone { at_v: 3.0, .. }), "{error}");

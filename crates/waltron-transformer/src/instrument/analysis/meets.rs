@@ -2,7 +2,7 @@
 
 use super::burden::Burden;
 use super::classes::{Class, Measuring, Transient};
-use super::criteria::{Assessed, Evidence, Met, Plate, assess, metering_classes, relaying_classes};
+use super::criteria::{Assessed, Evidence, Met, Plate, metering_classes, relaying_classes, values};
 use super::errors::{Limit, Loop};
 
 /// A class with whether a tap meets it.
@@ -37,7 +37,7 @@ pub fn decided(all: &[Assessed]) -> (Met, String) {
 pub fn table(plate: &Plate, seen: &Evidence) -> Vec<Meets> {
     let mut all = Vec::new();
     let mut add = |class: Class| {
-        let (met, why) = decided(&assess(class, plate, seen, None));
+        let (met, why) = decided(&values(class, plate, seen, None));
         all.push(Meets { class: class.to_string(), met, why });
     };
     Measuring::ALL.into_iter().map(Class::Measuring).for_each(&mut add);
@@ -69,10 +69,10 @@ fn limit_factor(plate: &Plate, seen: &Evidence, share: f64) -> Option<f64> {
     let cos = plate.power_factor.unwrap_or(if va >= 5.0 { 0.8 } else { 1.0 });
     let of = Loop {
         curve: seen.curve.as_ref().ok()?,
-        turns: seen.turns.as_ref().ok()?.0,
+        turns: seen.turns.as_ref().ok()?.value,
         rated_ratio: plate.primary_a / plate.secondary_a,
         rated_a: plate.secondary_a,
-        winding_ohm: seen.winding.as_ref().ok()?.0,
+        winding_ohm: seen.winding.as_ref().ok()?.value,
         burden: Burden::of_current(va, plate.secondary_a, cos),
     };
     match of.limit(share) {

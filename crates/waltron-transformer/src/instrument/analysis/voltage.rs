@@ -5,8 +5,12 @@ use super::burden::Burden;
 use super::classes::{Class, voltage_minutes};
 use super::criteria::{Assessed, Of};
 use super::curve::ExcitationCurve;
+use super::moved::{Evident, each_once, moved, uncertain};
 use num_complex::Complex64;
+use waltron_core::grading::Value;
 use waltron_core::quantity::significant;
+use waltron_core::text::name::Name;
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// What a nameplate says, as far as a class needs it.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -26,23 +30,57 @@ pub struct VoltagePlate {
 /// What was measured.
 #[derive(Clone, Debug, PartialEq)]
 pub struct VoltageEvidence {
-    /// Primary over secondary turns, with what it is uncertain by.
-    pub turns: Result<(f64, f64), String>,
-    /// Short-circuit impedance seen from the secondary, in ohms, with what it is uncertain by.
-    pub short_circuit: Result<(Complex64, f64), String>,
+    /// Primary over secondary turns.
+    pub turns: Result<Estimate, String>,
+    /// Short-circuit impedance seen from the secondary, in ohms: its size, and its angle in radians.
+    pub short_circuit: Result<(Estimate, f64), String>,
     /// Excitation seen from the secondary.
     pub curve: Result<ExcitationCurve, String>,
 }
 
-/// Ratio error as a share, phase displacement in radians, and what both are uncertain by.
+impl VoltageEvidence {
+    /// Takes the exciting current's drop off the ratio, which was measured with this e.m.f. and no burden: what is left
+    /// is that of the turns.
+    pub fn take_drop_off(&mut self, emf_v: f64) {
+        let Ok(z) = self.impedance() else { return };
+        let drop = self.curve.as_ref().ok().and_then(|curve| curve.admittance_at(emf_v));
+        if let (Some(y), Ok(turns)) = (drop, &mut self.turns) {
+            *turns = std::mem::take(turns).times((1.0 - z / 2.0 * y).norm());
+        }
+    }
+
+    /// The short-circuit impedance, in ohms.
+    fn impedance(&self) -> Result<Complex64, String> {
+        let (size, angle) = self.short_circuit.as_ref().map_err(Clone::clone)?;
+        Ok(Complex64::from_polar(size.value, *angle))
+    }
+}
+
+impl Evident for VoltageEvidence {
+    fn causes(&self) -> Vec<Cause> {
+        let values = self.turns.iter().chain(self.short_circuit.iter().map(|(size, _)| size));
+        let of_values = values.flat_map(Estimate::moves).map(|(cause, _)| cause);
+        each_once(of_values.chain(self.curve.iter().flat_map(ExcitationCurve::causes)))
+    }
+
+    fn moved(&self, source: &Name) -> Self {
+        let turns = self.turns.as_ref().map(|turns| moved(turns, source)).map_err(Clone::clone);
+        let z = self.short_circuit.as_ref().map(|(size, angle)| (moved(size, source), *angle));
+        let curve = self.curve.as_ref().map(|curve| curve.moved(source)).map_err(Clone::clone);
+        Self { turns, short_circuit: z.map_err(Clone::clone), curve }
+    }
+}
+
+/// Ratio error as a share and phase displacement in radians.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct VoltageErrors {
     /// Ratio error.
     pub ratio: f64,
     /// Phase displacement, positive where the secondary leads.
     pub phase: f64,
-    /// Of either (k = 2).
-    pub u: f64,
+    /// What either is uncertain by from the method alone (k = 2): the half of the exciting current's drop whose place
+    /// is not known.
+    pub method: f64,
 }
 
 /// The errors at a share of the rated voltage with a burden; none of an open secondary.
@@ -58,8 +96,8 @@ pub fn errors(
     share: f64,
     burden: Option<Burden>,
 ) -> Result<VoltageErrors, String> {
-    let (turns, u_turns) = seen.turns.clone()?;
-    let (z, u_z) = seen.short_circuit.clone()?;
+    let turns = seen.turns.as_ref().map_err(Clone::clone)?.value;
+    let z = seen.impedance()?;
     let curve = seen.curve.as_ref().map_err(Clone::clone)?;
     let rated = plate.primary_v / plate.secondary_v;
     let primary = share * plate.primary_v;
@@ -75,16 +113,19 @@ pub fn errors(
     let load = burden.map_or(Complex64::from(0.0), |b| z / b.z);
     // Us = open·(1 - Zp·Y) / (1 + Zk/Zb)
     let secondary = open * (1.0 - exciting) / (1.0 + load);
-    let parts = [u_turns / turns, exciting.norm(), u_z / z.norm() * load.norm()];
     Ok(VoltageErrors {
         ratio: (rated * secondary.norm() - primary) / primary,
         phase: secondary.arg(),
-        u: parts.iter().map(|u| u * u).sum::<f64>().sqrt(),
+        method: exciting.norm(),
     })
 }
 
 /// Assesses a class of voltage transformers.
 pub fn assess(class: Class, plate: &VoltagePlate, seen: &VoltageEvidence) -> Vec<Assessed> {
+    uncertain(seen, |seen| values(class, plate, seen))
+}
+
+fn values(class: Class, plate: &VoltagePlate, seen: &VoltageEvidence) -> Vec<Assessed> {
     let rows: Vec<(f64, f64, Option<f64>)> = match class {
         Class::Voltage(percent) => {
             let minutes = voltage_minutes(percent);
@@ -105,13 +146,22 @@ pub fn assess(class: Class, plate: &VoltagePlate, seen: &VoltageEvidence) -> Vec
             let found = burden.and_then(|burden| errors(plate, seen, share, burden));
             let percent = significant(share * 100.0, 4);
             let at = format!("at {percent} % of rated voltage, {words}");
-            let u = found.as_ref().map_or(0.0, |f| f.u);
+            let estimate = |of: fn(&VoltageErrors) -> f64, one: f64| {
+                found.as_ref().map_or_else(
+                    |_| Estimate::default(),
+                    |found| {
+                        let split = Value::Percent(found.method);
+                        let split = Cause::expanded("primary's part of the impedance", split);
+                        Estimate::exact(of(found) * one).with(split, one)
+                    },
+                )
+            };
             all.push(Assessed {
                 key: format!("ratio-error-{percent}%{name}"),
                 what: format!("ratio error {at}"),
                 of: Of::Share,
                 value: found.as_ref().map(|f| f.ratio).map_err(Clone::clone),
-                u,
+                estimate: estimate(|f| f.ratio, 1.0),
                 lower: Some(-ratio),
                 upper: Some(ratio),
             });
@@ -122,7 +172,7 @@ pub fn assess(class: Class, plate: &VoltagePlate, seen: &VoltageEvidence) -> Vec
                     what: format!("phase displacement {at}"),
                     of: Of::Minutes,
                     value: found.as_ref().map(|f| of(f.phase)).map_err(Clone::clone),
-                    u: of(u),
+                    estimate: estimate(|f| f.phase, of(1.0)),
                     lower: Some(-minutes),
                     upper: Some(minutes),
                 });

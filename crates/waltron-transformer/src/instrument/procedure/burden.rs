@@ -17,6 +17,7 @@ use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, seconds, significant};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// What is connected lies between a quarter of the rated burden and all of it.
 const BURDEN: Criterion = Criterion::named("burden");
@@ -131,8 +132,7 @@ impl BurdenTest {
             vec![match shown(seen, &impedance) {
                 Err(why) => found.judged(Judgement::new(Verdict::Inconclusive, why)),
                 Ok(read) => {
-                    let (z, angle) = (read.value, read.angle.unwrap_or_default());
-                    graded(found, z, angle, read.u, rated_a)
+                    graded(found, &read.estimate(), read.angle.unwrap_or_default(), rated_a)
                 }
             }]
         };
@@ -140,10 +140,12 @@ impl BurdenTest {
     }
 }
 
-fn graded(found: Finding, ohms: f64, angle: f64, u: Option<f64>, rated_a: f64) -> Finding {
+fn graded(found: Finding, ohms: &Estimate, angle: f64, rated_a: f64) -> Finding {
     let square = rated_a * rated_a;
+    let burden = ohms.clone().times(square);
+    let ohms = ohms.value;
     let va = |si: f64| Quantity { si, dimension: Dimension::POWER };
-    let measured = va(ohms * square);
+    let measured = va(burden.value);
     let side = if angle >= 0.0 { "lagging" } else { "leading" };
     let z = Quantity { si: ohms, dimension: Dimension::RESISTANCE };
     let told = format!("{z}, power factor {} {side}", significant(angle.cos().abs(), 4));
@@ -155,13 +157,9 @@ fn graded(found: Finding, ohms: f64, angle: f64, u: Option<f64>, rated_a: f64) -
         Verdict::Pass => format!("between a quarter of the rated burden and all of it; {told}"),
         _ => format!("{}; {told}", judged.reason),
     };
-    let uncertainty = match u {
-        Some(u) => Values::none().with_quantity("u", va(u * square)),
-        None => Values::none(),
-    };
     let measured = Values::none()
         .with_quantity("burden", measured)
         .with_quantity("impedance", z)
         .with_quantity("power_factor", Quantity::number(angle.cos()));
-    Finding { measured, uncertainty, ..found }.judged(judged)
+    Finding { measured, ..found }.uncertain(&burden).judged(judged)
 }

@@ -197,17 +197,14 @@ fn graded(found: Finding, carried: Read, put_on: Read, scale: f64, at: &str) -> 
         Ok(_) => return open(found, "no voltage came onto the fed winding".to_owned()),
         Err(why) => return open(found, why),
     };
-    let (value, u) = match carried {
-        Ok(read) => (read.value, read.u.unwrap_or(0.0)),
+    let carried = match carried {
+        Ok(read) => read.estimate(),
         Err(why) => return open(found, why),
     };
-    let share = value * scale / put_on.value;
-    let u = u * scale / put_on.value;
-    let found = Finding {
-        measured: Values::none().with_percent("coupling", share),
-        uncertainty: Values::none().with_percent("u", u),
-        ..found
-    };
+    let coupling = carried.over(&put_on.estimate()).times(scale);
+    let (share, u) = (coupling.value, coupling.expanded());
+    let measured = Values::none().with_percent("coupling", share);
+    let found = Finding { measured, ..found }.uncertain(&coupling);
     let told =
         format!("{at} carries {} % of the fed core's volts a turn", significant(share * 100.0, 2));
     let (verdict, told) = if share > MOST {

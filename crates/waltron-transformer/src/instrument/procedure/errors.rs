@@ -19,6 +19,7 @@ use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Measure, Time, seconds, significant};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// The errors at a current.
 const ERRORS: Criterion = Criterion::named("errors");
@@ -166,26 +167,23 @@ impl ErrorsTest {
                         "too little was measured: the secondary is open, or its leads are off";
                     return open(ratio, phase, why.to_owned());
                 }
-                Ok(read) if read.angle.is_some() => (read, read.angle.unwrap_or_default()),
-                Ok(_) => return open(ratio, phase, "there is no phase".to_owned()),
+                Ok(read) => (read.estimate(), read.angle_estimate()),
                 Err(why) => return open(ratio, phase, why),
             };
-            let u = read.u.map_or_else(Values::none, |u| {
-                Values::none().with_value("u", Value::Percent(u * rated))
-            });
-            let error = read.value * rated - 1.0;
+            let Some(angle) = angle else {
+                return open(ratio, phase, "there is no phase".to_owned());
+            };
+            let error = read.times(rated);
+            let error = error.clone().function(error.value - 1.0, 1.0);
             let ratio = judged(
-                Finding { uncertainty: u, ..ratio },
-                Value::Percent(error),
+                ratio,
+                (&error, Value::Percent),
                 limits.map(|(ratio, _)| Value::Percent(ratio)),
             );
-            let u = read
-                .angle_u
-                .map_or_else(Values::none, |u| Values::none().with_value("u", Value::Minutes(u)));
             let minutes = limits.and_then(|(_, minutes)| minutes);
             let phase = judged(
-                Finding { uncertainty: u, ..phase },
-                Value::Minutes(angle),
+                phase,
+                (&angle, Value::Minutes),
                 minutes.map(|m| Value::Minutes((m / 60.0).to_radians())),
             );
             vec![ratio, phase]
@@ -200,7 +198,12 @@ fn open(ratio: Finding, phase: Finding, why: String) -> Vec<Finding> {
 }
 
 /// A value against a limit on both sides.
-fn judged(found: Finding, value: Value, most: Option<Value>) -> Finding {
+fn judged(
+    found: Finding,
+    (estimate, of): (&Estimate, fn(f64) -> Value),
+    most: Option<Value>,
+) -> Finding {
+    let value = of(estimate.value);
     let opposite = |value: Value| match value {
         Value::Percent(si) => Value::Percent(-si),
         Value::Minutes(si) => Value::Minutes(-si),
@@ -210,7 +213,8 @@ fn judged(found: Finding, value: Value, most: Option<Value>) -> Finding {
     let measured = Values::none().with_value(name, value);
     let Some(most) = most else {
         let why = "the class says nothing at this current";
-        return Finding { measured, ..found }.judged(Judgement::new(Verdict::Measured, why));
+        let found = Finding { measured, ..found }.uncertain(estimate);
+        return found.judged(Judgement::new(Verdict::Measured, why));
     };
     let limits = Limits::Between { lower: Some(opposite(most)), upper: Some(most) };
     let margin = 1.0 - value.si().abs() / most.si();
@@ -220,5 +224,5 @@ fn judged(found: Finding, value: Value, most: Option<Value>) -> Finding {
         true => Judgement::new(Verdict::Pass, told),
         false => Judgement::new(Verdict::Fail, format!("outside the class: {told}")),
     };
-    Finding { measured, limits, ..found }.judged(judged)
+    Finding { measured, limits, ..found }.uncertain(estimate).judged(judged)
 }

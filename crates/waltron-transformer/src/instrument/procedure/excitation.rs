@@ -281,6 +281,6 @@ pub(super) fn knee(
         None => Judgement::new(Verdict::Measured, "the nameplate tells no rated knee point"),
     };
     let judged = Judgement { reason: format!("{}; {told} (10/50 %)", judged.reason), ..judged };
-    let uncertainty = Values::none().with_quantity("u", volts(first.emf_v * 0.01));
-    Finding { measured, limits, uncertainty, ..found }.judged(judged)
+    let found = Finding { measured, limits, ..found };
+    found.uncertain(&curve.knee_estimate(KneeKind::TenFifty, first.emf_v)).judged(judged)
 }

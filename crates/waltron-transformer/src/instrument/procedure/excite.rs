@@ -2,8 +2,10 @@
 //! demagnetised, with voltage and current read on every level.
 
 use super::staged::Seen;
+use crate::instrument::analysis::Move;
 use crate::instrument::analysis::{Class, ExcitationCurve, Sample};
 use crate::instrument::asset::{InstrumentTransformer, Kind, Spot};
+use crate::measure::Shown;
 use crate::measure::{of as shown_of, probe, voltage};
 use num_complex::Complex64;
 use schemars::JsonSchema;
@@ -21,6 +23,7 @@ use waltron_core::quantity::{
     Dimension, Frequency, Measure, Quantity, Time, Voltage, seconds, significant,
 };
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// How many points a curve gets.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
@@ -507,6 +510,31 @@ pub(crate) struct Curve {
     pub(crate) hertz: f64,
 }
 
+/// By how much the errors of its meters move a point.
+fn moves(volts: &Shown, amps: &Shown) -> Vec<Move> {
+    let mut all: Vec<Move> = Vec::new();
+    let mut add = |estimate: Option<Estimate>, what: fn(&mut Move) -> &mut f64, share: f64| {
+        for (cause, by) in estimate.iter().flat_map(Estimate::moves) {
+            let of_level = cause.of_all_looks();
+            let known = all.iter_mut().find(|known| known.cause.source == of_level.source);
+            let by = by * share;
+            match known {
+                Some(known) => *what(known) += by,
+                None => {
+                    let mut new = Move { cause: of_level, emf: 0.0, current: 0.0, turn: 0.0 };
+                    *what(&mut new) = by;
+                    all.push(new);
+                }
+            }
+        }
+    };
+    add(Some(volts.estimate()), |m| &mut m.emf, 1.0 / volts.value);
+    add(Some(amps.estimate()), |m| &mut m.current, 1.0 / amps.value);
+    add(volts.angle_estimate(), |m| &mut m.turn, -1.0);
+    add(amps.angle_estimate(), |m| &mut m.turn, 1.0);
+    all
+}
+
 /// Reads the curve that was measured at a place, with the resistance that its winding had then.
 ///
 /// # Errors
@@ -541,11 +569,10 @@ pub(crate) fn read_curve(
     let times = rated_hz / hertz;
     let sample = |(_, all): &(usize, [Option<&Reading>; 4])| {
         let [volts, amps, rms, peak] = *all;
-        let phasor = |reading: Option<&Reading>| {
-            let shown = shown_of(reading?).ok()?;
-            Some((Complex64::from_polar(shown.value, shown.angle?), shown.u.unwrap_or(0.0)))
-        };
-        let ((v, _), (i, u_a)) = (phasor(volts)?, phasor(amps)?);
+        let phasor = |reading: Option<&Reading>| shown_of(reading?).ok();
+        let (volts, amps) = (phasor(volts)?, phasor(amps)?);
+        let polar = |shown: &Shown| Some(Complex64::from_polar(shown.value, shown.angle?));
+        let (v, i) = (polar(&volts)?, polar(&amps)?);
         let rms = shown_of(rms?).ok()?;
         // Of what the meter cannot tell from nothing there is no point.
         if rms.value <= 2.0 * rms.u.unwrap_or(0.0) {
@@ -558,7 +585,7 @@ pub(crate) fn read_curve(
             rms_a: rms.value,
             current: i * emf.conj() / emf.norm(),
             peak_a,
-            u_a,
+            moves: moves(&volts, &amps),
         })
     };
     let points: Vec<Sample> = samples.iter().filter_map(sample).collect();

@@ -18,6 +18,7 @@ use waltron_core::procedure::{FamilyKeys, Method, TestHead};
 use waltron_core::quantity::{Current, Dimension, Measure, Quantity, Time, Voltage, seconds};
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// The ratio lies within its tolerance.
 pub(super) const RATIO: Criterion = Criterion::named("ratio");
@@ -251,8 +252,8 @@ impl RatioTest {
                     // Nothing has no angle, whatever is shown for one.
                     let angle = read.angle.filter(|_| read.value > read.u.unwrap_or(0.0));
                     vec![
-                        graded_ratio(ratio_found, read.value, read.u, ratio),
-                        graded_polarity(polarity_found, angle, read.angle_u),
+                        graded_ratio(ratio_found, &read.estimate(), ratio),
+                        graded_polarity(polarity_found, angle.and(read.angle_estimate())),
                     ]
                 }
             }
@@ -261,20 +262,12 @@ impl RatioTest {
     }
 }
 
-pub(super) fn graded_ratio(
-    found: Finding,
-    value: f64,
-    u: Option<f64>,
-    expected: Option<f64>,
-) -> Finding {
+pub(super) fn graded_ratio(found: Finding, ratio: &Estimate, expected: Option<f64>) -> Finding {
+    let value = ratio.value;
     let measured = Quantity::number(value);
     let judged = match (found.limits.lower(), found.limits.upper()) {
         (Some(low), Some(high)) => judge_between(measured, low, high),
         _ => Judgement::new(Verdict::Measured, "the file tells no rated ratio"),
-    };
-    let uncertainty = match u {
-        Some(u) => Values::none().with_quantity("u", Quantity::number(u)),
-        None => Values::none(),
     };
     Finding {
         measured: Values::none().with_quantity("ratio", measured),
@@ -282,26 +275,23 @@ pub(super) fn graded_ratio(
             Some(expected) => Values::none().with_percent("ratio", value / expected - 1.0),
             None => Values::none(),
         },
-        uncertainty,
         ..found
     }
+    .uncertain(ratio)
     .judged(judged)
 }
 
 /// The largest uncertainty of an angle that still tells a polarity, in radians: 30°.
 const VAGUE: f64 = std::f64::consts::PI / 6.0;
 
-pub(super) fn graded_polarity(found: Finding, angle: Option<f64>, u: Option<f64>) -> Finding {
+pub(super) fn graded_polarity(found: Finding, angle: Option<Estimate>) -> Finding {
     // Of what is lost in the meters' uncertainty the angle may be any.
-    let Some(angle) = angle.filter(|_| u.is_none_or(|u| u < VAGUE)) else {
+    let Some(estimate) = angle.filter(|angle| angle.expanded() < VAGUE) else {
         let why = "too little was measured to tell the angle between both sides";
         return found.judged(Judgement::new(Verdict::Inconclusive, why));
     };
+    let angle = estimate.value;
     let degrees = Quantity { si: angle, dimension: Dimension::ANGLE };
-    let uncertainty = match u {
-        Some(si) => Values::none().with_quantity("u", Quantity { si, dimension: Dimension::ANGLE }),
-        None => Values::none(),
-    };
     let told = words::polarity(angle);
     let verdict = match told.starts_with("in phase") {
         true => Verdict::Pass,
@@ -310,8 +300,8 @@ pub(super) fn graded_polarity(found: Finding, angle: Option<f64>, u: Option<f64>
     Finding {
         measured: Values::none().with_quantity("angle", degrees),
         limits: Limits::None,
-        uncertainty,
         ..found
     }
+    .uncertain(&estimate)
     .judged(Judgement::new(verdict, told))
 }

@@ -7,12 +7,14 @@ use crate::instrument::analysis::Class;
 use crate::instrument::asset::{InstrumentTransformer, Spot};
 use crate::measure::{direct, of as shown_of, probe};
 use std::f64::consts::{SQRT_2, TAU};
+use waltron_core::grading::Value;
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Condition, Program, Relation, Segment, Stop, Then};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, SetupError};
 use waltron_core::quantity::{Current, Measure, Time, seconds};
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// The segment in which the core is magnetised.
 const MAGNETISE: &str = "magnetise";
@@ -91,7 +93,7 @@ impl Remanence {
         (!seen.iter().any(|(program, _)| is_of(program))).then(|| self.program())
     }
 
-    /// The remanence factor, with what it is uncertain by; `saturation_v` is the e.m.f. of the saturation
+    /// The remanence factor; `saturation_v` is the e.m.f. of the saturation
     /// flux at a frequency.
     ///
     /// # Errors
@@ -102,7 +104,7 @@ impl Remanence {
         winding_ohm: f64,
         saturation_v: Option<f64>,
         hertz: f64,
-    ) -> Result<(f64, f64), String> {
+    ) -> Result<Estimate, String> {
         let found = seen.iter().rev().find(|(program, _)| is_of(program));
         let (_, seen) = found.ok_or("the remanence was not measured")?;
         let saturation = saturation_v.ok_or("the saturation flux was not reached")?;
@@ -110,14 +112,14 @@ impl Remanence {
         let of = |segment: usize, probe: &Probe| of_segment(seen, segment, probe);
         let (volts, amps) = (of(0, &self.volts)?, of(0, &self.amps)?);
         let back = of(1, &self.amps)?;
-        let most = volts.0 - winding_ohm * amps.0;
-        if most < whole * 0.9 {
+        let most = volts.clone().minus(&amps.times(winding_ohm));
+        if most.value < whole * 0.9 {
             return Err("the direct current did not saturate the core".to_owned());
         }
-        let stays = most - winding_ohm * back.0;
-        let u = [volts.1, winding_ohm * amps.1, winding_ohm * back.1, 0.01 * most];
-        let u = u.iter().map(|u| u * u).sum::<f64>().sqrt() / whole;
-        Ok((stays / whole, u))
+        let reached = most.value / whole;
+        let stays = most.minus(&back.times(winding_ohm)).times(1.0 / whole);
+        let method = Cause::expanded("method", Value::Percent(0.01));
+        Ok(stays.with_beside(method, reached))
     }
 }
 
@@ -125,8 +127,7 @@ fn is_of(program: &Program) -> bool {
     program.segments.first().is_some_and(|s| s.name == MAGNETISE)
 }
 
-fn of_segment(seen: &Observation, segment: usize, probe: &Probe) -> Result<(f64, f64), String> {
+fn of_segment(seen: &Observation, segment: usize, probe: &Probe) -> Result<Estimate, String> {
     let reading = seen.in_segment(segment, probe).last().ok_or("a reading is missing")?;
-    let shown = shown_of(reading)?;
-    Ok((shown.value, shown.u.unwrap_or(0.0)))
+    Ok(shown_of(reading)?.estimate())
 }

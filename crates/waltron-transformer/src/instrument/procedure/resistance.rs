@@ -24,6 +24,7 @@ use waltron_core::quantity::{
 };
 use waltron_core::text::document::{AnyQuantityText, Field, Problem, Problems, QuantityText, Text};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// The resistance lies within its tolerance.
 pub(super) const RESISTANCE: Criterion = Criterion::named("resistance");
@@ -224,14 +225,14 @@ impl Direct {
     ///
     /// # Errors
     /// Why there is none.
-    pub(super) fn read(&self, seen: &Observation) -> Result<(f64, Option<f64>), String> {
+    pub(super) fn read(&self, seen: &Observation) -> Result<Estimate, String> {
         let read = seen.in_segment(0, &self.resistance).last().map(of);
         let read = read.ok_or("the resistance was not measured")??;
         if seen.segments.first().map(|s| s.ended) != Some(Ended::Stop(0)) {
             let (within, time) = (significant(self.steady * 100.0, 3), text(self.at_most));
             return Err(format!("not steady within {within} % after {time}"));
         }
-        Ok((read.value, read.u))
+        Ok(read.estimate())
     }
 
     /// By how much the flux rose while it was charged, in V·s: what the drop in the winding leaves of the
@@ -363,7 +364,7 @@ impl Told {
 }
 
 pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: Told) -> Finding {
-    let (as_measured, u) = match direct.read(seen) {
+    let read = match direct.read(seen) {
         Ok(read) => read,
         Err(mut why) => {
             if let Some(charged) = direct.still_charged(seen) {
@@ -380,9 +381,10 @@ pub(super) fn graded(found: Finding, direct: &Direct, seen: &Observation, told: 
                 .judged(Judgement::new(Verdict::Inconclusive, why));
         }
     };
+    let as_measured = read.value;
     let value = ohms(as_measured * told.factor);
-    let read = seen.in_segment(0, &direct.resistance).last().and_then(|r| r.estimate());
-    let estimate = read.filter(|_| u.is_some()).map(|read| {
+    // However sure the temperature is, what no accuracy is stated of has no U.
+    let estimate = read.is_stated().then(|| {
         let warmer = of_temperature(told.uncertainty_k);
         read.times(told.factor).with(warmer, as_measured * told.slope)
     });

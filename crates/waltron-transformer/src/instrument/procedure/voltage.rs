@@ -24,6 +24,7 @@ use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Also, Bench, Planned, PlannedPoint, SetupError};
 use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage, seconds};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Estimate;
 
 /// The short-circuit impedance is told.
 const IMPEDANCE: Criterion = Criterion::named("short_circuit_impedance");
@@ -126,7 +127,7 @@ impl PlaceWork {
     }
 
     /// The short-circuit impedance, with what it is uncertain by.
-    fn impedance(&self, seen: &Observation) -> Result<(Complex64, f64), String> {
+    fn impedance(&self, seen: &Observation) -> Result<(Estimate, f64), String> {
         // The level at which it was enough was not out to its end.
         let is_cut = seen.segments.first().is_some_and(|s| s.ended == Ended::Stop(0));
         let last = |probe: &Probe| {
@@ -134,15 +135,13 @@ impl PlaceWork {
             let whole = all.len().saturating_sub(1 + usize::from(is_cut && all.len() > 1));
             let reading = all.get(whole).ok_or("it was not measured")?;
             let shown = crate::measure::of(reading)?;
-            let angle = shown.angle.ok_or("it shows no phase")?;
-            Ok::<_, String>((Complex64::from_polar(shown.value, angle), shown.u.unwrap_or(0.0)))
+            Ok::<_, String>((shown.estimate(), shown.angle.ok_or("it shows no phase")?))
         };
-        let ((v, u_v), (i, u_i)) = (last(&self.secondary)?, last(&self.amps)?);
-        if i.norm() <= 3.0 * u_i {
+        let ((volts, v), (amps, i)) = (last(&self.secondary)?, last(&self.amps)?);
+        if amps.value <= 3.0 * amps.expanded() {
             return Err("almost no current flowed: the primary was not shorted".to_owned());
         }
-        let z = v / i;
-        Ok((z, z.norm() * (u_v / v.norm()).hypot(u_i / i.norm())))
+        Ok((volts.over(&amps), Complex64::from_polar(1.0, v - i).arg()))
     }
 }
 
@@ -263,24 +262,24 @@ impl Course for OfVoltageClass {
         let read = quiet
             .ok_or_else(|| not("ratio"))
             .and_then(|seen| Ok((shown(seen, &work.primary)?, shown(seen, &work.secondary)?)));
-        let ratio = read.as_ref().map_err(Clone::clone).map(|(p, s)| {
-            let share = |of: &crate::measure::Shown| of.u.unwrap_or(0.0) / of.value;
-            let turns = p.value / s.value;
-            (turns, turns * share(p).hypot(share(s)))
-        });
+        let ratio = read.as_ref().map_err(Clone::clone);
+        let ratio = ratio.map(|(p, s)| p.estimate().over(&s.estimate()));
         let impedance = match last(seen, SHORTED) {
             Some(seen) => work.impedance(seen),
             None => Err(not("short-circuit impedance")),
         };
-        let winding = impedance.as_ref().map_or(0.0, |(z, _)| z.re / 2.0);
+        let winding = impedance.as_ref().map_or(0.0, |(z, angle)| z.value * angle.cos() / 2.0);
         let curve = read_curve(seen, winding, self.hertz).map(|c| c.curve);
-        let evidence =
+        let mut evidence =
             VoltageEvidence { turns: ratio.clone(), short_circuit: impedance.clone(), curve };
+        if let Ok((_, s)) = &read {
+            evidence.take_drop_off(s.value);
+        }
         let look = Look {
             of: &self.of,
             spot,
             primary_v: None,
-            turns: ratio.as_ref().ok().map(|(turns, _)| *turns),
+            turns: ratio.as_ref().ok().map(|turns| turns.value),
             is_beyond: quiet.is_some_and(|seen| is_beyond_range(seen, &work.secondary)),
             before: None,
             winding_ohm: None,
@@ -316,12 +315,14 @@ impl Course for OfVoltageClass {
         let polarity =
             injected(self.point(spot, "polarity"), Criterion::CONDITION, &Values::none());
         match (&ratio, &read) {
-            (Ok((turns, u)), Ok((p, s))) => {
-                found.push(graded_ratio(of_ratio, *turns, Some(*u), rated));
-                let angle =
-                    p.angle.zip(s.angle).map(|(p, s)| Complex64::from_polar(1.0, s - p).arg());
-                let angle_u = p.angle_u.zip(s.angle_u).map(|(a, b)| a.hypot(b));
-                found.push(graded_polarity(polarity, angle, angle_u));
+            (Ok(turns), Ok((p, s))) => {
+                found.push(graded_ratio(of_ratio, turns, rated));
+                let angle = p.angle_estimate().zip(s.angle_estimate()).map(|(p, s)| {
+                    let turned = s.minus(&p);
+                    let within = Complex64::from_polar(1.0, turned.value).arg();
+                    turned.function(within, 1.0)
+                });
+                found.push(graded_polarity(polarity, angle));
             }
             (Err(why), _) | (_, Err(why)) => {
                 let open = Judgement::new(Verdict::Inconclusive, why.clone());
@@ -333,18 +334,16 @@ impl Course for OfVoltageClass {
             injected(self.point(spot, "short-circuit-impedance"), IMPEDANCE, &Values::none());
         let ohms = |si| Quantity { si, dimension: Dimension::RESISTANCE };
         found.push(match &impedance {
-            Ok((z, u)) => Finding {
-                measured: Values::none()
-                    .with_quantity("impedance", ohms(z.norm()))
+            Ok((size, angle)) => {
+                let z = Complex64::from_polar(size.value, *angle);
+                let measured = Values::none()
+                    .with_quantity("impedance", ohms(size.value))
                     .with_quantity("resistance", ohms(z.re))
-                    .with_quantity("reactance", ohms(z.im)),
-                uncertainty: Values::none().with_quantity("u", ohms(*u)),
-                ..told
+                    .with_quantity("reactance", ohms(z.im));
+                let why = format!("{} + j {} seen from the secondary", ohms(z.re), ohms(z.im));
+                let told = Finding { measured, ..told }.uncertain(size);
+                told.judged(Judgement::new(Verdict::Measured, why))
             }
-            .judged(Judgement::new(
-                Verdict::Measured,
-                format!("{} + j {} seen from the secondary", ohms(z.re), ohms(z.im)),
-            )),
             Err(why) => told.judged(Judgement::new(Verdict::Inconclusive, why.clone())),
         });
         let assessed = self.assessed(spot, &evidence);

@@ -8,6 +8,7 @@ use waltron_core::grading::Grade;
 use waltron_core::injection::measuring::Property;
 use waltron_core::procedure::Served;
 use waltron_core::quantity::Measure;
+use waltron_core::uncertainty::Estimate;
 use waltron_core::wing::Told;
 
 /// What was measured of a place.
@@ -85,8 +86,8 @@ impl Measured {
     pub(crate) fn evidence(&self) -> Evidence {
         let not = || "not measured".to_owned();
         Evidence {
-            turns: self.turns.map(|t| (t, 0.0)).ok_or_else(not),
-            winding: self.winding_ohm.map(|r| (r, 0.0)).ok_or_else(not),
+            turns: self.turns.map(Estimate::exact).ok_or_else(not),
+            winding: self.winding_ohm.map(Estimate::exact).ok_or_else(not),
             curve: Ok(self.curve.curve.clone()),
             remanence: Err(not()),
         }

@@ -63,6 +63,15 @@ impl Class {
     }
 }
 
+impl Class {
+    /// By how much of itself the factor moves with a kelvin, in 1/K; 0 outside the table.
+    pub fn per_kelvin(&self, kelvin: f64) -> f64 {
+        let inside = |pair: &&[(f64, f64)]| (pair[0].0..=pair[1].0).contains(&kelvin);
+        let slope = |pair: &[(f64, f64)]| (pair[1].1 / pair[0].1).ln() / (pair[1].0 - pair[0].0);
+        self.factors.windows(2).find(inside).map_or(0.0, slope)
+    }
+}
+
 impl Correction {
     /// A table by its name; the first one where none is named.
     pub fn class(&self, id: Option<&str>) -> Option<&Class> {

@@ -50,6 +50,10 @@ pub struct Corrected {
     pub u: f64,
     /// The energy's part of that, as a share of the value.
     pub of_energy: f64,
+    /// What was not looked at between two frequencies, as a share of the value (k = 2).
+    pub of_bend: f64,
+    /// By how much of itself the value moves for a kelvin that the insulation was warmer, in 1/K.
+    pub per_kelvin: f64,
 }
 
 /// A frequency that a sweep does not reach.
@@ -120,8 +124,10 @@ pub fn at_reference(
     let turned = (1.0 / reference_k - 1.0 / kelvin) / BOLTZMANN;
     let of_energy = (slope * turned * energy.u_ev).abs();
     // Between two frequencies nobody looked: half of what the bend makes.
-    let u = tan_delta * (of_meters.powi(2) + of_energy.powi(2) + (bent / 2.0).powi(2)).sqrt();
-    Ok(Corrected { tan_delta, hertz: wanted_hz, u, of_energy })
+    let of_bend = bent / 2.0;
+    let u = tan_delta * (of_meters.powi(2) + of_energy.powi(2) + of_bend.powi(2)).sqrt();
+    let per_kelvin = slope * energy.ev / BOLTZMANN / kelvin.powi(2);
+    Ok(Corrected { tan_delta, hertz: wanted_hz, u, of_energy, of_bend, per_kelvin })
 }
 
 /// By how much two sweeps differ where one is shifted over the other: the mean square of the logarithms' difference,

@@ -12,6 +12,7 @@ use waltron_core::injection::measuring::{Lack, Probe};
 use waltron_core::injection::observation::Observation;
 use waltron_core::procedure::PlannedPoint;
 use waltron_core::quantity::{Dimension, Quantity, fixed, significant};
+use waltron_core::uncertainty::Estimate;
 
 /// The exciting currents of the phases make the pattern that the connection makes.
 pub(crate) const EXCITING: Criterion = Criterion::named("exciting_current");
@@ -19,8 +20,8 @@ pub(crate) const EXCITING: Criterion = Criterion::named("exciting_current");
 /// No current is less than this, in A, where one is divided by.
 pub(super) const SMALLEST_A: f64 = 1e-9;
 
-/// A current with what it is uncertain by, in A; why there is none.
-type Read = Result<(f64, f64), String>;
+/// A current in A with what makes it uncertain; why there is none.
+type Read = Result<Estimate, String>;
 
 /// Why a current was not shown, with what helps where a phase takes more than its meter shows.
 pub(super) fn advised(why: String, lacks: Option<&Lack>) -> String {
@@ -35,7 +36,11 @@ pub(super) fn current(seen: Option<&Observation>, probe: &Probe) -> Read {
     let seen = seen.ok_or("not every phase was measured")?;
     let lacks = seen.at_end(probe).and_then(|reading| reading.lacks.as_ref());
     let read = shown(seen, probe).map_err(|why| advised(why, lacks))?;
-    Ok((read.value, read.u.unwrap_or(0.0)))
+    Ok(read.estimate())
+}
+
+fn letter(phase: usize) -> String {
+    Terminal::Phase(phase as u8).letter().to_string()
 }
 
 /// What exciting currents must be to each other.
@@ -60,7 +65,10 @@ impl Exciting {
     pub(super) fn group(self, of: Vec<usize>, probe: Probe) -> Group {
         let points = vec![PlannedPoint::certain(self.point.clone(), EXCITING)];
         let grade = move |seen: &[Option<&Observation>]| {
-            let read: Vec<Read> = seen.iter().map(|s| current(*s, &probe)).collect();
+            let of_phase = |(k, s): (usize, &Option<&Observation>)| {
+                Ok(current(*s, &probe)?.of_injection(&letter(k)))
+            };
+            let read: Vec<Read> = seen.iter().enumerate().map(of_phase).collect();
             vec![self.graded(&read)]
         };
         Group { points, of, grade: Arc::new(grade) }
@@ -70,9 +78,8 @@ impl Exciting {
     fn graded(&self, read: &[Read]) -> Finding {
         let found = injected(self.point.clone(), EXCITING, &self.stimulus);
         let found = Finding { limits: self.limits.clone(), ..found };
-        let read: Result<Vec<(f64, f64)>, &String> =
-            read.iter().map(|r| r.as_ref().map(|r| *r)).collect();
-        let [u, v, w] = match read.as_deref() {
+        let read: Result<Vec<&Estimate>, &String> = read.iter().map(Result::as_ref).collect();
+        let read = match read.as_deref() {
             Ok(&[u, v, w]) => [u, v, w],
             Ok(_) => return found.judged(Judgement::new(Verdict::Inconclusive, "not measured")),
             Err(why) => {
@@ -80,9 +87,8 @@ impl Exciting {
                 return found.judged(Judgement::new(Verdict::Inconclusive, why));
             }
         };
-        let amps = [u, v, w].map(|(amps, _)| amps);
+        let amps = read.map(|read| read.value);
         let of = |si| Quantity { si, dimension: Dimension::CURRENT };
-        let letter = |k: usize| Terminal::Phase(k as u8).letter();
         let differ = |a: f64, b: f64| (a - b).abs() / ((a + b) / 2.0).max(SMALLEST_A);
         // The two that are most alike, and the one that is left.
         let pairs = [(0, 1, 2), (1, 2, 0), (2, 0, 1)];
@@ -92,15 +98,20 @@ impl Exciting {
         let spread = differ(amps[a], amps[b]);
         let mean = f64::midpoint(amps[a], amps[b]);
         let share = amps[other] / mean.max(SMALLEST_A);
-        let uncertain = [u, v, w].map(|(_, u)| u);
-        let u_spread = (uncertain[a] + uncertain[b]) / mean.max(SMALLEST_A);
+        let both = read[a].clone().plus(read[b]).times(0.5);
+        let apart = read[a].clone().minus(read[b]);
+        // Alike or not, they are uncertain by what each of them is by itself.
+        let uncertain = match mean > SMALLEST_A {
+            true => apart.over(&both),
+            false => apart.times(1.0 / SMALLEST_A),
+        };
+        let u_spread = uncertain.expanded();
         let measured = Values::none()
             .with_percent("spread", spread)
             .with_quantity("exciting_u", of(amps[0]))
             .with_quantity("exciting_v", of(amps[1]))
             .with_quantity("exciting_w", of(amps[2]));
-        let uncertainty = Values::none().with_percent("u", u_spread);
-        let found = Finding { measured, uncertainty, ..found };
+        let found = Finding { measured, ..found }.uncertain(&uncertain);
         let told = format!(
             "{} and {} take {} and {}, {} {}",
             letter(a),

@@ -14,12 +14,14 @@ use crate::instrument::procedure::ratio::{RATIO, graded_polarity, graded_ratio};
 use crate::instrument::procedure::remanence::{self, Remanence};
 use crate::instrument::procedure::resistance::{self, CHARGE, Direct, RESISTANCE};
 use crate::instrument::procedure::staged::{Course, Seen};
+use crate::material::of_temperature;
 use crate::measure::{between, injected, point};
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::program::Program;
 use waltron_core::procedure::{Answer, Bench, Planned, PlannedPoint, Question, SetupError};
 use waltron_core::quantity::{Dimension, Measure, Quantity, seconds};
+use waltron_core::uncertainty::Estimate;
 
 /// What the nameplate does not tell, estimated.
 const ESTIMATE: Criterion = Criterion::named("estimate");
@@ -69,7 +71,7 @@ struct Gathered {
     is_beyond: bool,
     curve: Result<Curve, String>,
     /// As measured, in ohms.
-    winding: Result<(f64, Option<f64>), String>,
+    winding: Result<Estimate, String>,
     evidence: Evidence,
     /// The flux that was in the core before, as a share of saturation.
     before: Option<f64>,
@@ -115,7 +117,7 @@ impl OfClass {
             Some(seen) => work.direct.read(seen),
             None => Err(not("winding's resistance")),
         };
-        let ohm = winding.as_ref().map_or(0.0, |(ohm, _)| *ohm);
+        let ohm = winding.as_ref().map_or(0.0, |ohm| ohm.value);
         let is_beyond = last(QUIET).is_some_and(|seen| work.ratio.is_beyond(seen));
         let ratio = match last(QUIET) {
             Some(seen) => work.ratio.read(seen, ohm),
@@ -125,13 +127,14 @@ impl OfClass {
             Ok(_) => read_curve(seen, ohm, self.hertz),
             Err(why) => Err(why.clone()),
         };
-        let at_reference = winding.clone().and_then(|(ohm, u)| {
+        let at_reference = winding.clone().and_then(|ohm| {
             let kelvin = self
                 .settings
                 .temperature_k
                 .ok_or("the winding's temperature is not known: give the test's `temperature`")?;
             let factor = resistance::factor(&self.of, spot, kelvin);
-            Ok((ohm * factor, u.unwrap_or(0.0) * factor))
+            let slope = ohm.value * resistance::slope(&self.of, spot, kelvin);
+            Ok(ohm.times(factor).with_beside(of_temperature(self.settings.temperature_u_k), slope))
         });
         let remanence = match (&work.remanence, &curve) {
             (None, _) => Err(not("remanence")),
@@ -142,7 +145,7 @@ impl OfClass {
             (Some(_), Err(why)) => Err(why.clone()),
         };
         let evidence = Evidence {
-            turns: ratio.as_ref().map(|r| (r.turns, r.u)).map_err(Clone::clone),
+            turns: ratio.as_ref().map(|r| r.turns.clone()).map_err(Clone::clone),
             winding: at_reference,
             curve: curve.as_ref().map(|c| c.curve.clone()).map_err(Clone::clone),
             remanence,
@@ -249,7 +252,7 @@ impl Course for OfClass {
         let charge =
             seen.iter().find(|(p, _)| p.segments.first().is_some_and(|s| s.name == CHARGE));
         let winding = charge.and_then(|(_, seen)| work.direct.read(seen).ok());
-        if let Some(program) = work.excitation.next(seen, winding.map(|(ohm, _)| ohm)) {
+        if let Some(program) = work.excitation.next(seen, winding.map(|ohm| ohm.value)) {
             return Some(program);
         }
         work.remanence.as_ref().and_then(|remanence| remanence.next(seen))
@@ -305,10 +308,10 @@ impl OfClass {
             of: &self.of,
             spot,
             primary_v: ratio.map(|r| r.primary_v),
-            turns: ratio.map(|r| r.turns),
+            turns: ratio.map(|r| r.turns.value),
             is_beyond: all.is_beyond,
             before: all.before,
-            winding_ohm: all.evidence.winding.as_ref().ok().map(|(ohm, _)| *ohm),
+            winding_ohm: all.evidence.winding.as_ref().ok().map(|ohm| ohm.value),
             curve: all.curve.as_ref().ok(),
         }
     }
@@ -328,11 +331,11 @@ impl OfClass {
             injected(self.point(spot, "polarity"), Criterion::CONDITION, &Values::none());
         match &all.ratio {
             Ok(ratio) => {
-                let mut of_ratio = graded_ratio(of_ratio, ratio.turns, Some(ratio.u), rated);
+                let mut of_ratio = graded_ratio(of_ratio, &ratio.turns, rated);
                 if all.winding.is_ok() {
                     of_ratio.reason.push_str("; the drop in the winding is taken off");
                 }
-                [of_ratio, graded_polarity(polarity, Some(ratio.angle), ratio.angle_u)]
+                [of_ratio, graded_polarity(polarity, Some(ratio.angle.clone()))]
             }
             Err(why) => {
                 let open = |found: Finding| {

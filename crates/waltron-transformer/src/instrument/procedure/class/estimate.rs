@@ -15,9 +15,10 @@ pub(super) fn estimate(
     hertz: f64,
 ) -> Finding {
     let (secondary, tap) = (of.secondary(spot), of.tap(spot));
-    let Ok((turns, u)) = &seen.turns else {
+    let Ok(ratio) = &seen.turns else {
         return found.judged(Judgement::new(Verdict::Inconclusive, "the ratio was not measured"));
     };
+    let turns = ratio.value;
     let measured_a = turns * secondary.secondary.si;
     let primary_a = tap.primary.map_or_else(|| standard(measured_a), |p| p.si);
     let off = measured_a / primary_a - 1.0;
@@ -25,8 +26,8 @@ pub(super) fn estimate(
         "estimated: {} A / {}, from a ratio of {} ± {} ({} % from the standard value)",
         significant(primary_a, 4),
         secondary.secondary,
-        significant(*turns, 5),
-        significant(*u, 2),
+        significant(turns, 5),
+        significant(ratio.expanded(), 2),
         significant(off * 100.0, 2)
     );
     if let Ok(curve) = &seen.curve {
@@ -53,9 +54,9 @@ pub(super) fn estimate(
         });
     }
     told.push_str("; put what holds into the asset's file and grade again");
-    let ratio = Quantity::number(*turns);
-    let measured = Values::none().with_quantity("ratio", ratio);
-    Finding { measured, ..found }.judged(Judgement::new(Verdict::Measured, told))
+    let measured = Values::none().with_quantity("ratio", Quantity::number(turns));
+    let found = Finding { measured, ..found }.uncertain(ratio);
+    found.judged(Judgement::new(Verdict::Measured, told))
 }
 
 /// The burden at which an unknown class is estimated, where the nameplate tells none.

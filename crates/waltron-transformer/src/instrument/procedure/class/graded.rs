@@ -74,8 +74,9 @@ pub(in crate::instrument::procedure) fn criterion(
         measured = measured.with_percent("margin", margin);
         words.push_str(&format!(", margin {} %", significant(margin * 100.0, 2)));
     }
-    let uncertainty = Values::none().with_value("u", value(a.u));
-    let found = Finding { measured, uncertainty, ..found };
+    // The criterion's estimate is told in its own unit.
+    let estimate = a.estimate.clone().times(value(1.0).si());
+    let found = Finding { measured, ..found }.uncertain(&estimate);
     let quantity = match value(si) {
         Value::Plain(q) => q,
         other => Quantity::number(other.si()),

@@ -4,12 +4,14 @@ use crate::instrument::asset::{InstrumentTransformer, Spot};
 use crate::instrument::procedure::excite::wanted_emf;
 use crate::measure::{is_beyond_range, of as shown_of, probe, shown, voltage};
 use num_complex::Complex64;
+use waltron_core::grading::Value;
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
 use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{Program, Segment};
 use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::procedure::{Bench, SetupError};
-use waltron_core::quantity::{Measure, Voltage, seconds};
+use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage, seconds};
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// With nothing out, then with a low voltage on the secondary.
 #[derive(Debug)]
@@ -66,23 +68,34 @@ impl RatioStage {
     pub(super) fn read(&self, seen: &Observation, winding_ohm: f64) -> Result<Ratio, String> {
         let of = |probe: &Probe| {
             let shown = shown(seen, probe)?;
-            let angle = shown.angle.ok_or_else(|| format!("`{probe}` shows no phase"))?;
-            let u = shown.u.unwrap_or(0.0);
-            Ok::<_, String>((Complex64::from_polar(shown.value, angle), u, shown.angle_u))
+            let angle =
+                shown.angle_estimate().ok_or_else(|| format!("`{probe}` shows no phase"))?;
+            Ok::<_, String>((shown.estimate(), angle))
         };
-        let ((v, u_v, a_v), (p, u_p, a_p)) = (of(&self.volts)?, of(&self.primary)?);
+        let polar =
+            |(size, angle): &(Estimate, Estimate)| Complex64::from_polar(size.value, angle.value);
+        let (volts, primary) = (of(&self.volts)?, of(&self.primary)?);
         // What the meter cannot tell from nothing drops nothing.
-        let (i, u_i, _) = of(&self.amps).unwrap_or_default();
+        let amps = of(&self.amps).unwrap_or_default();
+        let [v, p, i] = [&volts, &primary, &amps].map(polar);
         let emf = v - i * winding_ohm;
         let turns = emf.norm() / p.norm();
-        let shares = [u_v / v.norm(), u_p / p.norm(), u_i * winding_ohm / v.norm()];
+        // The drop is small: what it is uncertain by is told by its size alone.
+        let dropped = volts.0.joined(&amps.0, emf.norm(), [emf.norm() / v.norm(), -winding_ohm]);
+        let angle = primary.1.minus(&volts.1);
+        // What is near nothing may have any angle.
+        let vague = Cause::expanded(
+            "primary voltage near nothing",
+            Value::Plain(Quantity {
+                si: primary.0.expanded() / p.norm(),
+                dimension: Dimension::ANGLE,
+            }),
+        );
         let quiet = seen.in_segment(0, &self.quiet).last();
         let quiet = quiet.and_then(|r| shown_of(r).ok()).map_or(0.0, |s| s.value);
         Ok(Ratio {
-            turns,
-            u: turns * shares.iter().map(|s| s * s).sum::<f64>().sqrt(),
-            angle: (p / emf).arg(),
-            angle_u: a_v.zip(a_p).map(|(a, b)| a.hypot(b)).map(|u| u.max(u_p / p.norm())),
+            turns: dropped.over(&primary.0).function(turns, 1.0),
+            angle: angle.function((p / emf).arg(), 1.0).with_beside(vague, 1.0),
             primary_v: [quiet, p.norm()],
         })
     }
@@ -91,9 +104,7 @@ impl RatioStage {
 /// What the ratio's measurement has shown.
 #[derive(Clone, Debug)]
 pub(super) struct Ratio {
-    pub(super) turns: f64,
-    pub(super) u: f64,
-    pub(super) angle: f64,
-    pub(super) angle_u: Option<f64>,
+    pub(super) turns: Estimate,
+    pub(super) angle: Estimate,
     pub(super) primary_v: [f64; 2],
 }

@@ -9,6 +9,7 @@ use waltron_core::grading::{
 use waltron_core::injection::measuring::{Lack, Probe};
 use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::{Quantity, fixed, significant};
+use waltron_core::uncertainty::Estimate;
 
 /// The first exciting current is no larger than the later one.
 pub(crate) const INRUSH: Criterion = Criterion::named("inrush");
@@ -25,10 +26,8 @@ pub(super) struct Inrush {
     pub(super) is_told: bool,
 }
 
-/// The largest of three phases: which, and by how many times; infinite where the meter could not follow.
-type Worst = (usize, f64);
-
-fn share(seen: &Observation, probe: &Probe) -> Result<f64, String> {
+/// The first current over the later one; infinite where the meter could not follow.
+fn share(seen: &Observation, probe: &Probe) -> Result<Estimate, String> {
     let reading = |k: usize| seen.in_segment(k, probe).last();
     let (Some(first), Some(later)) = (reading(0), reading(1)) else {
         return Err("not every phase was measured".to_owned());
@@ -36,13 +35,13 @@ fn share(seen: &Observation, probe: &Probe) -> Result<f64, String> {
     // What the meter cannot show later either says nothing of the first moment.
     let later = shown(later).map_err(|why| advised(why, later.lacks.as_ref()))?;
     if matches!(first.lacks, Some(Lack::BeyondRange(_))) {
-        return Ok(f64::INFINITY);
+        return Ok(Estimate::exact(f64::INFINITY));
     }
     let first = shown(first)?;
     if later.u.is_some_and(|u| later.value < 10.0 * u) {
         return Err("the exciting current is lost in its meter's uncertainty".to_owned());
     }
-    Ok(first.value / later.value)
+    Ok(first.estimate().over(&later.estimate()))
 }
 
 impl Inrush {
@@ -51,7 +50,7 @@ impl Inrush {
             Limits::Between { lower: None, upper: Some(Value::Plain(Quantity::number(MOST))) };
         let limits = if self.is_told { Limits::None } else { limit };
         let found = Finding { limits, ..injected(self.point.clone(), INRUSH, &self.stimulus) };
-        let all: Result<Vec<f64>, String> = seen
+        let all: Result<Vec<Estimate>, String> = seen
             .iter()
             .map(|seen| share(seen.ok_or("not every phase was measured")?, probe))
             .collect();
@@ -64,11 +63,11 @@ impl Inrush {
                 return found.judged(Judgement::new(verdict, why));
             }
         };
-        let worst: Option<Worst> =
-            all.iter().copied().enumerate().max_by(|a, b| a.1.total_cmp(&b.1));
-        let Some((phase, times)) = worst else {
+        let worst = all.iter().enumerate().max_by(|a, b| a.1.value.total_cmp(&b.1.value));
+        let Some((phase, worst)) = worst else {
             return found.judged(Judgement::new(Verdict::Inconclusive, "nothing was measured"));
         };
+        let times = worst.value;
         let letter = Terminal::Phase(phase as u8).letter();
         let told = match times.is_finite() {
             true => format!(
@@ -92,6 +91,7 @@ impl Inrush {
                 ),
             ),
         };
-        Finding { measured, ..found }.judged(Judgement::new(verdict, why))
+        let found = Finding { measured, ..found }.uncertain(worst);
+        found.judged(Judgement::new(verdict, why))
     }
 }

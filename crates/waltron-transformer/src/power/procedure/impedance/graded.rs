@@ -10,9 +10,13 @@ use waltron_core::injection::measuring::Probe;
 use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::uncertainty::Estimate;
 
 /// By how much the lines of a winding may differ from their mean (IEEE C57.152: 3 %).
 const APART: f64 = 0.03;
+
+/// The lines of a winding.
+const LINES: [&str; 3] = ["U-V", "V-W", "W-U"];
 
 /// What is read.
 #[derive(Clone, Debug)]
@@ -22,11 +26,10 @@ pub(super) struct Probes {
     pub(super) amps: Probe,
 }
 
-/// An impedance as it was measured.
-#[derive(Clone, Copy, Debug)]
+/// An impedance as it was measured, in ohms.
+#[derive(Clone, Debug)]
 struct Read {
-    ohm: f64,
-    u: f64,
+    ohm: Estimate,
     angle: f64,
 }
 
@@ -51,7 +54,7 @@ fn read(seen: Option<&Observation>, probes: &Probes) -> Result<Read, String> {
     }
     let read = shown(seen, &probes.impedance)?;
     let angle = read.angle.ok_or("the impedance has no angle")?;
-    Ok(Read { ohm: read.value, u: read.u.unwrap_or(0.0), angle })
+    Ok(Read { ohm: read.estimate(), angle })
 }
 
 /// What the short-circuit impedance must be.
@@ -73,28 +76,33 @@ impl Required {
     pub(super) fn graded(&self, seen: &[Option<&Observation>], probes: &Probes) -> Vec<Finding> {
         let mean = injected(self.impedance.clone(), IMPEDANCE, &self.stimulus);
         let alike = injected(self.alike.clone(), ALIKE, &self.stimulus);
-        let all: Result<Vec<Read>, String> = seen.iter().map(|s| read(*s, probes)).collect();
+        let line = |(k, s): (usize, &Option<&Observation>)| {
+            let read = read(*s, probes)?;
+            Ok(Read { ohm: read.ohm.of_injection(LINES[k % 3]), ..read })
+        };
+        let all: Result<Vec<Read>, String> = seen.iter().enumerate().map(line).collect();
         let all = match all {
             Ok(all) if all.len() == 3 => all,
             Ok(_) => return self.neither(mean, alike, "not every line was measured"),
             Err(why) => return self.neither(mean, alike, &why),
         };
         // Between two lines lie two phases (IEEE C57.152: the mean of the three, over two).
-        let phase: Vec<f64> = all.iter().map(|r| r.ohm / 2.0).collect();
-        let middle = phase.iter().sum::<f64>() / 3.0;
-        let u = all.iter().map(|r| r.u / 2.0).sum::<f64>() / 3.0;
+        let phase: Vec<Estimate> = all.iter().map(|r| r.ohm.clone().times(0.5)).collect();
+        let sum = phase.iter().fold(Estimate::exact(0.0), |sum, ohm| sum.plus(ohm));
+        let mean_ohm = sum.times(1.0 / 3.0);
+        let middle = mean_ohm.value;
         let share = middle / self.base_ohm;
-        let react = all.iter().map(|r| r.ohm / 2.0 * r.angle.sin()).sum::<f64>() / 3.0;
+        let react = all.iter().map(|r| r.ohm.value / 2.0 * r.angle.sin()).sum::<f64>() / 3.0;
         let measured = Values::none()
             .with_percent("impedance", share)
             .with_quantity("ohms", ohms(middle))
             .with_quantity("reactance", ohms(react))
-            .with_quantity("line_uv", ohms(all[0].ohm))
-            .with_quantity("line_vw", ohms(all[1].ohm))
-            .with_quantity("line_wu", ohms(all[2].ohm));
-        let uncertainty = Values::none().with_percent("u", u / self.base_ohm);
-        let mean = Finding { measured, uncertainty, ..mean };
-        vec![self.against_nameplate(mean, share), self.differs(alike, &phase, middle, u)]
+            .with_quantity("line_uv", ohms(all[0].ohm.value))
+            .with_quantity("line_vw", ohms(all[1].ohm.value))
+            .with_quantity("line_wu", ohms(all[2].ohm.value));
+        let mean =
+            Finding { measured, ..mean }.uncertain(&mean_ohm.clone().times(1.0 / self.base_ohm));
+        vec![self.against_nameplate(mean, share), self.differs(alike, &phase, &mean_ohm)]
     }
 
     fn neither(&self, mean: Finding, alike: Finding, why: &str) -> Vec<Finding> {
@@ -118,18 +126,17 @@ impl Required {
         found.judged(judge_between(Quantity::number(share), low, high))
     }
 
-    fn differs(&self, found: Finding, phase: &[f64], middle: f64, u: f64) -> Finding {
-        let off: Vec<f64> = phase.iter().map(|ohm| ohm / middle - 1.0).collect();
-        let names = ["U-V", "V-W", "W-U"];
+    fn differs(&self, found: Finding, phase: &[Estimate], middle: &Estimate) -> Finding {
+        let off: Vec<f64> = phase.iter().map(|ohm| ohm.value / middle.value - 1.0).collect();
         let worst = (0..3).max_by(|a, b| off[*a].abs().total_cmp(&off[*b].abs())).unwrap_or(0);
         let widest = off[worst].abs();
         let found = Finding {
             measured: Values::none().with_percent("difference", widest),
             limits: Limits::Between { lower: None, upper: Some(Value::Percent(APART)) },
-            uncertainty: Values::none().with_percent("u", 2.0 * u / middle),
             ..found
         };
-        let mut told = format!("{} is {} from the mean", names[worst], percent(off[worst]));
+        let found = found.uncertain(&phase[worst].clone().over(middle));
+        let mut told = format!("{} is {} from the mean", LINES[worst], percent(off[worst]));
         if self.is_star {
             // What two lines have in common less what the third one has: a phase of its own.
             let of_phase = |k: usize| off[k] + off[(k + 2) % 3] - off[(k + 1) % 3];
@@ -168,16 +175,16 @@ impl ZeroRequired {
             Err(why) => return found.judged(Judgement::new(Verdict::Inconclusive, why)),
         };
         // Three phases side by side take three times the current of one (IEC 60076-1, 11.6).
-        let ohm = 3.0 * read.ohm;
+        let ohm = 3.0 * read.ohm.value;
         let share = ohm / self.base_ohm;
         let found = Finding {
             measured: Values::none()
                 .with_percent("impedance", share)
                 .with_quantity("ohms", ohms(ohm))
                 .with_quantity("reactance", ohms(ohm * read.angle.sin())),
-            uncertainty: Values::none().with_percent("u", 3.0 * read.u / self.base_ohm),
             ..found
         };
+        let found = found.uncertain(&read.ohm.times(3.0 / self.base_ohm));
         let why = match self.short_circuit {
             Some(other) => format!(
                 "{} of the short-circuit impedance {}",

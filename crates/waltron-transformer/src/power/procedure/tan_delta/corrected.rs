@@ -1,10 +1,12 @@
 //! Losses at 20 °C, by the unit's own sweep and by table.
 
 use super::keys::By;
-use crate::material::celsius;
+use crate::material::{celsius, of_temperature};
 use crate::power::asset::Insulation;
 use crate::power::insulation::{Corrected, Energy, Loss, at_reference, fit};
-use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::grading::Value;
+use waltron_core::quantity::{Dimension, ELECTRONVOLT, Quantity, significant};
+use waltron_core::uncertainty::{Cause, Estimate};
 
 /// The energy that activates losses of oil and paper where it is not known, in eV, and what that is uncertain by.
 const USUAL: Energy = Energy { ev: 0.9, u_ev: 0.03, is_fitted: false };
@@ -20,8 +22,9 @@ pub(super) struct Both {
     pub(super) sweep: Result<(Corrected, Energy), String>,
     /// Why an earlier sweep told no energy, where there is one.
     pub(super) unfit: Option<String>,
-    /// By the table: the value and what it is uncertain by from the meters alone.
+    /// By the table: the value, and by how much of itself it moves for a kelvin, in 1/K.
     pub(super) table: Result<(f64, f64), String>,
+    rated_hz: f64,
 }
 
 fn hertz(si: f64) -> Quantity {
@@ -75,7 +78,7 @@ impl Both {
         let by_table = match table {
             None => Err("the asset's file names no `correction`".to_owned()),
             Some((table, class)) => match class.factor(kelvin) {
-                Ok(factor) => Ok((rated.tan_delta * factor, rated.u * factor)),
+                Ok(factor) => Ok((rated.tan_delta * factor, class.per_kelvin(kelvin))),
                 Err((from, to)) => Err(format!(
                     "{} of {} goes from {} to {}",
                     class.id,
@@ -85,14 +88,26 @@ impl Both {
                 )),
             },
         };
-        Self { reference_k, sweep: by_sweep, unfit, table: by_table }
+        let rated_hz = rated.hertz;
+        Self { reference_k, sweep: by_sweep, unfit, table: by_table, rated_hz }
     }
 
-    /// The value that counts with what it is uncertain by, and how it was had, in words.
+    /// The value that counts with what makes it uncertain, and how it was had, in words. `measured` gives tan δ at the
+    /// frequency nearest to one, as it was measured.
     ///
     /// # Errors
     /// Why no way leads there.
-    pub(super) fn chosen(&self, by: By) -> Result<(f64, f64, String), String> {
+    pub(super) fn chosen(
+        &self,
+        by: By,
+        uncertainty_k: f64,
+        measured: impl Fn(f64) -> Estimate,
+    ) -> Result<(Estimate, String), String> {
+        let told = |value: f64, hertz: f64, per_kelvin: f64| {
+            let near = measured(hertz);
+            let by_meters = near.clone().function(value, value / near.value);
+            by_meters.with_beside(of_temperature(uncertainty_k), value * per_kelvin)
+        };
         let at = celsius(self.reference_k);
         let sweep = self.sweep.as_ref().map(|(corrected, energy)| {
             let how = format!(
@@ -105,21 +120,31 @@ impl Both {
                 },
                 significant(corrected.of_energy * 100.0, 2),
             );
-            (corrected.tan_delta, corrected.u, how)
+            let value = corrected.tan_delta;
+            let energy_u = Value::Plain(Quantity {
+                si: energy.u_ev * ELECTRONVOLT,
+                dimension: Dimension::ENERGY,
+            });
+            let slope = corrected.of_energy * value / energy_u.si().max(f64::MIN_POSITIVE);
+            let estimate = told(value, corrected.hertz, corrected.per_kelvin)
+                .with_beside(Cause::expanded("activation energy", energy_u), slope)
+                .with_beside(
+                    Cause::expanded("between frequencies", Value::Percent(corrected.of_bend)),
+                    value,
+                );
+            (estimate, how)
         });
-        let table = self
-            .table
-            .as_ref()
-            .map(|(value, u)| (*value, *u, format!("at {at} by table, whatever unit it is of")));
+        let table = self.table.as_ref().map(|(value, per_kelvin)| {
+            let how = format!("at {at} by table, whatever unit it is of");
+            (told(*value, self.rated_hz, *per_kelvin), how)
+        });
         let (first, second, word) = match by {
             By::Sweep => (sweep, table, "sweep"),
             By::Table => (table, sweep, "table"),
         };
         match (first, second) {
             (Ok(found), _) => Ok(found),
-            (Err(why), Ok((value, u, how))) => {
-                Ok((value, u, format!("{how}; not by {word}: {why}")))
-            }
+            (Err(why), Ok((value, how))) => Ok((value, format!("{how}; not by {word}: {why}"))),
             (Err(why), Err(other)) => Err(format!("{why}; {other}")),
         }
     }

@@ -17,8 +17,9 @@ use waltron_core::injection::measuring::{Probe, Property, Reading};
 use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::tolerance::AnyTolerance;
 use waltron_core::quantity::{Dimension, ELECTRONVOLT, Quantity, significant};
+use waltron_core::uncertainty::Estimate;
 
-/// By how much a sum may differ from its parts, as a share, whatever the meters are uncertain by.
+/// By how much a sum may differ from its parts, as a share.
 const APART: f64 = 0.01;
 
 /// What is read of a part.
@@ -30,11 +31,14 @@ pub(super) struct Probes {
 }
 
 /// A capacitance with its losses, as it was measured.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Read {
     pub(crate) farad: f64,
-    pub(super) u_farad: f64,
+    /// The capacitance with what makes it uncertain.
+    of_farad: Estimate,
     pub(crate) loss: Loss,
+    /// tan δ with what makes it uncertain.
+    of_loss: Estimate,
 }
 
 /// What a segment measured, at the frequency that the voltage shows.
@@ -43,7 +47,8 @@ fn read(seen: &Observation, segment: usize, probes: &Probes) -> Result<Read, Str
         let reading = seen.in_segment(segment, probe).last();
         shown(reading.ok_or_else(|| format!("`{probe}` was not measured"))?)
     };
-    let Shown { value, angle, u, angle_u } = last(&probes.admittance)?;
+    let admittance = last(&probes.admittance)?;
+    let Shown { value, angle, angle_u, .. } = admittance;
     let volts = seen.in_segment(segment, &probes.volts).last();
     let hertz = volts.and_then(|reading| reading.value.get("frequency"));
     let hertz = hertz.ok_or("the voltage shows no frequency")?;
@@ -54,13 +59,16 @@ fn read(seen: &Observation, segment: usize, probes: &Probes) -> Result<Read, Str
         return Err(format!("{of} flow, which is nothing: a lead is off"));
     }
     let angle = angle.ok_or("the current has no angle")?;
+    let turned = admittance.angle_estimate().unwrap_or_else(|| Estimate::exact(angle));
     let delta = FRAC_PI_2 - angle;
     let farad = value * angle.sin() / (TAU * hertz);
     let tan_delta = delta.tan();
     let turn = angle_u.unwrap_or(0.0);
+    let of_size = admittance.estimate();
     Ok(Read {
         farad,
-        u_farad: farad.abs() * (u.unwrap_or(0.0) / value + turn * tan_delta.abs()),
+        of_farad: of_size.joined(&turned, farad, [farad / value, farad / angle.tan()]),
+        of_loss: turned.function(tan_delta, -(1.0 + tan_delta.powi(2))),
         loss: Loss { hertz, tan_delta, u: turn * (1.0 + tan_delta.powi(2)) },
     })
 }
@@ -105,6 +113,7 @@ pub(super) struct PartRequired {
     pub(super) most: f64,
     pub(super) tolerance: AnyTolerance,
     pub(super) kelvin: f64,
+    pub(super) uncertainty_k: f64,
     /// Why it has no sweep, where it has none.
     pub(super) no_sweep: Option<String>,
     pub(super) by: By,
@@ -181,16 +190,17 @@ impl PartRequired {
             return found.judged(Judgement::new(Verdict::Inconclusive, why));
         }
         if matches!(self.shows, Shows::C2(_)) {
-            let found =
-                Finding { measured: basics, uncertainty: plain("u", rated.loss.u), ..found };
+            let found = Finding { measured: basics, ..found }.uncertain(&rated.of_loss);
             let why = "from tap to flange, which is not limited";
             return found.judged(Judgement::new(Verdict::Measured, why));
         }
         let no_sweep = || self.no_sweep.clone().unwrap_or_else(|| "no sweep was taken".to_owned());
         let sweep = sweep.and_then(|all| if all.is_empty() { Err(no_sweep()) } else { Ok(all) });
-        let sweep = sweep.map(|all| all.iter().map(|read| read.loss).collect::<Vec<Loss>>());
+        let swept = sweep;
+        let sweep =
+            swept.as_ref().map(|all| all.iter().map(|read| read.loss).collect::<Vec<Loss>>());
         let of = &self.insulation;
-        let losses = sweep.as_deref().map_err(Clone::clone);
+        let losses = sweep.as_deref().map_err(|why| (*why).clone());
         let both = Both::of(of, &self.name(), rated.loss, losses, self.kelvin);
         let mut measured = Values::none();
         let mut more = Values::none();
@@ -204,7 +214,13 @@ impl PartRequired {
         if let Ok((value, _)) = &both.table {
             more = more.and(plain("by_table", *value));
         }
-        let (value, u, how) = match both.chosen(self.by) {
+        let measured_at = |hertz: f64| {
+            let off = |read: &&Read| (read.loss.hertz / hertz).ln().abs();
+            let nearest =
+                swept.iter().flatten().chain([rated]).min_by(|a, b| off(a).total_cmp(&off(b)));
+            nearest.unwrap_or(rated).of_loss.clone()
+        };
+        let (estimate, how) = match both.chosen(self.by, self.uncertainty_k, measured_at) {
             Ok(chosen) => chosen,
             Err(why) => {
                 let found = Finding { measured: basics.and(more), ..found };
@@ -217,6 +233,7 @@ impl PartRequired {
                 return found.judged(Judgement::new(Verdict::Inconclusive, said));
             }
         };
+        let value = estimate.value;
         measured = measured.and(plain("tan_delta_20", value)).and(basics).and(more);
         let mut judged = judge_between(Quantity::number(value), f64::NEG_INFINITY, self.most);
         judged.reason = format!("{} {how}", percent(value));
@@ -235,9 +252,8 @@ impl PartRequired {
             judged.reason.push_str(&format!("; {} was known", percent(known)));
         }
         let expected = self.known_loss().map_or(Values::none(), |known| plain("tan_delta", known));
-        let uncertainty = plain("u", u);
-        let found = Finding { measured, uncertainty, expected, deviation, ..found };
-        found.judged(judged)
+        let found = Finding { measured, expected, deviation, ..found };
+        found.uncertain(&estimate).judged(judged)
     }
 
     fn capacitances(&self, rated: &Read) -> Option<Finding> {
@@ -250,10 +266,10 @@ impl PartRequired {
             expected: Values::none().with_quantity("capacitance", farads(known)),
             measured: Values::none().with_quantity("capacitance", value),
             deviation: Values::none().with_percent("capacitance", rated.farad / known - 1.0),
-            uncertainty: Values::none().with_quantity("u", farads(rated.u_farad)),
             limits,
             ..found
         };
+        let found = found.uncertain(&rated.of_farad);
         let mut judged = judge_between(value, low, high);
         if judged.verdict == Verdict::Fail {
             judged.reason.push_str(match &self.shows {
@@ -290,11 +306,14 @@ impl SumRequired {
     /// The sum first, then its parts.
     pub(super) fn graded(&self, seen: &[Option<&Observation>], probes: &Probes) -> Finding {
         let found = injected(self.point.clone(), SUM, &self.stimulus);
-        let of = |seen: &Option<&Observation>| {
+        let of = |(k, seen): (usize, &Option<&Observation>)| {
             let seen = seen.ok_or("not everything was measured")?;
-            read(seen, 0, probes)
+            let read = read(seen, 0, probes)?;
+            let label =
+                k.checked_sub(1).and_then(|k| self.parts.get(k)).map_or("sum", String::as_str);
+            Ok(Read { of_farad: read.of_farad.of_injection(label), ..read })
         };
-        let all: Result<Vec<Read>, String> = seen.iter().map(of).collect();
+        let all: Result<Vec<Read>, String> = seen.iter().enumerate().map(of).collect();
         let (sum, parts) = match all.as_deref() {
             Ok([sum, parts @ ..]) if parts.len() == self.parts.len() => (sum, parts),
             Ok(_) => {
@@ -304,12 +323,14 @@ impl SumRequired {
             Err(why) => return found.judged(Judgement::new(Verdict::Inconclusive, why.clone())),
         };
         let apart: f64 = parts.iter().map(|p| p.farad).sum();
-        let u = sum.u_farad + parts.iter().map(|p| p.u_farad).sum::<f64>();
+        // Most of what the meters are off by is in both, and drops out.
+        let all = |sum: Estimate, part: &Read| sum.plus(&part.of_farad);
+        let of_parts = parts.iter().fold(Estimate::exact(0.0), all);
+        let apart_by = sum.of_farad.clone().minus(&of_parts).function(sum.farad, 1.0);
         let off = sum.farad / apart - 1.0;
-        let allowed = APART + u / apart.abs();
         let limits = Limits::Between {
-            lower: Some(Value::Plain(farads(apart * (1.0 - allowed)))),
-            upper: Some(Value::Plain(farads(apart * (1.0 + allowed)))),
+            lower: Some(Value::Plain(farads(apart * (1.0 - APART)))),
+            upper: Some(Value::Plain(farads(apart * (1.0 + APART)))),
         };
         let found = Finding {
             expected: Values::none().with_quantity("capacitance", farads(apart)),
@@ -318,9 +339,10 @@ impl SumRequired {
             limits,
             ..found
         };
+        let found = found.uncertain(&apart_by);
         let terms: Vec<String> = self.parts.iter().map(|p| format!("C_{p}")).collect();
         let told = format!("{} = {}", terms.join(" + "), farads(apart));
-        let is_sum = off.abs() <= allowed;
+        let is_sum = off.abs() <= APART;
         let why = match is_sum {
             true => format!("as its parts: {told}"),
             false => format!(

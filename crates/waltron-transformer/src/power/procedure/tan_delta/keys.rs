@@ -20,6 +20,8 @@ pub struct TanDeltaKeys {
     of: Option<Spannable<OfForm>>,
     /// The temperature of oil and insulation, such as `28 degC`.
     temperature: AnyQuantityText,
+    /// What that is uncertain by (k = 2), such as `2 K`; 1 K if not given.
+    temperature_uncertainty: Option<AnyQuantityText>,
     /// What is put on, less on what carries less; the highest round voltage that each winding, its tap and the rig
     /// allow, 10 kV at most, if not given.
     voltage: Option<QuantityText<Voltage>>,
@@ -63,6 +65,7 @@ pub struct TanDeltaTest {
     pub(super) test: Name,
     pub(super) of: OfForm,
     pub(super) temperature_k: f64,
+    pub(super) temperature_u_k: f64,
     pub(super) voltage: Option<Voltage>,
     pub(super) sweeps: Sweeps,
     pub(super) sweep_voltage: Option<Voltage>,
@@ -105,6 +108,8 @@ impl FamilyKeys for TanDeltaKeys {
             problems.push(Problem::new(self.temperature.span(), message));
             return None;
         }
+        let uncertainty = self.temperature_uncertainty.as_ref();
+        let temperature_u_k = crate::material::temperature_uncertainty(uncertainty, problems)?;
         let volts = |text: &Option<QuantityText<Voltage>>, problems: &mut Problems| match text {
             Some(text) => text.positive(problems).map(Some),
             None => Some(None),
@@ -131,6 +136,7 @@ impl FamilyKeys for TanDeltaKeys {
             test: head.name(),
             of: what,
             temperature_k: kelvin,
+            temperature_u_k,
             voltage,
             sweeps,
             sweep_voltage,

@@ -151,6 +151,7 @@ pub(super) fn joint(
                 },
                 tolerance: of.allowed.capacitance,
                 kelvin: test.temperature_k,
+                uncertainty_k: test.temperature_u_k,
                 no_sweep: sweep.as_ref().err().cloned(),
                 by: test.by,
             };

@@ -13,10 +13,15 @@ use waltron_core::grading::{
 };
 use waltron_core::injection::observation::Observation;
 use waltron_core::quantity::{Dimension, Quantity, significant};
+use waltron_core::uncertainty::Cause;
 
 /// The largest angle between both sides that has a reason in the meters and in the exciting current, in rad:
 /// 5°.
 const TURNED: f64 = 0.0873;
+
+/// What the exciting current drops in the fed winding, as a share of what is fed: it is in the ratio and not in the
+/// turns, and nothing tells it.
+const DROP: f64 = 2e-4;
 
 /// How far the readings may be from the nameplate's for its group to be taken as found.
 const FITS: f64 = 0.03;
@@ -57,20 +62,18 @@ impl Required {
                 PhaseForm::Minutes => measured.with_value("angle", Value::Minutes(angle.si)),
             };
         }
-        if let Some(current) = current {
+        if let Some(current) = &current {
             let amps = Quantity { si: current.value, dimension: Dimension::CURRENT };
             measured = measured.with_quantity("exciting", amps);
         }
-        let uncertainty = match read.u {
-            Some(u) => Values::none().with_quantity("u", Quantity::number(u * self.scale)),
-            None => Values::none(),
-        };
         let found = Finding {
             measured,
-            uncertainty,
             deviation: Values::none().with_percent("ratio", value.si / self.expected - 1.0),
             ..found
         };
+        let drop = Cause::limit("drop of the exciting current", Value::Percent(DROP));
+        let estimate = read.estimate().times(self.scale).with_beside(drop, value.si);
+        let found = found.uncertain(&estimate);
         found.judged(self.judged(value, read.angle, read.angle_u))
     }
 
@@ -193,7 +196,7 @@ impl GroupRequired {
     fn open(&self, first: &[Option<&Observation>], probes: &Probes) -> Option<String> {
         let currents: Vec<f64> = first
             .iter()
-            .map(|s| current(*s, &probes.current).map_or(f64::NAN, |(amps, _)| amps))
+            .map(|s| current(*s, &probes.current).map_or(f64::NAN, |read| read.value))
             .collect();
         let most = currents.iter().copied().fold(0.0, f64::max);
         for (k, amps) in currents.iter().enumerate() {

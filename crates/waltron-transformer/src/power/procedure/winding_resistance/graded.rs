@@ -301,6 +301,7 @@ pub(crate) fn traced(seen: &Observation) -> Option<Changeover> {
 fn told_before(measured: &Values) -> Option<Changeover> {
     Some(Changeover {
         ripple: measured.get("ripple")?,
+        noise: 0.0,
         interrupted_s: measured.get("interruption")?,
         duration_s: measured.get("duration")?,
         slope: measured.get("slope")?,
@@ -426,10 +427,15 @@ pub(super) fn change(
         ohms(shows.series_ohm)
     );
     let with = |first: Values, second: Values| first.and(second).and(others.clone());
+    // Either end of a gap lies between two samples.
+    let step = seen.captures.first().map_or(0.0, |captured| 1.0 / captured.rate_hz);
+    let sampled = |end| Cause::limit(format!("sampling at its {end}"), Value::Plain(time(step)));
+    let gap =
+        Estimate::exact(shows.interrupted_s).with(sampled("begin"), 1.0).with(sampled("end"), 1.0);
     if shows.interrupted_s > places.interruption_s {
         let why =
             format!("INTERRUPTED: the current is gone for {}", text(seconds(shows.interrupted_s)));
-        let found = Finding { measured: with(interruption, ripple), ..found };
+        let found = Finding { measured: with(interruption, ripple), ..found }.uncertain(&gap);
         return Some(found.judged(Judgement::new(Verdict::Fail, why)));
     }
     if let Some(most) = places.ripple.filter(|most| shows.ripple > *most) {
@@ -438,9 +444,12 @@ pub(super) fn change(
             limits: Limits::Between { lower: None, upper: Some(Value::Percent(most)) },
             ..found
         };
+        // What is off by a share is so before and within the dip.
+        let noise = Cause::scatter("noise of the samples", Value::Percent(shows.noise));
+        let found = found.uncertain(&Estimate::exact(shows.ripple).with(noise, 1.0));
         return Some(found.judged(Judgement::new(Verdict::Fail, told)));
     }
-    let found = Finding { measured: with(interruption, ripple), ..found };
+    let found = Finding { measured: with(interruption, ripple), ..found }.uncertain(&gap);
     Some(found.judged(Judgement::new(Verdict::Pass, told)))
 }
 
@@ -577,8 +586,12 @@ pub(super) fn again(
         .iter()
         .rfind(|(program, _)| fits(place, program) && segment(program, MOVE).is_some());
     let (program, seen) = moved.ok_or("nothing was injected for it")?;
-    let found = change(places, programs, place, seen, Some(&measured.measured))
+    let mut found = change(places, programs, place, seen, Some(&measured.measured))
         .ok_or_else(|| "these settings do not grade it".to_owned())?;
+    if traced(seen).is_none() {
+        let (uncertainty, budget) = (measured.uncertainty.clone(), measured.budget.clone());
+        (found.uncertainty, found.budget) = (uncertainty, budget);
+    }
     // What went two positions at once was no better for being graded again.
     let before = places.all.iter().position(|p| p == place).and_then(|k| k.checked_sub(1));
     // What was measured at the position before is told by what the change was noticed by.
