@@ -216,9 +216,9 @@ fn losses_at_twenty_degrees_are_the_true_ones() {
             assert!(off.abs() < 0.05, "{part} from {celsius} °C: {off}");
             let u = grade.uncertainty.get("u").unwrap() / tan_delta;
             assert!(off.abs() < u + 0.003, "{part} from {celsius} °C: {off} of {u}");
-            // 0.03 eV is named, and is what it must be: some 5 % at the ends, nothing at 20 °C.
+            // What 0.06 eV make is named, and is what it must be: some 10 % at the ends, nothing at 20 °C.
             let of_energy = grade.measured.get("of_energy").unwrap();
-            let ends = (0.02..0.08).contains(&of_energy);
+            let ends = (0.04..0.16).contains(&of_energy);
             let is_end = !(5.0..35.0).contains(&celsius);
             assert!(!is_end || ends, "{celsius} °C: {of_energy}");
             assert!((celsius - 20.0).abs() > 0.1 || of_energy < 1e-9, "{of_energy}");

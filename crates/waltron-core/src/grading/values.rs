@@ -204,6 +204,26 @@ impl Value {
         }
     }
 
+    /// Writes it as an entry whose key carries the unit.
+    pub(crate) fn write<M: SerializeMap>(self, name: &str, map: &mut M) -> Result<(), M::Error> {
+        /// Longer ones than are written are put together elsewhere.
+        const ROOM: usize = 40;
+        let (suffix, number) = self.edge();
+        let mut room = [0u8; ROOM];
+        let all = name.len() + suffix.len();
+        match room.get_mut(..all) {
+            Some(room) => {
+                room[..name.len()].copy_from_slice(name.as_bytes());
+                room[name.len()..].copy_from_slice(suffix.as_bytes());
+                match std::str::from_utf8(room) {
+                    Ok(key) => map.serialize_entry(key, &number),
+                    Err(_) => map.serialize_entry(&format!("{name}{suffix}"), &number),
+                }
+            }
+            None => map.serialize_entry(&format!("{name}{suffix}"), &number),
+        }
+    }
+
     /// The suffix of the name and the number that stand for it at the edge.
     fn edge(self) -> (&'static str, f64) {
         match self {
@@ -259,15 +279,8 @@ fn tidy(number: f64) -> f64 {
 impl Serialize for Values {
     fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
         let mut map = out.serialize_map(Some(self.0.len()))?;
-        // Most are empty, and then nothing is asked for.
-        let mut key = String::new();
-        key.reserve(if self.0.is_empty() { 0 } else { 24 });
         for (name, value) in &self.0 {
-            let (suffix, number) = value.edge();
-            key.clear();
-            key.push_str(name);
-            key.push_str(suffix);
-            map.serialize_entry(&key, &number)?;
+            value.write(name, &mut map)?;
         }
         map.end()
     }

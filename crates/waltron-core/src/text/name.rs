@@ -4,9 +4,15 @@ use std::fmt;
 use std::sync::Arc;
 
 /// A short identifier, cheap to clone and to compare.
-#[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
-#[serde(from = "String", into = "String")]
+#[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Deserialize)]
+#[serde(from = "String")]
 pub struct Name(Arc<str>);
+
+impl serde::Serialize for Name {
+    fn serialize<S: serde::Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
+        out.serialize_str(&self.0)
+    }
+}
 
 impl Name {
     /// The text.

@@ -3,7 +3,9 @@
 use super::Means;
 use crate::grading::{Value, Values, short};
 use crate::text::name::Name;
-use serde::{Deserialize, Serialize};
+use serde::de::Error;
+use serde::ser::SerializeMap;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// How likely an error is anywhere within what it may be.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -100,12 +102,35 @@ pub struct Part {
     /// How it is distributed; rectangular where it is not written.
     #[serde(default, skip_serializing_if = "Distribution::is_rectangular")]
     pub distribution: Distribution,
-    /// Its standard uncertainty, named `standard`.
+    /// Its standard uncertainty.
     #[serde(flatten)]
-    standard: Values,
+    standard: Standard,
     /// By how much it moves the value: in the value's SI unit, for one of its own; 1 where it is not written.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub sensitivity: f64,
+}
+
+/// A standard uncertainty, at the edge a number whose key carries the unit: `standard_s`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Standard(Value);
+
+/// Its key without the unit.
+const STANDARD: &str = "standard";
+
+impl Serialize for Standard {
+    fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
+        let mut map = out.serialize_map(Some(1))?;
+        self.0.write(STANDARD, &mut map)?;
+        map.end()
+    }
+}
+
+impl<'de> Deserialize<'de> for Standard {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let values = Values::deserialize(from)?;
+        let found = values.iter().find(|(name, _)| *name == STANDARD);
+        found.map(|(_, value)| Self(value)).ok_or_else(|| D::Error::missing_field(STANDARD))
+    }
 }
 
 fn one() -> f64 {
@@ -122,24 +147,24 @@ impl Part {
             source: cause.source.clone(),
             distribution: cause.distribution,
             // A record holds no more digits than mean something, and what is read of it is what was graded by.
-            standard: Values::none().with_value("standard", cause.standard.short()),
+            standard: Standard(cause.standard.short()),
             sensitivity: short(sensitivity),
         }
     }
 
     /// What the value is uncertain by (standard) from this alone, in its SI unit.
     pub fn contribution(&self) -> f64 {
-        (self.sensitivity * self.standard().map_or(0.0, Value::si)).abs()
+        (self.sensitivity * self.standard.0.si()).abs()
     }
 
     /// Its standard uncertainty.
-    pub fn standard(&self) -> Option<Value> {
-        self.standard.iter().next().map(|(_, value)| value)
+    pub fn standard(&self) -> Value {
+        self.standard.0
     }
 
     /// What it comes from.
-    pub fn cause(&self) -> Option<Cause> {
+    pub fn cause(&self) -> Cause {
         let (source, distribution) = (self.source.clone(), self.distribution);
-        Some(Cause { source, distribution, standard: self.standard()? })
+        Cause { source, distribution, standard: self.standard() }
     }
 }

@@ -20,7 +20,7 @@ impl Estimate {
 
     /// A value with the parts of its budget.
     pub fn of_parts(value: f64, parts: &[Part]) -> Self {
-        let moves = parts.iter().filter_map(|part| Some((part.cause()?, part.sensitivity)));
+        let moves = parts.iter().map(|part| (part.cause(), part.sensitivity));
         Self { value, moves: moves.collect() }
     }
 
@@ -154,11 +154,8 @@ impl Estimate {
         let parts = self.moves.iter().map(|(cause, by)| Part::of(cause, *by));
         let mut parts: Vec<Part> = parts.filter(|part| part.contribution() > least).collect();
         // What differs by rounding alone stands in the order of its names.
-        let digits = |part: &Part| {
-            let decade = 10f64.powf(part.contribution().log10().floor() - 5.0);
-            (part.contribution() / decade).round() * decade
-        };
-        parts.sort_by(|a, b| digits(b).total_cmp(&digits(a)).then_with(|| a.source.cmp(&b.source)));
+        let digits = |part: &Part| (part.contribution() as f32).to_bits() >> 4;
+        parts.sort_by(|a, b| digits(b).cmp(&digits(a)).then_with(|| a.source.cmp(&b.source)));
         parts
     }
 }
@@ -247,7 +244,7 @@ mod tests {
             let part = Part::of(&cause, by);
             let back: Part = serde_json::from_str(&serde_json::to_string(&part).unwrap()).unwrap();
             prop_assert_eq!(&back, &part);
-            let again = Part::of(&back.cause().unwrap(), back.sensitivity);
+            let again = Part::of(&back.cause(), back.sensitivity);
             prop_assert_eq!(again.contribution(), part.contribution());
             let exact = (cause.standard.si() * by).abs();
             let off = (part.contribution() - exact).abs();

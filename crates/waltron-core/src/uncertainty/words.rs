@@ -26,11 +26,11 @@ pub struct Row {
 /// The rows of a budget of a value that is told in this unit.
 pub fn rows(parts: &[Part], value: Value) -> Vec<Row> {
     let all = combined(parts).powi(2);
-    parts.iter().filter_map(|part| row(part, value, all)).collect()
+    parts.iter().map(|part| row(part, value, all)).collect()
 }
 
-fn row(part: &Part, value: Value, all: f64) -> Option<Row> {
-    let standard = part.standard()?;
+fn row(part: &Part, value: Value, all: f64) -> Row {
+    let standard = part.standard();
     let stated = match part.distribution {
         Distribution::Rectangular => format!("limit {}", standard.times(3f64.sqrt())),
         Distribution::Normal => format!("{} (k = 2)", standard.times(2.0)),
@@ -51,7 +51,7 @@ fn row(part: &Part, value: Value, all: f64) -> Option<Row> {
         false => format!("{moves:.3} per {one}"),
     };
     let share = part.contribution().powi(2) / all * 100.0;
-    Some(Row {
+    Row {
         source: part.source.to_string(),
         stated,
         divisor: part.distribution.divisor(),
@@ -59,7 +59,7 @@ fn row(part: &Part, value: Value, all: f64) -> Option<Row> {
         moves,
         adds: value.with_si(part.contribution()).to_string(),
         share: if share < 0.5 { "< 1 %".to_owned() } else { format!("{share:.0} %") },
-    })
+    }
 }
 
 /// One of a unit, or of its thousandth or millionth, where an error is that small; a power of ten where it is smaller still.

@@ -81,7 +81,8 @@ fn cases() -> Vec<Case> {
         ),
         power(
             "procedure = \"tan-delta\"\ntemperature = \"31 degC\"\n",
-            vec![("H-tank/capacitance", 2.95e-9), ("L-tank/capacitance", 11.25e-9)],
+            // At 20 °C: what polarises by the power of a half stores as much as it loses.
+            vec![("HL", 0.00271 / 1.0027), ("L", 0.00341 / 1.0034)],
         ),
         Case {
             asset: include_str!("../../../../examples/tr1-q1.asset.toml"),
@@ -117,31 +118,42 @@ fn told(question: &Question) -> Answer {
     question.default_answer().unwrap_or(Answer::Stop)
 }
 
-/// A row of the table: how often, and by how much of U on the mean, and whether one limit rules it.
-fn row(case: &Case, what: &str, truth: &Truth, rigs: u64) -> (String, f64, f64, bool) {
+/// What came of a value over all rigs: how often its truth was within U, by how much of U it was off on the mean, and
+/// whether one limit rules it.
+#[derive(Clone, Default)]
+struct Row {
+    inside: u64,
+    off: f64,
+    rules: bool,
+}
+
+/// A row for each truth of a case.
+fn rows(case: &Case, rigs: u64) -> Vec<Row> {
     let asset = asset(WINGS, case.asset);
-    let (mut inside, mut bias, mut rules) = (0, 0.0, false);
+    let mut rows = vec![Row::default(); case.truths.len()];
     for seed in 0..rigs {
         let mut played = Played::new(WINGS, case.rig, &(case.specimen)(seed), 1000 + seed);
-        let truth = truth(seed);
-        let (found, _) = played.play(&asset, case.test, &told);
-        let found = found.iter().find(|f| f.point.id.ends_with(&format!("/{what}"))).unwrap();
-        let value = found.measured.iter().next().map(|(_, value)| value.si()).unwrap();
-        let u = found.uncertainty.get("u").unwrap_or_else(|| panic!("{what}: no U"));
-        inside += u64::from((value - truth).abs() <= u);
-        bias += (value - truth) / u / rigs as f64;
-        rules |= ruling(&found.budget).is_some();
+        let (all, _) = played.play(&asset, case.test, &told);
+        for (row, (what, truth)) in rows.iter_mut().zip(&case.truths) {
+            let is_it = |id: &str| id.ends_with(&format!("/{what}"));
+            let found = all.iter().find(|f| is_it(&f.point.id)).unwrap();
+            let value = found.measured.iter().next().map(|(_, value)| value.si()).unwrap();
+            let u = found.uncertainty.get("u").unwrap_or_else(|| panic!("{what}: no U"));
+            row.inside += u64::from((value - truth(seed)).abs() <= u);
+            row.off += (value - truth(seed)) / u;
+            row.rules |= ruling(&found.budget).is_some();
+        }
     }
-    (what.to_owned(), inside as f64 / rigs as f64, bias, rules)
+    rows
 }
 
 /// The table of all of them.
 fn covered(rigs: u64, least: f64, most_bias: f64) -> String {
     let mut table = String::new();
     for case in &cases() {
-        for (what, truth) in &case.truths {
-            let (what, share, bias, rules) = row(case, what, truth, rigs);
-            let rules = if rules { "one limit" } else { "" };
+        for (row, (what, _)) in rows(case, rigs).into_iter().zip(&case.truths) {
+            let (share, bias) = (row.inside as f64 / rigs as f64, row.off / rigs as f64);
+            let rules = if row.rules { "one limit" } else { "" };
             let _ = writeln!(table, "| {what} | {:.1} % | {bias:+.2} | {rules} |", share * 100.0);
             assert!(share >= least, "{what}: {share} of {rigs} rigs, bias {bias}");
             assert!(bias.abs() < most_bias, "{what}: {bias} U on the mean");
@@ -152,7 +164,7 @@ fn covered(rigs: u64, least: f64, most_bias: f64) -> String {
 
 #[test]
 fn the_truth_lies_within_what_is_told() {
-    assert_eq!(covered(30, 0.8, 0.4).lines().count(), 7);
+    assert_eq!(covered(30, 0.8, 0.4).lines().count(), 14);
 }
 
 #[test]

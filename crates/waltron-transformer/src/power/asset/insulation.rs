@@ -80,7 +80,7 @@ pub(super) struct InsulationForm {
     correction: Option<Text>,
     /// Which class of that table; its first one if not given.
     class: Option<Text>,
-    /// The energy that activates the losses, where it is known; `0.9 eV` with 0.03 eV of doubt if not given.
+    /// The energy that activates the losses, where it is known; `0.9 eV` with 0.06 eV of doubt if not given.
     activation_energy: Option<AnyQuantityText>,
     /// The most that a test puts on a winding; `10 kV`, or what the winding is rated for to earth, if not given.
     test_voltage: Option<QuantityText<Voltage>>,

@@ -190,6 +190,16 @@ impl PowerTransformer {
         }
     }
 
+    /// What makes an impedance one of a share, seen from a winding's terminals, in ohms.
+    pub fn base_ohm(&self, winding: u8, stand: &Stand) -> f64 {
+        self.volts(winding, stand).powi(2) / self.power_va
+    }
+
+    /// The nameplate's first short-circuit impedance of a winding, as a share.
+    pub fn any_impedance(&self, winding: u8) -> Option<f64> {
+        self.impedances.iter().find(|(a, b, _)| *a == winding || *b == winding).map(|i| i.2)
+    }
+
     /// A tenth of the short-circuit impedance of the first two windings, where the standard's tolerance holds.
     fn tenth(&self) -> Option<f64> {
         let found = self.impedances.iter().find(|(a, b, _)| (*a, *b) == (1, 2));

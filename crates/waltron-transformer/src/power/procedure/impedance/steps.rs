@@ -88,11 +88,11 @@ impl<'a> Setting<'a> {
         let amps = amps.into_iter().flatten().fold(rated, f64::min) * USED;
         let stands = test.positions.stands(of);
         let base =
-            stands.iter().map(|s| base_ohm(of, test.winding, s)).fold(f64::INFINITY, f64::min);
+            stands.iter().map(|s| of.base_ohm(test.winding, s)).fold(f64::INFINITY, f64::min);
         let share = match test.sequence {
             SequenceForm::ShortCircuit => known(of, test.winding, test.shorted.unwrap_or(0)),
             // A delta beside makes it hardly less.
-            SequenceForm::Zero => any_known(of, test.winding).map(|share| 0.6 * share),
+            SequenceForm::Zero => of.any_impedance(test.winding).map(|share| 0.6 * share),
         };
         let share = share.unwrap_or(LEAST);
         // Between two lines there are two phases; three together are a third of one.
@@ -165,7 +165,7 @@ impl<'a> Setting<'a> {
             impedance: id("impedance"),
             alike: id("difference"),
             stimulus: Values::none().with("voltage", self.volts),
-            base_ohm: base_ohm(of, test.winding, stand),
+            base_ohm: of.base_ohm(test.winding, stand),
             known: nameplate.filter(|_| is_principal),
             tolerance: of.allowed.impedance,
             is_star: of.group.sides[usize::from(test.winding) - 1].connection == Connection::Star,
@@ -190,8 +190,8 @@ impl<'a> Setting<'a> {
         let required = ZeroRequired {
             point: point(&self.test.test, &format!("{}zero", prefix(self.of, stand))),
             stimulus: Values::none().with("voltage", self.volts),
-            base_ohm: base_ohm(self.of, n, stand),
-            short_circuit: any_known(self.of, n),
+            base_ohm: self.of.base_ohm(n, stand),
+            short_circuit: self.of.any_impedance(n),
         };
         step.planned.points = vec![PlannedPoint::certain(required.point.clone(), ZERO)];
         let probes = self.probes.clone();
@@ -201,19 +201,10 @@ impl<'a> Setting<'a> {
 }
 
 /// The impedance that a winding's ratings make, in ohms.
-fn base_ohm(of: &PowerTransformer, winding: u8, stand: &Stand) -> f64 {
-    of.volts(winding, stand).powi(2) / of.power_va
-}
-
 /// The nameplate's impedance of two windings, as a share.
 fn known(of: &PowerTransformer, a: u8, b: u8) -> Option<f64> {
     let fits = |(x, y, _): &&(u8, u8, f64)| (*x, *y) == (a, b) || (*x, *y) == (b, a);
     of.impedances.iter().find(fits).map(|i| i.2)
-}
-
-/// The nameplate's first impedance of a winding, as a share.
-fn any_known(of: &PowerTransformer, winding: u8) -> Option<f64> {
-    of.impedances.iter().find(|(a, b, _)| *a == winding || *b == winding).map(|i| i.2)
 }
 
 /// The terminals of a winding that straps join.

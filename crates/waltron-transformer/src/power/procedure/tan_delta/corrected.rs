@@ -9,7 +9,7 @@ use waltron_core::quantity::{Dimension, ELECTRONVOLT, Quantity, significant};
 use waltron_core::uncertainty::{Cause, Estimate};
 
 /// The energy that activates losses of oil and paper where it is not known, in eV, and what that is uncertain by.
-const USUAL: Energy = Energy { ev: 0.9, u_ev: 0.03, is_fitted: false };
+const USUAL: Energy = Energy { ev: 0.9, u_ev: 0.06, is_fitted: false };
 
 /// What losses are told at, in K, where no table says.
 const REFERENCE_K: f64 = 293.15;

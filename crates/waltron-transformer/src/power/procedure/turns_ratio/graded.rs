@@ -19,9 +19,15 @@ use waltron_core::uncertainty::Cause;
 /// 5°.
 const TURNED: f64 = 0.0873;
 
-/// What the exciting current drops in the fed winding, as a share of what is fed: it is in the ratio and not in the
-/// turns, and nothing tells it.
+/// What the exciting current drops on its way to the other winding, as a share of what is fed, where the nameplate
+/// tells no impedance: it is in what is read and not in the turns.
 const DROP: f64 = 2e-4;
+
+/// From where to where that lies, as shares: the middle, and half of what lies between.
+struct Drop {
+    middle: f64,
+    half: f64,
+}
 
 /// How far the readings may be from the nameplate's for its group to be taken as found.
 const FITS: f64 = 0.03;
@@ -35,6 +41,8 @@ pub(super) struct Required {
     pub(super) limits: Limits,
     /// From what is read to the ratio that is told.
     pub(super) scale: f64,
+    /// The fed winding's half of the nameplate's short-circuit impedance, in ohms, where that tells one.
+    pub(super) leakage_ohm: Option<f64>,
     /// What the phase displacement is told in.
     pub(super) phase: PhaseForm,
     /// What the ratio is at other positions.
@@ -52,9 +60,10 @@ impl Required {
             Ok(read) => read,
             Err(why) => return found.judged(Judgement::new(Verdict::Inconclusive, why)),
         };
-        let value = Quantity::number(read.value * self.scale);
-        let angle = read.angle.map(|si| Quantity { si, dimension: Dimension::ANGLE });
         let current = shown(seen, &probes.current).ok();
+        let drop = self.drop(current.as_ref().map(|current| current.value));
+        let value = Quantity::number(read.value * self.scale * (1.0 - drop.middle));
+        let angle = read.angle.map(|si| Quantity { si, dimension: Dimension::ANGLE });
         let mut measured = Values::none().with_quantity("ratio", value);
         if let Some(angle) = angle {
             measured = match self.phase {
@@ -71,10 +80,22 @@ impl Required {
             deviation: Values::none().with_percent("ratio", value.si / self.expected - 1.0),
             ..found
         };
-        let drop = Cause::limit("drop of the exciting current", Value::Percent(DROP));
-        let estimate = read.estimate().times(self.scale).with_beside(drop, value.si);
+        let cause = Cause::limit("drop of the exciting current", Value::Percent(drop.half));
+        let estimate = read.estimate().function(value.si, value.si / read.value);
+        let estimate = estimate.with_beside(cause, value.si);
         let found = found.uncertain(&estimate);
         found.judged(self.judged(value, read.angle, read.angle_u))
+    }
+
+    /// The exciting current flows through the fed winding's part of the short-circuit impedance, more or less in phase
+    /// with what is fed: it drops something between nothing and all of the product.
+    fn drop(&self, amps: Option<f64>) -> Drop {
+        let fed = self.stimulus.get("voltage");
+        let most = (|| Some(amps? * self.leakage_ohm? / fed?))();
+        match most.filter(|most| most.is_finite() && *most < 0.01) {
+            Some(most) => Drop { middle: most / 2.0, half: most / 2.0 },
+            None => Drop { middle: 0.0, half: DROP },
+        }
     }
 
     fn judged(&self, value: Quantity, angle: Option<f64>, u: Option<f64>) -> Judgement {

@@ -215,6 +215,9 @@ impl<'a> Setting<'a> {
             expected,
             limits: planned.limits.clone(),
             scale,
+            leakage_ohm: of
+                .any_impedance(shot.fed.winding)
+                .map(|share| share / 2.0 * of.base_ohm(shot.fed.winding, stand)),
             phase: test.phase,
             elsewhere: self.elsewhere(stand, told),
         };
