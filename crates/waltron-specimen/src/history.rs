@@ -91,9 +91,10 @@ impl<const KEPT: usize> Run<KEPT> {
 
 /// A value at a place between steps.
 fn between(place: f64, n: usize, get: impl Fn(usize) -> f64) -> f64 {
-    let near = (place + 0.5).floor();
-    if (place - near).abs() < 1e-6 || n < 4 {
-        return get(near as usize);
+    // Never below nothing, so that cutting off is rounding down.
+    let near = (place + 0.5) as usize;
+    if (place - near as f64).abs() < 1e-6 || n < 4 {
+        return get(near);
     }
     let first = (place as usize).saturating_sub(1).min(n - 4);
     let t = place - first as f64;

@@ -4,6 +4,9 @@ use crate::uncertainty::{Estimate, Part, combined};
 
 use super::{Criterion, Grade, Judgement, Limits, PointId, Rule, Values, Verdict, guard};
 
+/// What adds less than this share of the whole to it is not told: together with the rest it is not to be seen.
+const TOLD: f64 = 1e-3;
+
 /// What a procedure found of a point. How often the point was tested, and how uncertainty bears on the
 /// verdict, is the business of who runs the procedure: see [`Finding::graded`].
 #[derive(Clone, Debug, PartialEq)]
@@ -78,7 +81,9 @@ impl Finding {
     /// a difference is stated, and nothing.
     #[must_use]
     pub fn uncertain(self, estimate: &Estimate) -> Self {
-        let parts = estimate.parts();
+        let mut parts = estimate.parts();
+        let least = TOLD * combined(&parts);
+        parts.retain(|part| part.contribution() >= least);
         let Some((_, value)) = self.measured.iter().next().filter(|_| estimate.is_stated()) else {
             return self;
         };

@@ -64,6 +64,13 @@ pub fn guard(grade: &mut Finding, rule: Rule) -> bool {
     true
 }
 
+/// What share of the tolerance, half of the room between two limits, U is; `None` where there is no U, or no room.
+pub fn share_of_tolerance(found: &Finding) -> Option<f64> {
+    let (lower, upper) = (found.limits.lower()?, found.limits.upper()?);
+    let u = found.uncertainty.get("u")?;
+    Some(u / ((upper - lower) / 2.0)).filter(|share| share.is_finite())
+}
+
 /// What stands between why a pass is withheld and what was told of it.
 const BEHIND: &str = "; ";
 

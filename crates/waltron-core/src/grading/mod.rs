@@ -13,7 +13,7 @@ pub mod words;
 
 pub use criterion::Criterion;
 pub use finding::Finding;
-pub use guard::{Rule, guard};
+pub use guard::{Rule, guard, share_of_tolerance};
 pub use judge::{Judgement, TripOutcome, judge_between, judge_limits, judge_trip_time};
 pub use limits::Limits;
 pub(crate) use values::short;

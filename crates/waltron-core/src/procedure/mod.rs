@@ -285,6 +285,12 @@ pub trait Procedure {
     /// Every injection in order, with the worst case of those that depend on earlier outcomes.
     fn planned(&self) -> Vec<Planned>;
 
+    /// What its points come to where the asset does what its settings say, with what makes that uncertain; as far as it
+    /// is known before.
+    fn foreseen(&self) -> Vec<Finding> {
+        Vec::new()
+    }
+
     /// What it will do, in the sequence language: run as a sequence, it gives the same verdicts. `None`
     /// where the language has no words for it.
     fn script(&self) -> Option<String> {

@@ -2,7 +2,7 @@
 
 use super::{Distribution, Part, combined, ruling};
 use crate::grading::Value;
-use crate::quantity::{Dimension, Quantity, significant};
+use crate::quantity::{Dimension, ELECTRONVOLT, Quantity, significant};
 
 /// A row of a budget as people read it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,6 +41,9 @@ fn row(part: &Part, value: Value, all: f64) -> Row {
         Value::Minutes(_) => Value::Minutes((1.0f64 / 60.0).to_radians()),
         Value::Plain(q) if q.dimension == Dimension::ANGLE => {
             Value::Plain(Quantity { si: 1f64.to_radians(), ..q })
+        }
+        Value::Plain(q) if q.dimension == Dimension::ENERGY => {
+            Value::Plain(Quantity { si: 0.01 * ELECTRONVOLT, ..q })
         }
         Value::Plain(q) => Value::Plain(Quantity { si: unit_near(q.si), ..q }),
     };

@@ -302,6 +302,23 @@ impl Pickup {
 }
 
 impl Procedure for Pickup {
+    fn foreseen(&self) -> Vec<Finding> {
+        let Some((pickup, ..)) = self.limits() else { return Vec::new() };
+        let (expected, limits) = self.expected_and_limits();
+        let shown = self.ramps.iter().filter(|ramp| self.why_not(ramp).is_none());
+        let at_setting = shown.map(|ramp| {
+            let out = ramp.stimulus(pickup, self.frequency);
+            let step = Cause::limit("step of the ramp", Value::of(ramp.step / 2.0));
+            let estimate = Estimate::exact(pickup.si())
+                .with_shares(self.capability.causes_of(&out, Dimension::CURRENT), pickup.si())
+                .with(step, 1.0);
+            let (point, measured) = (ramp.pickup_point.clone(), expected.clone());
+            let found = Finding::not_tested(point, PICKUP, ramp.values(), "");
+            Finding { measured, limits: limits.clone(), ..found }.uncertain(&estimate)
+        });
+        at_setting.collect()
+    }
+
     fn script(&self) -> Option<String> {
         let ramps: Vec<String> = self.ramps.iter().map(|r| self.ramp_script(r)).collect();
         Some(ramps.join("\n"))

@@ -314,6 +314,11 @@ fn latched(trip: &Name) -> String {
 }
 
 impl Procedure for TripTime {
+    fn foreseen(&self) -> Vec<Finding> {
+        let certain = self.shots.iter().filter(|shot| shot.body.ambiguous.is_none());
+        certain.filter_map(|shot| shot.foreseen(&self.trip, &self.capability)).collect()
+    }
+
     fn script(&self) -> Option<String> {
         if let Some(reason) = &self.not_tested {
             return Some(format!("# not tested: {reason}\n"));

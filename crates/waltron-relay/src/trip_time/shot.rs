@@ -44,6 +44,15 @@ impl Shot {
         }
     }
 
+    /// What it comes to at the expected time.
+    pub(super) fn foreseen(&self, trip: &Name, capability: &Capability) -> Option<Finding> {
+        let expected = self.body.band.expected?;
+        let timed = capability.timed(expected, trip, None);
+        let estimate = timed.with_shares(self.body.causes.clone(), self.body.slope.si());
+        let measured = Values::none().with("time", expected);
+        Some(Finding { measured, ..self.not_tested("") }.uncertain(&estimate))
+    }
+
     pub(super) fn grade(
         &self,
         observation: &Observation,

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use waltron_core::asset::Asset;
 use waltron_core::clearance::duty::Duty;
 use waltron_core::clearance::{Refusal, clear};
-use waltron_core::grading::{PointId, Rule};
+use waltron_core::grading::{Finding, PointId, Rule};
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::observation::{Ended, Observation, Span};
 use waltron_core::injection::program::Segment;
@@ -190,6 +190,11 @@ impl Prepared {
     /// Whether sequences may run programs of the attendant's.
     pub fn may_execute(&self) -> bool {
         self.may_execute
+    }
+
+    /// What its points come to where the asset does what its settings say, as far as that is known.
+    pub fn foreseen(&self) -> Vec<Finding> {
+        self.tests.iter().flat_map(|(_, procedure)| procedure.foreseen()).collect()
     }
 
     /// Every injection in order, with its test.

@@ -773,3 +773,25 @@ fn prompts_time_out_only_when_told_to() {
     waits.wait().unwrap();
     site.waltron(&["run", "asking.plan.toml", "--prompt-timeout", "3 A"]).exits(2);
 }
+
+/// What will be too uncertain is said before anything is put out, with what to mend.
+#[test]
+fn what_will_be_uncertain_is_said_before() {
+    let site = Site::new();
+    let check = |site: &Site| site.waltron(&["check", "q07-f1.plan.toml"]).exits(0).out();
+    assert!(!check(&site).contains("Uncertain"));
+    let rig = site.read("q07-f1.rig.toml");
+    let id = "id = \"ia\"\n";
+    site.write("q07-f1.rig.toml", &rig.replace(id, &format!("{id}accuracy = \"4 %\"\n")));
+    let out = check(&site);
+    let told =
+        |test: &str| out.lines().find(|l| l.starts_with(&format!("Uncertain  {test}/"))).unwrap();
+    // 4 % of a limit are 4.6 % of a current that may be 2 % off.
+    let pickup = told("51P-pickup");
+    assert!(
+        pickup.contains("U will be 55.") && pickup.contains("230 % of the tolerance"),
+        "{pickup}"
+    );
+    assert!(pickup.ends_with("inconclusive; most of it is `ia size`"), "{pickup}");
+    assert!(told("51P-times").contains("and"), "{out}");
+}

@@ -13,9 +13,9 @@ use crate::tables::{align_right, table};
 use crate::terminal::{DOUBTFUL, STRONG, Terminal, plain, styled};
 use crate::view::{besides, maxima};
 use serde_json::json;
-use waltron_core::grading::{Values, words};
+use waltron_core::grading::{Finding, Values, share_of_tolerance, words};
 use waltron_core::procedure::{Also, Planned};
-use waltron_core::quantity::{Measure, Quantity, Time, duration, text};
+use waltron_core::quantity::{Measure, Quantity, Time, duration, significant, text};
 use waltron_rig::runner::Prepared;
 
 /// Loads, resolves, checks, and shows what will be put out.
@@ -69,6 +69,65 @@ fn as_script(job: &Job, prepared: &Prepared, test: &str) -> Result<String, Failu
     Ok(format!("# {test}: {title}, {}\n\n{script}", plain(&job.asset.identity.tag)))
 }
 
+/// The share of a tolerance that U should not be more than: with more, too many good values lie too near to a limit.
+const MOST_OF_TOLERANCE: f64 = 1.0 / 3.0;
+
+/// A point whose U will be more than a third of its tolerance: the worst of its test.
+struct Uncertain<'a> {
+    found: &'a Finding,
+    share: f64,
+    /// How many more of its test there are.
+    more: usize,
+}
+
+impl<'a> Uncertain<'a> {
+    /// The worst of each test.
+    fn among(foreseen: &'a [Finding]) -> Vec<Self> {
+        let mut all: Vec<Self> = Vec::new();
+        for found in foreseen {
+            let share = share_of_tolerance(found).filter(|share| *share > MOST_OF_TOLERANCE);
+            let Some(share) = share else { continue };
+            match all.iter_mut().find(|worst| worst.found.point.test == found.point.test) {
+                Some(worst) if share > worst.share => {
+                    *worst = Self { found, share, more: worst.more + 1 };
+                }
+                Some(worst) => worst.more += 1,
+                None => all.push(Self { found, share, more: 0 }),
+            }
+        }
+        all
+    }
+
+    fn most(&self) -> Option<&str> {
+        self.found.budget.first().map(|part| part.source.as_str())
+    }
+
+    fn text(&self) -> String {
+        let more = if self.more > 0 { format!(" and {} more", self.more) } else { String::new() };
+        let then = match self.share > 1.0 {
+            true => "a pass will be inconclusive",
+            false => "a good value may lie too near to its limit",
+        };
+        let most =
+            self.most().map_or_else(String::new, |m| format!("; most of it is `{}`", plain(m)));
+        format!(
+            "{}{more}: U will be {}, {} % of the tolerance, so that {then}{most}",
+            plain(&self.found.point.id),
+            self.found.uncertainty.text("u").unwrap_or_default(),
+            significant(self.share * 100.0, 2),
+        )
+    }
+
+    fn json(&self) -> serde_json::Value {
+        let mut json = json!(self.found.uncertainty);
+        json["point"] = json!(self.found.point.id);
+        json["of_tolerance_pct"] = json!(self.share * 100.0);
+        json["most"] = json!(self.most());
+        json["more"] = json!(self.more);
+        json
+    }
+}
+
 fn longest(planned: &Planned) -> Time {
     planned.program.longest().unwrap_or_default()
 }
@@ -108,6 +167,7 @@ fn as_json(job: &Job, prepared: &Prepared, segments: bool) -> serde_json::Value 
         "maxima": maxima,
         "exact": prepared.is_exact(),
         "also": also,
+        "uncertain": Uncertain::among(&prepared.foreseen()).iter().map(Uncertain::json).collect::<Vec<_>>(),
         "injections": injections,
     })
 }
@@ -182,6 +242,9 @@ fn as_text(job: &Job, prepared: &Prepared, terminal: &Terminal) -> String {
     out.push_str(&format!("{table}\n\n"));
     for (points, reason) in &skipped {
         out.push_str(&styled(DOUBTFUL, &format!("Not tested  {points}: {reason}\n")));
+    }
+    for one in Uncertain::among(&prepared.foreseen()) {
+        out.push_str(&styled(DOUBTFUL, &format!("Uncertain  {}\n", one.text())));
     }
     out.push_str(&maxima(&prepared.maxima(), &job.asset.ratings));
     out.push_str(&besides(prepared));
