@@ -156,7 +156,7 @@ impl Bench {
                 None => kills += 1,
                 // Nothing was left to be done: on with a new record.
                 Some(status) => {
-                    assert_eq!(status.code(), Some(0));
+                    assert_eq!(status.code(), Some(0), "{}", self.ask("SYST:LOG?"));
                     is_whole(self, &record);
                     finished += 1;
                 }
