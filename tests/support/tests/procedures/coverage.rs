@@ -149,16 +149,18 @@ fn rows(case: &Case, rigs: u64) -> Vec<Row> {
 
 /// The table of all of them.
 fn covered(rigs: u64, least: f64, most_bias: f64) -> String {
-    let mut table = String::new();
+    let (mut table, mut wrong) = (String::new(), String::new());
     for case in &cases() {
         for (row, (what, _)) in rows(case, rigs).into_iter().zip(&case.truths) {
             let (share, bias) = (row.inside as f64 / rigs as f64, row.off / rigs as f64);
             let rules = if row.rules { "one limit" } else { "" };
             let _ = writeln!(table, "| {what} | {:.1} % | {bias:+.2} | {rules} |", share * 100.0);
-            assert!(share >= least, "{what}: {share} of {rigs} rigs, bias {bias}");
-            assert!(bias.abs() < most_bias, "{what}: {bias} U on the mean");
+            if share < least || bias.abs() >= most_bias {
+                let _ = writeln!(wrong, "{what}: {share} of {rigs} rigs, {bias:+.2} U on the mean");
+            }
         }
     }
+    assert!(wrong.is_empty(), "{wrong}\n{table}");
     table
 }
 

@@ -41,7 +41,7 @@ pub(super) struct Required {
     pub(super) limits: Limits,
     /// From what is read to the ratio that is told.
     pub(super) scale: f64,
-    /// The fed winding's half of the nameplate's short-circuit impedance, in ohms, where that tells one.
+    /// The most that the fed winding has of the nameplate's short-circuit impedance, in ohms, where that tells one.
     pub(super) leakage_ohm: Option<f64>,
     /// What the phase displacement is told in.
     pub(super) phase: PhaseForm,

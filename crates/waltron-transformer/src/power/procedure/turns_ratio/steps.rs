@@ -25,6 +25,9 @@ use waltron_core::quantity::{Dimension, Measure, Quantity, Voltage};
 /// the way.
 const MOST_V: f64 = 250.0;
 
+/// How much of the short-circuit impedance is the fed winding's at most.
+const LEAKS_AT_MOST: f64 = 2.0 / 3.0;
+
 /// The share of its rated voltage that a winding is fed with at most, so that its core stays far from
 /// saturation.
 const MOST_SHARE: f64 = 0.5;
@@ -217,7 +220,7 @@ impl<'a> Setting<'a> {
             scale,
             leakage_ohm: of
                 .any_impedance(shot.fed.winding)
-                .map(|share| share / 2.0 * of.base_ohm(shot.fed.winding, stand)),
+                .map(|share| LEAKS_AT_MOST * share * of.base_ohm(shot.fed.winding, stand)),
             phase: test.phase,
             elsewhere: self.elsewhere(stand, told),
         };
