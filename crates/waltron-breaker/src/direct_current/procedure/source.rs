@@ -213,7 +213,13 @@ impl Source {
             Some(width) => {
                 let si = width.limits(amps.abs()).1 - amps.abs();
                 let deviation = Value::Plain(Quantity { si, dimension: Dimension::CURRENT });
-                seen.with(Cause::noise(&meter.id, amps, deviation), 1.0)
+                // Another sample has another one.
+                let source = format!(
+                    "{} noise of the sample of {}",
+                    meter.id,
+                    Quantity { si: amps, dimension: Dimension::CURRENT }
+                );
+                seen.with(Cause::scatter(source, deviation), 1.0)
             }
             None => seen,
         }
