@@ -205,11 +205,15 @@ impl ScpiRig {
         Err(self.switched_off()?)
     }
 
+    /// Who or what switched off; empty where nobody did.
+    fn cause(&self) -> Result<String, RigError> {
+        let answer = self.link().ask("PROG:STAT:CAUS?")?;
+        Ok(parts(&answer).unwrap_or_default().join(", "))
+    }
+
     /// That it is off, and by whom.
     fn switched_off(&self) -> Result<RigError, RigError> {
-        let answer = self.link().ask("PROG:STAT:CAUS?")?;
-        let cause = parts(&answer).unwrap_or_default().join(", ");
-        Ok(RigError::SwitchedOff { cause })
+        Ok(RigError::SwitchedOff { cause: self.cause()? })
     }
 
     /// Uploads a program, begins it, and takes a first look at it.
@@ -386,11 +390,18 @@ impl Rig for ScpiRig {
         // Whoever moves something under current is told when the current is there for it.
         let moves = program.segments.iter().flat_map(|segment| &segment.moves);
         moves.for_each(|to| attendant.moves(to));
+        let was_kept = self.energised;
         let first = self.begin(program)?;
         let stops = program.segments.iter().flat_map(|s| &s.stops);
         let outside = |c: &&Condition| matches!(c, Condition::Outside);
         let watches = stops.flat_map(|s| s.when.parts()).any(|c| outside(&c));
-        let stopped = self.follow(first, watches, attendant)?;
+        let stopped = match self.follow(first, watches, attendant) {
+            // What was to go on was off by then.
+            Err(RigError::Reports { .. }) if was_kept && !self.cause()?.is_empty() => {
+                return Err(self.switched_off()?);
+            }
+            followed => followed?,
+        };
         let mut observation = self.link().ask_json("FETC:OBS?", Observation::from_json)?;
         if observation.segments.len() > program.segments.len() {
             return Err(RigError::Reports { errors: "more segments than the program has".into() });

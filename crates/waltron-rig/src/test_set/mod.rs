@@ -9,6 +9,7 @@
 
 mod commands;
 mod entry;
+mod heard;
 mod player;
 mod serve;
 mod session;
@@ -22,6 +23,7 @@ use crate::description::Description;
 use crate::live::Live;
 use crate::virtual_rig::{Pace, Seeds, VirtualRig};
 use crate::{Rig, RigError};
+use heard::Heard;
 use player::Flags;
 use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
@@ -82,10 +84,6 @@ struct Inner {
     /// The clients whose connection lives.
     present: HashSet<u64>,
     controller: Option<u64>,
-    /// When the controller was last heard of.
-    heard: Instant,
-    /// Whether the controller waits for an answer, and cannot speak.
-    waits: bool,
     watchdog: Option<Duration>,
     tripped: bool,
     log: VecDeque<(f64, String)>,
@@ -99,6 +97,7 @@ pub struct TestSet {
     description: Description,
     capability: Capability,
     inner: Mutex<Inner>,
+    heard: Heard,
     changed: Condvar,
     flags: Arc<Flags>,
     live: Arc<Mutex<Live>>,
@@ -128,8 +127,6 @@ impl TestSet {
             unaware: None,
             present: HashSet::new(),
             controller: None,
-            heard: Instant::now(),
-            waits: false,
             watchdog: Some(WATCHDOG),
             tripped: false,
             log: VecDeque::new(),
@@ -140,6 +137,7 @@ impl TestSet {
             description,
             capability,
             inner: Mutex::new(inner),
+            heard: Heard::default(),
             changed: Condvar::new(),
             flags: Arc::default(),
             live: Arc::default(),
@@ -175,6 +173,7 @@ impl TestSet {
         inner.sessions += 1;
         let client = inner.sessions;
         inner.present.insert(client);
+        self.heard.comes(client);
         client
     }
 
@@ -187,6 +186,7 @@ impl TestSet {
     pub fn leave(&self, client: u64) {
         let mut inner = self.lock();
         inner.present.remove(&client);
+        self.heard.leaves(client);
         self.give_up(&mut inner, client, "left");
     }
 
@@ -200,7 +200,6 @@ impl TestSet {
         if inner.controller == Some(client) {
             inner.controller = None;
             inner.unaware = None;
-            inner.waits = false;
             // What one client asked of the watchdog is nothing that the next one knows of.
             inner.watchdog = Some(WATCHDOG);
             let how = format!("client {client} {how}");
@@ -283,10 +282,7 @@ impl TestSet {
 
     /// Notes that a client was heard of.
     pub(crate) fn hear(&self, client: u64) {
-        let mut inner = self.lock();
-        if inner.controller == Some(client) {
-            inner.heard = Instant::now();
-        }
+        self.heard.hear(client);
     }
 
     /// Switches off where the controller has been silent for too long.
@@ -294,12 +290,12 @@ impl TestSet {
         let mut inner = self.lock();
         self.drain(&mut inner);
         self.go_on(&mut inner);
-        let silent = inner.watchdog.is_some_and(|limit| inner.heard.elapsed() > limit);
-        if inner.controller.is_none() || inner.waits || !silent {
+        let (Some(limit), Some(silent)) = (inner.watchdog, inner.controller) else { return };
+        if self.heard.silence(silent) <= limit {
             return;
         }
         // Control is held by who speaks; outputs need a controller.
-        let silent = inner.controller.take().unwrap_or_default();
+        inner.controller = None;
         inner.watchdog = Some(WATCHDOG);
         let why = format!("the watchdog: client {silent} is silent");
         if inner.held {
@@ -364,11 +360,7 @@ impl TestSet {
             inner.tripped = false;
             self.note(&mut inner, format!("client {client} controls"));
         }
-        let has = inner.controller == Some(client);
-        if has {
-            inner.heard = Instant::now();
-        }
-        has
+        inner.controller == Some(client)
     }
 
     fn begin(self: &Arc<Self>, cleared: Cleared) -> Result<(), &'static str> {
@@ -376,11 +368,11 @@ impl TestSet {
         if inner.phase == Phase::Playing {
             return Err("a program is playing");
         }
-        if inner.draining.is_some() {
-            return Err("what was charged is being discharged");
-        }
         if inner.unaware.is_some() && inner.unaware == inner.controller {
             return Err("what was kept on was switched off meanwhile: PROGram:STATe:CAUSe?");
+        }
+        if inner.draining.is_some() {
+            return Err("what was charged is being discharged");
         }
         inner.unaware = None;
         let Some(mut rig) = inner.rig.take() else { return Err("the rig has failed") };

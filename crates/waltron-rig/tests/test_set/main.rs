@@ -108,6 +108,33 @@ fn the_watchdog_is_back_for_the_next_client() {
     assert_eq!(ask(&mut second, "SYST:WATC?"), usual);
 }
 
+/// Whoever waits for what the instrument does is not silent, however long that takes.
+#[test]
+fn a_slow_instrument_is_not_a_silent_client() {
+    let file: RigFile = RigForm::load(&Source::new("r", RIG)).unwrap();
+    let specimen = SpecimenForm::load(&Source::new("s", SPECIMEN), 1).unwrap();
+    let rig = VirtualRig::new("bench".into(), file.capability.clone(), specimen, Pace::Real);
+    let description = Description::of("bench", &file.capability, true, true);
+    let slow = |_: Seeds| {
+        std::thread::sleep(Duration::from_millis(500));
+        None
+    };
+    let set = Arc::new(TestSet::new(description, file.capability, rig, Box::new(slow)));
+    let mut session = Session::new(Arc::clone(&set));
+    ask(&mut session, "SYST:WATC 100 MS;LOCK:REQ?");
+    std::thread::scope(|scope| {
+        let works = scope.spawn(|| ask(&mut session, "SIM:SEED 1"));
+        while !works.is_finished() {
+            set.watch();
+        }
+    });
+    set.watch();
+    assert_eq!(ask(&mut session, "SYST:LOCK:OWN?"), session.id().to_string());
+    std::thread::sleep(Duration::from_millis(200));
+    set.watch();
+    assert_eq!(ask(&mut session, "SYST:LOCK:OWN?"), "0", "silence is silence");
+}
+
 /// Programs that only a mistaken client sends are refused before anything is made of them.
 #[test]
 fn programs_without_measure_are_refused() {

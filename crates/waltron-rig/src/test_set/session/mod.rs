@@ -52,6 +52,13 @@ impl Session {
     /// Carries a message out; what it answers, with its terminator, is empty where nothing was
     /// asked. Answers of one message are separated by semicolons.
     pub fn handle(&mut self, message: &[u8]) -> Vec<u8> {
+        self.set.heard.waits(self.id, true);
+        let answer = self.carry_out(message);
+        self.set.heard.waits(self.id, false);
+        answer
+    }
+
+    fn carry_out(&mut self, message: &[u8]) -> Vec<u8> {
         let (units, fault) = parse(message);
         let mut out: Vec<u8> = Vec::new();
         for unit in &units {
@@ -117,27 +124,16 @@ impl Session {
         inner.observation.as_ref().is_some_and(|seen| self.set.is_stopped_by_input(seen))
     }
 
-    /// Waits until nothing plays, at most for a time; the phase then. The controller cannot speak
-    /// meanwhile, and need not; another client's waiting has nothing to do with the watchdog.
+    /// Waits until nothing plays, at most for a time; the phase then.
     fn wait_until_done(&self, most: Duration) -> Phase {
-        let controls = |set: &TestSet| set.lock().controller == Some(self.id);
-        if controls(&self.set) {
-            self.set.lock().waits = true;
-        }
         let began = Instant::now();
-        let phase = loop {
+        loop {
             let left = most.saturating_sub(began.elapsed());
             let phase = self.set.wait(left.min(Duration::from_millis(100)));
             if phase != Phase::Playing || left.is_zero() || !self.set.is_present(self.id) {
-                break phase;
+                return phase;
             }
-        };
-        if controls(&self.set) {
-            let mut inner = self.set.lock();
-            inner.waits = false;
-            inner.heard = Instant::now();
         }
-        phase
     }
 }
 
