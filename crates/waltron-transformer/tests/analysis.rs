@@ -2,10 +2,12 @@
 //! limits and errors follow by hand.
 
 use num_complex::Complex64;
+use proptest::prelude::*;
 use std::f64::consts::{SQRT_2, TAU};
 use waltron_core::grading::Value;
 use waltron_core::quantity::Quantity;
 use waltron_core::uncertainty::{Cause, Estimate};
+use waltron_transformer::analysis::Move;
 use waltron_transformer::analysis::criteria::{Met, Of};
 use waltron_transformer::analysis::errors::burden_for;
 use waltron_transformer::analysis::transient::{
@@ -369,4 +371,164 @@ fn burdens_and_margins() {
     assert_eq!(one(-2.0, Some(-1.0), Some(1.0)).margin(), Some(-1.0));
     assert_eq!(one(90.0, Some(100.0), None).margin(), Some(-0.1));
     assert_eq!(one(f64::NAN, None, Some(1.0)).met(), Met::Open);
+}
+
+/// What errs in a class test, each by a share or an angle (k = 1): the voltage meter, the current meter, the angle between
+/// them, and the resistance by itself.
+#[derive(Clone, Copy, Debug, Default)]
+struct Errs {
+    volts: f64,
+    amps: f64,
+    angle: f64,
+    ohms: f64,
+}
+
+impl Errs {
+    /// Each of them alone.
+    fn alone(self) -> [Self; 4] {
+        let none = Self::default();
+        [
+            Self { volts: self.volts, ..none },
+            Self { amps: self.amps, ..none },
+            Self { angle: self.angle, ..none },
+            Self { ohms: self.ohms, ..none },
+        ]
+    }
+
+    fn times(self, by: f64) -> Self {
+        let Self { volts, amps, angle, ohms } = self;
+        Self { volts: volts * by, amps: amps * by, angle: angle * by, ohms: ohms * by }
+    }
+
+    /// The turns by the voltage meter, the resistance by both meters, the curve by all.
+    fn evidence(self) -> Evidence {
+        let cause = |source: &str, u: f64, is_angle: bool| {
+            let value =
+                if is_angle { Value::Minutes(u.to_degrees() * 60.0) } else { Value::Percent(u) };
+            Cause::scatter(source, value)
+        };
+        let volts = cause("volts", self.volts, false);
+        let amps = cause("amps", self.amps, false);
+        let mut points = curve(CORE, 200, 0.0, 1).points().to_vec();
+        for point in &mut points {
+            let by = |cause: &Cause, emf, current, turn| Move {
+                cause: cause.clone(),
+                emf,
+                current,
+                turn,
+            };
+            point.moves = vec![
+                by(&volts, self.volts, 0.0, 0.0),
+                by(&amps, 0.0, self.amps, 0.0),
+                by(&cause("angle", self.angle, true), 0.0, 0.0, self.angle),
+            ];
+        }
+        let winding = Estimate::exact(6.0).with(volts.clone(), 6.0).with(amps, -6.0);
+        Evidence {
+            turns: Ok(Estimate::exact(1200.0).with(volts, 1200.0)),
+            winding: Ok(winding.with(cause("ohms", self.ohms, false), 6.0)),
+            curve: ExcitationCurve::new(points).map_err(|e| e.to_string()),
+            remanence: Err(String::new()),
+        }
+    }
+
+    /// What the criteria of a class come to with these errors, from the closed form of the core.
+    fn by_hand(self, key: &str) -> f64 {
+        let turns = 1200.0 * (1.0 + self.volts);
+        let ohm = 6.0 * (1.0 + self.volts) / (1.0 + self.amps) * (1.0 + self.ohms);
+        let z = Complex64::new(ohm + 12.0, 9.0);
+        let current = |e: f64| CORE.current(e / (1.0 + self.volts)) * (1.0 + self.amps);
+        let errors = || {
+            // The secondary current at which the rated primary current flows, by halving.
+            let primary = |is: f64| {
+                let e = z * is;
+                let ie = Complex64::from_polar(
+                    current(e.norm()),
+                    e.arg() - 60f64.to_radians() + self.angle,
+                );
+                (ie + is) * turns
+            };
+            let (mut low, mut high) = (0.5, 1.5);
+            for _ in 0..60 {
+                let is = f64::midpoint(low, high);
+                if primary(is).norm() > 1200.0 { high = is } else { low = is }
+            }
+            (low - 1.0, -primary(low).arg())
+        };
+        let rated = CORE.ten_fifty() / 1.05;
+        match key {
+            "ratio-error-100%" => errors().0,
+            "phase-100%" => errors().1,
+            "composite-error" => current(10.0 * z.norm()) / 10.0,
+            "turns-error" => (1200.0 - turns) / turns,
+            "knee-point" => CORE.ten_fifty() * (1.0 + self.volts),
+            "exciting-current" => current(rated),
+            _ => ohm,
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Each criterion's U against moving each error by itself in the closed form, to both sides, with what the documents
+    /// say that the method makes.
+    #[test]
+    fn the_uncertainty_of_each_criterion_is_that_of_the_closed_form(
+        volts in 1e-5f64..1e-3, amps in 1e-5f64..1e-3, angle in 1e-5f64..3e-3, ohms in 1e-5f64..3e-3,
+    ) {
+        let errs = Errs { volts, amps, angle, ohms };
+        let seen = errs.evidence();
+        let method = |key: &str, value: f64| match key {
+            "knee-point" => 0.005 * value,
+            "composite-error" | "exciting-current" => 0.01 * value,
+            "ratio-error-100%" | "phase-100%" => 0.01 * CORE.current(18f64.hypot(9.0)),
+            _ => 0.0,
+        };
+        let mut told = 0;
+        for class in ["5P10", "PX"] {
+            for one in of(class, &plate(), &seen) {
+                let value = Errs::default().by_hand(&one.key);
+                let moved = errs.alone().map(|one_errs| {
+                    let there = |by: f64| one_errs.times(by).by_hand(&one.key);
+                    (there(1.0) - there(-1.0)) / 2.0
+                });
+                let squares = moved.iter().map(|by| by * by).sum::<f64>();
+                let by_hand = (squares + method(&one.key, value).powi(2)).sqrt();
+                let minutes = if one.key == "phase-100%" { 60f64.to_radians().recip() * 3600.0 } else { 1.0 };
+                let found = one.estimate.standard();
+                prop_assert!((found / (by_hand * minutes) - 1.0).abs() < 0.03, "{}: {found}, by hand {}", one.key, by_hand * minutes);
+                told += 1;
+            }
+        }
+        prop_assert_eq!(told, 7);
+    }
+}
+
+/// A curve that is one no more as soon as a meter errs a little one way: U is that of the other way, and of none where it is
+/// none both ways.
+#[test]
+fn a_value_at_the_edge_of_what_can_be_worked_out_is_no_surer_for_it() {
+    let errs = Errs { volts: 1e-3, amps: 1e-3, angle: 1e-3, ohms: 1e-3 };
+    let (plate, whole) = (plate(), errs.evidence());
+    let u = |seen: &Evidence| {
+        let all = of("PX", &plate, seen);
+        let one = all.iter().find(|one| one.key == "exciting-current").unwrap();
+        (one.value.clone().unwrap(), one.estimate.expanded())
+    };
+    // The rated knee point is the last that was measured: with a voltage that is less nothing is known there.
+    let with_last_at = |share: f64| {
+        let points = whole.curve.as_ref().unwrap().points().iter();
+        let mut points: Vec<_> =
+            points.filter(|p| p.emf_v < plate.knee_v.unwrap()).cloned().collect();
+        let mut last = points.last().unwrap().clone();
+        last.emf_v = plate.knee_v.unwrap() * share;
+        last.rms_a = CORE.current(last.emf_v);
+        points.push(last);
+        Evidence { curve: ExcitationCurve::new(points).map_err(|e| e.to_string()), ..whole.clone() }
+    };
+    let (value, there) = u(&whole);
+    let (cut, at_edge) = u(&with_last_at(1.0 + 1e-6));
+    near(cut, value, 1e-3, "value");
+    near(at_edge, there, 0.2, "U at the edge of the curve");
 }

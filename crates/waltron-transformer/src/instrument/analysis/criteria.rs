@@ -141,12 +141,13 @@ impl Evident for Evidence {
         each_once(of_values.chain(self.curve.iter().flat_map(ExcitationCurve::causes)))
     }
 
-    fn moved(&self, source: &Name) -> Self {
+    fn moved(&self, source: &Name, times: f64) -> Self {
         let of = |value: &Result<Estimate, String>| {
-            value.as_ref().map(|value| moved(value, source)).map_err(Clone::clone)
+            value.as_ref().map(|value| moved(value, source, times)).map_err(Clone::clone)
         };
         let (turns, winding, remanence) = (of(&self.turns), of(&self.winding), of(&self.remanence));
-        let curve = self.curve.as_ref().map(|curve| curve.moved(source)).map_err(Clone::clone);
+        let curve = self.curve.as_ref().map_err(Clone::clone);
+        let curve = curve.and_then(|c| c.moved(source, times).map_err(|e| e.to_string()));
         Self { turns, winding, curve, remanence }
     }
 }

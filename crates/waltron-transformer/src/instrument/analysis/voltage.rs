@@ -63,10 +63,12 @@ impl Evident for VoltageEvidence {
         each_once(of_values.chain(self.curve.iter().flat_map(ExcitationCurve::causes)))
     }
 
-    fn moved(&self, source: &Name) -> Self {
-        let turns = self.turns.as_ref().map(|turns| moved(turns, source)).map_err(Clone::clone);
-        let z = self.short_circuit.as_ref().map(|(size, angle)| (moved(size, source), *angle));
-        let curve = self.curve.as_ref().map(|curve| curve.moved(source)).map_err(Clone::clone);
+    fn moved(&self, source: &Name, times: f64) -> Self {
+        let of = |value: &Estimate| moved(value, source, times);
+        let turns = self.turns.as_ref().map(of).map_err(Clone::clone);
+        let z = self.short_circuit.as_ref().map(|(size, angle)| (of(size), *angle));
+        let curve = self.curve.as_ref().map_err(Clone::clone);
+        let curve = curve.and_then(|c| c.moved(source, times).map_err(|e| e.to_string()));
         Self { turns, short_circuit: z.map_err(Clone::clone), curve }
     }
 }
