@@ -16,7 +16,7 @@ use num_complex::Complex64;
 use std::sync::Arc;
 use waltron_core::grading::{Criterion, Finding, Judgement, Limits, PointId, Values, Verdict};
 use waltron_core::injection::measuring::{Probe, Property, Read, When};
-use waltron_core::injection::observation::{Ended, Observation};
+use waltron_core::injection::observation::Observation;
 use waltron_core::injection::program::{
     Condition, Profile, Program, Relation, Segment, Steps, Stop, Then,
 };
@@ -33,6 +33,7 @@ const CRITERION: Criterion = Criterion::named("class_criterion");
 
 const QUIET: &str = "nothing out";
 const SHORTED: &str = "primary shorted";
+const HELD: &str = "short-circuit impedance";
 
 /// How far above its rated voltage a secondary is fed, where its nameplate tells no factor.
 pub(super) const ABOVE: f64 = 1.22;
@@ -116,10 +117,21 @@ impl PlaceWork {
         let steps = Steps { levels: self.shorted.clone(), dwell: seconds(0.3), rest: None };
         let stop = Stop { when: enough, then: Then::End };
         let mut segment = Segment::new(SHORTED, Profile::Steps(steps), vec![stop]);
-        segment.reads = [&self.secondary, &self.amps]
-            .map(|p| Read { probe: p.clone(), when: When::EachLevel })
-            .to_vec();
-        let mut program = Program::of(vec![segment]);
+        segment.reads = vec![Read { probe: self.rms.clone(), when: When::EachLevel }];
+        self.with_short(spot, Program::of(vec![segment]))
+    }
+
+    /// The voltage at which it was enough, held until what comes of switching it on has died away: the stair was cut
+    /// within that.
+    fn held_program(&self, spot: &Spot, stair: &Observation) -> Program {
+        let levels = stair.in_segment(0, &self.rms).count().clamp(1, self.shorted.len());
+        let held = Segment::hold(HELD, self.shorted[levels - 1].clone(), seconds(1.0));
+        let mut program = Program::of(vec![held]);
+        program.reads = vec![self.secondary.clone(), self.amps.clone()];
+        self.with_short(spot, program)
+    }
+
+    fn with_short(&self, spot: &Spot, mut program: Program) -> Program {
         let place = spot.connection.as_ref().map_or_else(String::new, |c| format!("{c}, "));
         program.connection = Some(format!("{place}{SHORTED}").as_str().into());
         program.shorts = Some("the primary".into());
@@ -128,13 +140,8 @@ impl PlaceWork {
 
     /// The short-circuit impedance, with what it is uncertain by.
     fn impedance(&self, seen: &Observation) -> Result<(Estimate, f64), String> {
-        // The level at which it was enough was not out to its end.
-        let is_cut = seen.segments.first().is_some_and(|s| s.ended == Ended::Stop(0));
         let last = |probe: &Probe| {
-            let all: Vec<_> = seen.in_segment(0, probe).collect();
-            let whole = all.len().saturating_sub(1 + usize::from(is_cut && all.len() > 1));
-            let reading = all.get(whole).ok_or("it was not measured")?;
-            let shown = crate::measure::of(reading)?;
+            let shown = shown(seen, probe)?;
             Ok::<_, String>((shown.estimate(), shown.angle.ok_or("it shows no phase")?))
         };
         let ((volts, v), (amps, i)) = (last(&self.secondary)?, last(&self.amps)?);
@@ -221,10 +228,14 @@ impl Course for OfVoltageClass {
             program = work.ratio_program();
             likely += program.longest().unwrap_or_default() + work.excitation.likely();
             let shorted = work.shorted_program(spot);
-            likely += shorted.longest().unwrap_or_default() / 2.0;
+            likely += shorted.longest().unwrap_or_default() / 2.0 + seconds(1.0);
             also = self.of.arises(spot, work.excitation.most());
             also.extend(shorted.connection.clone().map(|at| Also::Leads { at }));
             program.segments.extend(shorted.segments);
+            let most = work.shorted.last();
+            program
+                .segments
+                .extend(most.map(|most| Segment::hold(HELD, most.clone(), seconds(1.0))));
             program.segments.extend(work.excitation.worst());
         }
         program.connection = spot.connection.clone();
@@ -252,7 +263,8 @@ impl Course for OfVoltageClass {
         if let Some(program) = work.excitation.next(seen, None) {
             return Some(program);
         }
-        last(seen, SHORTED).is_none().then(|| work.shorted_program(spot))
+        let Some(stair) = last(seen, SHORTED) else { return Some(work.shorted_program(spot)) };
+        last(seen, HELD).is_none().then(|| work.held_program(spot, stair))
     }
 
     fn grade(&self, spot: &Spot, seen: &[Seen<'_>]) -> Vec<Finding> {
@@ -264,7 +276,7 @@ impl Course for OfVoltageClass {
             .and_then(|seen| Ok((shown(seen, &work.primary)?, shown(seen, &work.secondary)?)));
         let ratio = read.as_ref().map_err(Clone::clone);
         let ratio = ratio.map(|(p, s)| p.estimate().over(&s.estimate()));
-        let impedance = match last(seen, SHORTED) {
+        let impedance = match last(seen, HELD) {
             Some(seen) => work.impedance(seen),
             None => Err(not("short-circuit impedance")),
         };
