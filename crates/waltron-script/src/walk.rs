@@ -10,8 +10,10 @@ mod loops;
 
 use known::{Truth, is_known_text, is_sure, nothing, settable, truth};
 
-use super::ast::{AskWanted, Ending, Expect, Guard, Script, Sequence, SetValue, Statement, Step};
-use super::build::{Built, build, measure, needed, time};
+use super::ast::{
+    AskWanted, Ending, Expect, Guard, Requirement, Script, Sequence, SetValue, Statement, Step,
+};
+use super::build::{Built, Part, build, measure, needed, time};
 use super::code::then_off;
 use super::condition::condition;
 use super::context::Context;
@@ -24,11 +26,14 @@ use super::stimuli::of_last;
 use super::values::parameter_value;
 use std::collections::HashMap;
 use std::sync::Arc;
-use waltron_core::injection::program::Condition;
+use waltron_core::grading::{Finding, Limits};
+use waltron_core::injection::program::{Condition, Segment};
 use waltron_core::procedure::{Also, Planned, PlannedPoint};
 use waltron_core::quantity::{Dimension, Measure, seconds};
 use waltron_core::text::document::Problem;
-use waltron_core::text::expression::{Expr, Names, Range, Type, Value, evaluate, quantity};
+use waltron_core::text::expression::{
+    Expr, ExprKind, Names, Range, Type, Value, evaluate, quantity,
+};
 use waltron_core::text::name::Name;
 
 /// Most injections that are gone through.
@@ -49,6 +54,8 @@ pub(super) struct Foreseen {
     pub(super) problems: Vec<Problem>,
     /// What should be thought of before it is run.
     pub(super) warnings: Vec<Problem>,
+    /// What is read off ramps, as it comes where each contact changes in the middle of what is allowed.
+    pub(super) findings: Vec<Finding>,
 }
 
 /// Goes through a script.
@@ -67,6 +74,8 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         labels: Labels::default(),
         given: HashMap::new(),
         warnings: Vec::new(),
+        ramps: HashMap::new(),
+        findings: Vec::new(),
     };
     // Labels are given twice, so that the first step of a name is known before.
     let mut problems = Vec::new();
@@ -91,8 +100,8 @@ pub(super) fn foresee(script: &Script, context: &Arc<Context>) -> Foreseen {
         }
     }
     walk.first_are_certain();
-    let Walk { planned, owners, warnings, .. } = walk;
-    Foreseen { planned, owners, problems, warnings }
+    let Walk { planned, owners, warnings, findings, .. } = walk;
+    Foreseen { planned, owners, problems, warnings, findings }
 }
 
 /// How a course goes on.
@@ -131,6 +140,9 @@ struct Walk<'a> {
     labels: Labels,
     /// For each step and name, where its points stand, and how many of them there are in any case.
     given: HashMap<(usize, String), (Vec<usize>, usize)>,
+    /// The last ramp of each kind and label.
+    ramps: HashMap<String, (Part, Segment)>,
+    findings: Vec<Finding>,
 }
 
 impl<'a> Walk<'a> {
@@ -152,6 +164,8 @@ impl<'a> Walk<'a> {
         self.planned.clear();
         self.ids.clear();
         self.guards.clear();
+        self.ramps.clear();
+        self.findings.clear();
         self.labels = Labels::default();
         (self.is_certain, self.counts, self.shots, self.steps) = (true, true, 0, 0);
     }
@@ -417,6 +431,7 @@ impl<'a> Walk<'a> {
         };
         let key = (step.span.0.start, name.to_owned());
         let grade = grade(expect, scene, point)?;
+        self.findings.extend(self.off_a_ramp(expect, &grade, scene));
         if let Some(warning) = rival(expect, scene)
             && self.warnings.iter().all(|known| known.span != warning.span)
         {
@@ -440,6 +455,23 @@ impl<'a> Walk<'a> {
             });
         }
         Ok(())
+    }
+
+    /// What a ramp's value comes to that is required as it is, where the contact changes in the middle of what is allowed.
+    fn off_a_ramp(&self, expect: &Expect, grade: &Finding, scene: &Scene) -> Option<Finding> {
+        let (Requirement::Is(value, ..) | Requirement::Between(value, ..)) = &expect.what else {
+            return None;
+        };
+        let ExprKind::Name(name) = &value.kind else { return None };
+        let (part, segment) = self.ramps.get(name.as_str().strip_suffix(".value")?)?;
+        let Limits::Between { lower: Some(lower), upper: Some(upper) } = &grade.limits else {
+            return None;
+        };
+        let middle = f64::midpoint(lower.si(), upper.si());
+        let measured = part.foreseen(segment, middle, &scene.context)?;
+        let mut scene = scene.clone();
+        scene.results.insert(name.to_string(), Value::Measured(measured));
+        super::expectation::grade(expect, &scene, grade.point.clone()).ok()
     }
 
     fn guard_conditions(&self) -> Vec<Condition> {
@@ -476,6 +508,10 @@ impl<'a> Walk<'a> {
             let longest = segment.and_then(|s| s.longest()).map_or(f64::INFINITY, Measure::si);
             let time = Range { low: 0.0, high: longest, dimension: Dimension::TIME };
             scene.result(&owners, "time", Value::Range(time));
+            if let (Some(segment), Some(_)) = (segment, &part.ramp) {
+                let owners = owners.iter().map(|owner| (*owner).to_owned());
+                self.ramps.extend(owners.map(|owner| (owner, (part.clone(), segment.clone()))));
+            }
             if let Some(ramp) = &part.ramp {
                 let (low, high) = (ramp.from.min(ramp.to), ramp.from.max(ramp.to));
                 let dimension = ramp.dimension;

@@ -6,6 +6,7 @@ use std::ops::Range;
 use waltron_core::grading::Value as Shown;
 use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
 use waltron_core::injection::program::{Condition, Profile, Program, Segment};
+use waltron_core::injection::stimulus::Stimulus;
 use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds, text};
 use waltron_core::text::expression::{Measured, Type, Value};
 use waltron_core::text::name::Name;
@@ -39,6 +40,48 @@ pub(crate) struct RampScale {
     /// Difference between two levels; `None` on a slope.
     pub(crate) step: Option<f64>,
     pub(crate) dimension: Dimension,
+}
+
+impl RampScale {
+    /// The value that a contact answered to which changed at a time of the ramp, and half of what lies between the ends
+    /// between which it is; without a contact, what was out then. `None` at the ramp's beginning.
+    fn place(
+        &self,
+        segment: &Segment,
+        at: Time,
+        is_edge: bool,
+        context: &Context,
+    ) -> Option<(f64, f64)> {
+        let before = (at - seconds(ANSWERS) / context.nominal().si()).max(seconds(0.0));
+        match (&segment.profile, self.step) {
+            (Profile::Stairs(s), Some(step)) => {
+                level(self, step, [before, at].map(|at| s.level_at(at)), is_edge)
+            }
+            (Profile::Steps(s), Some(step)) => {
+                level(self, step, [before, at].map(|at| s.level_at(at) as u32), is_edge)
+            }
+            (Profile::Slope(s), _) => {
+                let of = |at: Time| {
+                    self.from + (self.to - self.from) * (at / s.time).value.clamp(0.0, 1.0)
+                };
+                Some(match is_edge {
+                    true => (f64::midpoint(of(before), of(at)), (of(at) - of(before)).abs() / 2.0),
+                    false => (of(at), 0.0),
+                })
+            }
+            _ => None,
+        }
+    }
+}
+
+/// The contact that a condition looks at, and its state.
+fn contact_of(condition: &Condition) -> Option<(&Name, bool)> {
+    match condition {
+        Condition::Contact { signal, closed } | Condition::Edge { signal, closed } => {
+            Some((signal, *closed))
+        }
+        _ => None,
+    }
 }
 
 impl Part {
@@ -124,52 +167,69 @@ impl Part {
         let segment = program.segments.get(self.segment);
         let edge = segment.and_then(|s| self.edge(s, span, observation));
         let at = edge.unwrap_or(span.end) - span.start;
-        let before = (at - seconds(ANSWERS) / context.nominal().si()).max(seconds(0.0));
-        let (si, half) = match (segment.map(|s| &s.profile), ramp.step) {
-            (Some(Profile::Stairs(s)), Some(step)) => {
-                level(ramp, step, [before, at].map(|at| s.level_at(at)), edge)
-            }
-            (Some(Profile::Steps(s)), Some(step)) => {
-                level(ramp, step, [before, at].map(|at| s.level_at(at) as u32), edge)
-            }
-            (Some(Profile::Slope(s)), _) => {
-                let of = |at: Time| {
-                    ramp.from + (ramp.to - ramp.from) * (at / s.time).value.clamp(0.0, 1.0)
-                };
-                match edge {
-                    Some(_) => {
-                        (Some(f64::midpoint(of(before), of(at))), (of(at) - of(before)).abs() / 2.0)
-                    }
-                    None => (Some(of(at)), 0.0),
-                }
-            }
-            _ => return missing(false, "it was not measured".to_owned()),
+        let Some(segment) = segment else {
+            return missing(false, "it was not measured".to_owned());
         };
-        let Some(si) = si else {
+        let Some((si, half)) = ramp.place(segment, at, edge.is_some(), context) else {
             let why =
                 format!("`{}` already at {}, where the ramp begins", self.awaited, q(ramp.from));
             return missing(true, why);
         };
-        let out = segment.map(|s| s.profile.at(at)).unwrap_or_default();
+        Value::Measured(self.measured(ramp, segment.profile.at(at), si, half, context))
+    }
+
+    /// Its ramp's value with what makes that uncertain; half of what lies between the ends between which it is.
+    fn measured(
+        &self,
+        ramp: &RampScale,
+        out: Stimulus,
+        si: f64,
+        half: f64,
+        context: &Context,
+    ) -> Measured {
+        let q = |si| Quantity { si, dimension: ramp.dimension };
         let causes = context.capability.causes_of(&out, ramp.dimension);
         // Where no accuracy is stated, the step alone is known.
         let is_known = !causes.is_empty() || half > 0.0;
         let word = if ramp.step.is_some() { "step" } else { "time to answer" };
         let step = Cause::limit(format!("{word} of {}", self.awaited), Shown::Plain(q(half)));
         let estimate = Estimate::exact(si).with_shares(causes, si).with(step, 1.0);
-        Value::Measured(Measured { value: q(si), estimate: is_known.then_some(estimate) })
+        Measured { value: q(si), estimate: is_known.then_some(estimate) }
+    }
+
+    /// What its ramp will tell where a contact changes at a value; `None` where it waits for none, or does not come
+    /// past it.
+    pub(crate) fn foreseen(
+        &self,
+        segment: &Segment,
+        si: f64,
+        context: &Context,
+    ) -> Option<Measured> {
+        let ramp = self.ramp.as_ref()?;
+        let stop = self.until.and_then(|i| segment.stops.get(i))?;
+        stop.when.parts().iter().find(|c| contact_of(c).is_some())?;
+        let way = (si - ramp.from) / (ramp.to - ramp.from);
+        if !(0.0..=1.0).contains(&way) {
+            return None;
+        }
+        let level = ramp.step.map_or(0, |step| ((si - ramp.from) / step).ceil() as u32);
+        let reached = match &segment.profile {
+            Profile::Stairs(s) => s.period() * f64::from(level),
+            Profile::Steps(s) => s.period() * f64::from(level),
+            Profile::Slope(s) => s.time * way,
+            _ => return None,
+        };
+        let at = reached + seconds(ANSWERS / 2.0) / context.nominal().si();
+        let (_, half) = ramp.place(segment, at, true, context)?;
+        Some(self.measured(ramp, segment.profile.at(reached), si, half, context))
     }
 
     /// When the contact changed that was waited for, where one was.
     fn edge(&self, segment: &Segment, span: &Span, observation: &Observation) -> Option<Time> {
         let stop = self.until.and_then(|i| segment.stops.get(i))?;
         let waited_for = |e: &&Edge| {
-            stop.when.parts().iter().any(|c| match c {
-                Condition::Contact { signal, closed } | Condition::Edge { signal, closed } => {
-                    *signal == e.signal && *closed == e.closed
-                }
-                _ => false,
-            })
+            let mut contacts = stop.when.parts().into_iter().filter_map(contact_of);
+            contacts.any(|(signal, closed)| *signal == e.signal && closed == e.closed)
         };
         let within = |e: &&Edge| e.time >= span.start && e.time <= span.end;
         observation.edges.iter().rev().filter(within).find(waited_for).map(|e| e.time)
@@ -195,16 +255,14 @@ fn level(
     ramp: &RampScale,
     step: f64,
     [before, number]: [u32; 2],
-    edge: Option<Time>,
-) -> (Option<f64>, f64) {
+    is_edge: bool,
+) -> Option<(f64, f64)> {
     let at = ramp.from + step * f64::from(number);
-    match (edge, number) {
-        (None, _) => (Some(at), 0.0),
-        (Some(_), 0) => (None, 0.0),
-        (Some(_), _) => {
-            // What was out already then is not what it answers to.
-            let half = step / 2.0 * f64::from(number - before.min(number - 1));
-            (Some(at - half), half.abs())
-        }
+    if !is_edge {
+        return Some((at, 0.0));
     }
+    // What was out already then is not what it answers to.
+    let since = before.min(number.checked_sub(1)?);
+    let half = step / 2.0 * f64::from(number - since);
+    Some((at - half, half.abs()))
 }

@@ -19,6 +19,10 @@ impl Procedure for Sequence {
         self.foreseen.planned.clone()
     }
 
+    fn foreseen(&self) -> Vec<Finding> {
+        self.foreseen.findings.clone()
+    }
+
     fn next(&mut self) -> Action {
         // What was handed out and not answered is asked for again.
         match &self.waiting {
