@@ -1,5 +1,7 @@
 //! A coil's current: the first peak, the dip behind it while the plunger moves, and where it ends.
 
+use super::scatter::scatter;
+
 /// What a coil's current shows.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CoilCurrent {
@@ -7,6 +9,10 @@ pub struct CoilCurrent {
     pub peak: Option<(f64, f64)>,
     /// The bottom of the dip behind it.
     pub notch: Option<(f64, f64)>,
+    /// Up to how far the bottom may be from there in time, since it is flat and its currents scatter; in s.
+    pub notch_limit_s: f64,
+    /// By which standard deviation the peak scatters, in A.
+    pub scatter_a: f64,
     /// The largest current, in A.
     pub most_a: f64,
     /// The current that it settles to, in A, where it does before it is cut off.
@@ -25,7 +31,8 @@ const FED: f64 = 0.7;
 /// Reads the current of a coil from its command on: samples in A, so many a second. `None` of a coil
 /// through which nothing flowed.
 pub fn read(samples: &[f64], rate_hz: f64) -> Option<CoilCurrent> {
-    // A millisecond's worth of scatter says nothing.
+    let scatter_a = scatter(samples);
+    // A fifth of a millisecond to each side: scatter alone makes no dip.
     let width = ((2e-4 * rate_hz) as usize).max(1);
     let smooth: Vec<f64> = (0..samples.len())
         .map(|k| {
@@ -39,7 +46,8 @@ pub fn read(samples: &[f64], rate_hz: f64) -> Option<CoilCurrent> {
     }
     let at = |k: usize| (smooth[k], k as f64 / rate_hz);
     // The first peak that is followed by a dip before the current rises above it again.
-    let (mut peak, mut notch) = (None, None);
+    let (mut peak, mut notch, mut notch_limit_s) = (None, None, 0.0);
+    let scatter_a = scatter_a / (2.0 * width as f64 + 1.0).sqrt();
     let mut high = 0;
     for k in 0..smooth.len() {
         if smooth[k] > smooth[high] {
@@ -50,6 +58,7 @@ pub fn read(samples: &[f64], rate_hz: f64) -> Option<CoilCurrent> {
             let rises = smooth[low..].iter().any(|i| *i > smooth[low] + DIP * smooth[high]);
             if rises && smooth[low] > 0.05 * most_a {
                 (peak, notch) = (Some(at(high)), Some(at(low)));
+                notch_limit_s = flat(&smooth, low, 2.0 * scatter_a) as f64 / rate_hz;
             }
             break;
         }
@@ -65,7 +74,7 @@ pub fn read(samples: &[f64], rate_hz: f64) -> Option<CoilCurrent> {
         let (first, last) = (part[0], part[part.len() - 1]);
         ((last - first).abs() < PLATEAU.1 * mean).then_some(mean)
     });
-    Some(CoilCurrent { peak, notch, most_a, plateau_a })
+    Some(CoilCurrent { peak, notch, notch_limit_s, scatter_a, most_a, plateau_a })
 }
 
 /// By which share the last two periods of an alternating current may differ where it has settled.
@@ -93,7 +102,15 @@ pub fn read_alternating(samples: &[f64], rate_hz: f64, hertz: f64) -> Option<Coi
     let plateau_a = last.zip(before);
     let plateau_a = plateau_a.filter(|(a, b)| (a - b).abs() < SETTLED * a).map(|(a, _)| a);
     let peak = Some((most_a, at as f64 / rate_hz));
-    Some(CoilCurrent { peak, notch: None, most_a, plateau_a })
+    let scatter_a = scatter(samples);
+    Some(CoilCurrent { peak, notch: None, notch_limit_s: 0.0, scatter_a, most_a, plateau_a })
+}
+
+/// How many samples around a bottom lie no further above it than that, to the wider side.
+fn flat(of: &[f64], bottom: usize, above: f64) -> usize {
+    let is_flat = |k: &usize| of[*k] <= of[bottom] + above;
+    let before = (0..bottom).rev().take_while(is_flat).count();
+    before.max((bottom + 1..of.len()).take_while(is_flat).count())
 }
 
 /// From a place downhill to the bottom.

@@ -9,8 +9,8 @@ pub struct Dynamic {
     /// When the main contacts part and when the arcing ones do, in s after the first sample; the same moment
     /// where there are no arcing contacts, or none that carry.
     pub parts_s: (f64, f64),
-    /// The mean resistance of the arcing contacts between, in ohms.
-    pub arcing_ohm: Option<f64>,
+    /// The mean resistance of the arcing contacts between, in ohms, and by which standard deviation that mean scatters.
+    pub arcing_ohm: Option<(f64, f64)>,
 }
 
 /// Over how many samples a resistance is taken.
@@ -51,7 +51,10 @@ pub fn read(volts: &[f64], amps: &[f64], rate_hz: f64) -> Option<Dynamic> {
     }
     let carried: Vec<f64> = (main..gone).filter_map(|k| Some(volts[k] / amps.get(k)?)).collect();
     let mean = carried.iter().sum::<f64>() / carried.len() as f64;
-    Some(Dynamic { closed_ohm, parts_s: (at(main), at(gone)), arcing_ohm: Some(mean) })
+    let squares = carried.iter().map(|ohm| (ohm - mean).powi(2)).sum::<f64>();
+    let count = carried.len() as f64;
+    let scatter = (squares / (count - 1.0).max(1.0) / count).sqrt();
+    Some(Dynamic { closed_ohm, parts_s: (at(main), at(gone)), arcing_ohm: Some((mean, scatter)) })
 }
 
 fn median(of: &[f64]) -> Option<f64> {
@@ -89,7 +92,7 @@ mod tests {
         assert!((seen.closed_ohm - 40e-6).abs() < 1e-6, "{seen:?}");
         let (main, arcing) = seen.parts_s;
         assert!((main - 0.030).abs() < 2.1e-4 && (arcing - 0.036).abs() < 6e-5, "{seen:?}");
-        assert!((seen.arcing_ohm.unwrap() - 300e-6).abs() < 15e-6, "{seen:?}");
+        assert!((seen.arcing_ohm.unwrap().0 - 300e-6).abs() < 15e-6, "{seen:?}");
         // Without any, both part at once.
         let (volts, amps) = opening(0.0);
         let seen = read(&volts, &amps, 20_000.0).unwrap();

@@ -3,4 +3,5 @@
 pub mod coil;
 pub mod contact;
 pub mod dynamic;
+pub mod scatter;
 pub mod travel;

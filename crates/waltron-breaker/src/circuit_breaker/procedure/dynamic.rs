@@ -2,6 +2,7 @@
 
 use super::grade::{Measured, Missing, Setup, Wanted};
 use super::resistance::{CURRENT, VOLTAGE, direct};
+use super::seen::scatters;
 use super::step::{RATE_HZ, TRAVEL, control, seen_contacts};
 use super::task::{Breaking, Task, Tested};
 use crate::circuit_breaker::analysis::dynamic;
@@ -176,9 +177,10 @@ fn measured(setup: &Setup, what: Measurand, seen: &Observation) -> Measured {
         return Ok(timed.with(Cause::limit("sampling", Value::Plain(step)), 1.0));
     }
     let none = || untold("no arcing contact carried alone: there is none, or it is burnt away");
-    let ohm = read.arcing_ohm.ok_or_else(none)?;
+    let (ohm, scatter) = read.arcing_ohm.ok_or_else(none)?;
     let fed = amps.first().copied().unwrap_or(0.0);
     let shown = |of: &str, value: f64| setup.rig.seen(&of.into(), value.into()).real();
     let worth = shown(VOLTAGE, ohm * fed).over(&shown(CURRENT, fed));
-    Ok(worth.function(ohm, 1.0))
+    let scatter = Quantity { si: scatter, dimension: Dimension::RESISTANCE };
+    Ok(worth.function(ohm, 1.0).with_beside(scatters(scatter), 1.0))
 }

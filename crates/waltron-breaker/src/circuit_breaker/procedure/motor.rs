@@ -1,20 +1,23 @@
 //! The motor that charges the closing spring: how long, and with which current.
 
 use super::grade::{Missing, Setup, Wanted};
+use super::seen::scatters;
 use super::step::{CHARGED, CHARGING, MOTOR_SUPPLY, RATE_HZ, control};
 use super::task::{Breaking, Task, Tested};
+use crate::circuit_breaker::analysis::scatter::scatter;
 use crate::circuit_breaker::asset::{CircuitBreaker, Measurand, Motor};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::sync::Arc;
-use waltron_core::grading::Values;
+use waltron_core::grading::{Value, Values};
 use waltron_core::injection::measuring::{Capture, Part};
 use waltron_core::injection::observation::{Ended, Observation};
 use waltron_core::injection::program::{Condition, Program, Segment, Stop, Switching, Then};
 use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
-use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::quantity::{Dimension, Measure, Quantity, Time, seconds};
 use waltron_core::text::document::{Field, Problem, Problems, QuantityText};
 use waltron_core::text::name::Name;
+use waltron_core::uncertainty::Cause;
 
 /// Samples a second of the motor's current.
 const MOTOR_HZ: f64 = RATE_HZ / 10.0;
@@ -177,8 +180,14 @@ fn measured(
     if !sum.is_finite() || most <= u(most) {
         return Err(untold("no current flows while it charges: the meter is not in its circuit"));
     }
+    let amps = |si: f64| Quantity { si, dimension: Dimension::CURRENT };
     if what == Measurand::MotorInrush {
-        return Ok(shown(most));
+        // It is largest where the motor is switched on, up to a sample before the first one that shows it.
+        let at = samples.iter().position(|a| a.abs() >= most).unwrap_or(0);
+        let next = samples.get(at + 1).map_or(0.0, |a| (most - a.abs()).abs());
+        let between = Cause::limit("sampling", Value::Plain(amps(next)));
+        let scatter = scatters(amps(scatter(samples)));
+        return Ok(shown(most).with_beside(between, 1.0).with_beside(scatter, 1.0));
     }
     let from = ((INRUSH_S * MOTOR_HZ) as usize).min(samples.len() / 2);
     let part = &samples[from..];
@@ -186,5 +195,6 @@ fn measured(
     if mean.abs() <= u(mean) {
         return Err(untold("no current flows while it charges: the meter is not in its circuit"));
     }
-    Ok(shown(mean))
+    let scatter = scatters(amps(scatter(part) / (part.len() as f64).sqrt()));
+    Ok(shown(mean).with_beside(scatter, 1.0))
 }

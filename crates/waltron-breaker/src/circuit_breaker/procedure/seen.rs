@@ -360,8 +360,10 @@ impl<'a> Shown<'a> {
         let of = of.ok_or_else(lacks)?;
         let current = self.coil(of).ok_or_else(lacks)??;
         let shown = |amps: f64| self.shown(&of.current(), amps);
+        let amps = |si: f64| Quantity { si, dimension: Dimension::CURRENT };
+        let of_peak = |peak: f64| shown(peak).with_beside(scatters(amps(current.scatter_a)), 1.0);
         if of.is_ac && wanted.what == Measurand::CoilPeak {
-            return current.peak.map(|(amps, _)| shown(amps)).ok_or_else(lacks);
+            return current.peak.map(|(amps, _)| of_peak(amps)).ok_or_else(lacks);
         }
         let moved = current.peak.zip(current.notch);
         let stuck = || {
@@ -371,8 +373,13 @@ impl<'a> Shown<'a> {
             )
         };
         match wanted.what {
-            Measurand::CoilPeak => moved.map(|((amps, _), _)| shown(amps)).ok_or_else(stuck),
-            Measurand::NotchTime => moved.map(|(_, (_, at))| self.sampled(at)).ok_or_else(stuck),
+            Measurand::CoilPeak => moved.map(|((amps, _), _)| of_peak(amps)).ok_or_else(stuck),
+            Measurand::NotchTime => {
+                let flat = Quantity { si: current.notch_limit_s, dimension: Dimension::TIME };
+                let flat = Cause::limit("flat bottom", Value::Plain(flat));
+                let told = moved.map(|(_, (_, at))| self.sampled(at).with(flat, 1.0));
+                told.ok_or_else(stuck)
+            }
             _ => {
                 let short =
                     || Missing::Untold("the coil was cut off before its current settled".into());
@@ -398,10 +405,12 @@ impl<'a> Shown<'a> {
         let contacts = self.contacts.iter().filter_map(|(_, name)| self.time(name, closes).ok());
         let contact_s = contacts.reduce(f64::min);
         let seen = travel::read(&angles, RATE_HZ, contact_s, of.stroke_rad).ok_or_else(still)?;
-        // Of a difference between two places, in which what the meter is off by everywhere drops out.
+        // Of a difference between two places, in which what the meter is off by everywhere drops out; what it scatters by
+        // does not.
         let by_travel = |angle: f64| {
             let at = |angle: f64| self.shown(&TRAVEL.into(), angle / scale).times(scale);
-            at(angle).minus(&at(0.0))
+            let scatter = Quantity { si: seen.scatter, dimension: Dimension::ANGLE };
+            at(angle).minus(&at(0.0)).with_beside(scatters(scatter), 2f64.sqrt())
         };
         let unknown = || Missing::Untold("no contact tells where its speed is taken".to_owned());
         Ok(match what {
@@ -409,15 +418,29 @@ impl<'a> Shown<'a> {
             Measurand::Overtravel => by_travel(seen.overtravel),
             Measurand::DampingTime => {
                 let none = || Missing::Untold("it did not come to rest behind the contacts".into());
-                let time = seen.damping_s.ok_or_else(none)?;
-                self.sampled(time)
+                let damping = seen.damping.ok_or_else(none)?;
+                let limit = Quantity { si: damping.limit_s, dimension: Dimension::TIME };
+                let slow = Cause::limit("coming to rest", Value::Plain(limit));
+                self.sampled(damping.time_s).with(slow, 1.0)
             }
             _ => {
                 let speed = seen.speed.ok_or_else(unknown)?;
-                by_travel(speed * travel::SPEED_S).function(speed, 1.0 / travel::SPEED_S)
+                let value = speed.value;
+                let told =
+                    by_travel(value * travel::SPEED_S).function(value, 1.0 / travel::SPEED_S);
+                // Where it is taken is as sure as the contact's time.
+                let name = self.contacts.first().map(|(_, name)| name);
+                let when = self.timed(contact_s.unwrap_or(0.0), [None, name]);
+                let is_stated = told.is_stated();
+                if is_stated { told.joined(&when, value, [1.0, speed.later]) } else { told }
             }
         })
     }
+}
+
+/// What samples scatter by, as a cause.
+pub(super) fn scatters(deviation: Quantity) -> Cause {
+    Cause::scatter("scatter of samples", Value::Plain(deviation))
 }
 
 /// The current that a coil settles to by its nameplate, in A; a small one where that does not tell.
