@@ -10,36 +10,38 @@ pub fn scatter(samples: &[f64]) -> f64 {
         .map(|s| (s[0] - 2.0 * s[1] + s[2]).abs())
         .filter(|s| s.is_finite())
         .collect();
-    sizes.sort_by(f64::total_cmp);
-    sizes.get(sizes.len() / 2).map_or(0.0, |median| median / (0.6745 * 6f64.sqrt()))
+    if sizes.is_empty() {
+        return 0.0;
+    }
+    let middle = sizes.len() / 2;
+    let (_, median, _) = sizes.select_nth_unstable_by(middle, f64::total_cmp);
+    *median / (0.6745 * 6f64.sqrt())
 }
 
 /// The parabola through so many samples on each side of each (Savitzky and Golay 1964): peaks keep their height. Towards
 /// the ends there are fewer.
 pub fn smooth(samples: &[f64], half: usize) -> Vec<f64> {
     let count = samples.len();
+    let weights: Vec<Vec<f64>> = (0..=half).map(weights).collect();
     let at = |k: usize| {
         let m = half.min(k).min(count - 1 - k);
         let part = &samples[k - m..=k + m];
-        let places = (0..part.len()).map(|place| place as f64 - m as f64);
-        part.iter().zip(places).map(|(s, place)| s * weight(m, place)).sum()
+        part.iter().zip(&weights[m]).map(|(s, weight)| s * weight).sum()
     };
     (0..count).map(at).collect()
 }
 
-fn weight(half: usize, place: f64) -> f64 {
-    if half == 0 {
-        return 1.0;
-    }
+fn weights(half: usize) -> Vec<f64> {
     let m = half as f64;
     let square = m * m;
-    3.0 * (3.0 * square + 3.0 * m - 1.0 - 5.0 * place * place)
-        / ((2.0 * m + 1.0) * (4.0 * square + 4.0 * m - 3.0))
+    let whole = (2.0 * m + 1.0) * (4.0 * square + 4.0 * m - 3.0) / 3.0;
+    let of = |place: f64| (3.0 * square + 3.0 * m - 1.0 - 5.0 * place * place) / whole;
+    (0..=2 * half).map(|k| of(k as f64 - m)).collect()
 }
 
 /// The share of the scatter that [`smooth`] leaves.
 pub fn left(half: usize) -> f64 {
-    weight(half, 0.0).sqrt()
+    weights(half)[half].sqrt()
 }
 
 #[cfg(test)]

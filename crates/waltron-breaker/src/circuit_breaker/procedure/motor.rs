@@ -169,7 +169,8 @@ fn measured(
         let charged = Name::from(CHARGED);
         return Ok(setup.rig.timed(seconds(time), &charged, seen.host_timing));
     }
-    let track = seen.captures.first().and_then(|c| c.tracks.first());
+    let captured = seen.captures.first();
+    let track = captured.and_then(|c| c.tracks.first());
     let samples = track.map(|t| &t.samples[..]).filter(|s| !s.is_empty());
     let samples = samples.ok_or_else(|| untold("its samples are not there"))?;
     let shown = |amps: f64| setup.rig.seen(&CURRENT.into(), amps.into()).real();
@@ -182,10 +183,14 @@ fn measured(
     }
     let amps = |si: f64| Quantity { si, dimension: Dimension::CURRENT };
     if what == Measurand::MotorInrush {
-        // It is largest where the motor is switched on, up to a sample before the first one that shows it.
+        // It is largest where the motor is switched on, before the first sample that shows it.
         let at = samples.iter().position(|a| a.abs() >= most).unwrap_or(0);
-        let next = samples.get(at + 1).map_or(0.0, |a| (most - a.abs()).abs());
-        let between = Cause::limit("sampling", Value::Plain(amps(next)));
+        let falls = samples.get(at + 1).map_or(0.0, |a| (most - a.abs()).max(0.0));
+        let since =
+            captured.map_or(0.0, |c| c.start.si() + at as f64 / c.rate_hz - span.start.si());
+        let before = falls * (since * MOTOR_HZ).clamp(0.0, 1.0);
+        let most = most + before;
+        let between = Cause::limit("sampling", Value::Plain(amps(falls / 2.0)));
         let scatter = scatters(amps(scatter(samples)));
         return Ok(shown(most).with_beside(between, 1.0).with_beside(scatter, 1.0));
     }
