@@ -131,8 +131,9 @@ pub(super) fn power_transformers() -> Vec<Case> {
     ];
     // A star by the root of three, over a delta.
     let ratio = 3f64.sqrt() * 907.3 / 285.7;
+    let wire = 318.0 / 1e3;
     let squared = (907.3f64 / 285.7).powi(2);
-    let short_circuit = (2.0 + 3.0 * squared).hypot(0.318 + 0.036 * squared);
+    let short_circuit = (2.0 + 3.0 * squared).hypot(wire + 0.036 * squared);
     let winding = "procedure = \"winding-resistance\"\ntemperature = \"20 degC\"\ntemperature_uncertainty = \"0 K\"\npositions = [\"10\"]\n";
     vec![
         case(
@@ -152,7 +153,7 @@ pub(super) fn power_transformers() -> Vec<Case> {
             "procedure = \"tan-delta\"\ntemperature = \"20 degC\"\nsweep = false\n",
             &[("HL/capacitance", 6.38e-9 * 1.0027), ("L/capacitance", 11.25e-9 * 1.0034)],
         ),
-        changed(POWER_TRANSFORMER, &cold, winding, &[("10/V", copper(0.318, 20.0, 75.0))]),
+        changed(POWER_TRANSFORMER, &cold, winding, &[("10/V", copper(wire, 20.0, 75.0))]),
         // A share of what 110 kV and 40 MVA make.
         changed(
             POWER_TRANSFORMER,
