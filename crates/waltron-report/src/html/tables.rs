@@ -244,8 +244,9 @@ pub(super) fn budgets(run: &Run) -> Markup {
                 p.hint { "What errs, as it is stated, its standard uncertainty, by how much it moves the value, and what it adds; U (k = 2) is twice the root of the sum of the squares." }
                 table.results {
                     thead { tr {
-                        th { "Point" } th { "What errs" } th { "Stated" } th { "÷" } th { "Standard" }
-                        th { "Moves it by" } th { "Adds" } th { "Share" }
+                        th { "Point" } th { "What errs" } th.number { "Stated" } th { "÷" }
+                        th.number { "Standard" } th.number { "Moves it by" } th.number { "Adds" }
+                        th.number { "Share" }
                     } }
                     tbody { @for grade in &all { @if let Some(value) = measured(grade) {
                         @for (k, row) in budget::rows(&grade.budget, value).into_iter().enumerate() {

@@ -15,7 +15,7 @@ use waltron_core::procedure::{
     Action, Answer, Bench, Carried, Injection, Method, Planned, PlannedPoint, Procedure, Question,
     SetupError, Ungraded, Wanted as Asked,
 };
-use waltron_core::quantity::{Measure, Time, seconds};
+use waltron_core::quantity::{Dimension, Measure, Time, seconds};
 use waltron_core::text::name::Name;
 use waltron_core::uncertainty::Estimate;
 
@@ -331,6 +331,23 @@ impl Tasks {
 }
 
 impl Procedure for Tasks {
+    /// The times, in the middle of what is allowed.
+    fn foreseen(&self) -> Vec<Finding> {
+        let of_task = |task: &Task| -> Vec<Finding> {
+            let times = task.points.iter().filter(|w| w.what.dimension() == Dimension::TIME);
+            let found = times.filter_map(|wanted| {
+                let span = self.setup.of.limit(wanted.what, &wanted.of, wanted.share)?;
+                let time = seconds(f64::midpoint(span.min?, span.max?));
+                let end = Name::from(wanted.of.as_str());
+                let timed = self.setup.rig.timed_between(time, [None, Some(&end)], None);
+                let fed = task.stimulus.clone();
+                Some(self.setup.finding(&task.label, wanted, fed, Ok(timed)))
+            });
+            found.collect()
+        };
+        self.tasks.iter().flat_map(of_task).collect()
+    }
+
     fn planned(&self) -> Vec<Planned> {
         let plan = |task: &Task| {
             let points = task.points.iter();

@@ -238,6 +238,10 @@ impl Course {
 }
 
 impl Procedure for Course {
+    fn foreseen(&self) -> Vec<Finding> {
+        self.shots.iter().flat_map(|shot| shot.foreseen.clone()).collect()
+    }
+
     fn planned(&self) -> Vec<Planned> {
         let plan = |points, stimulus, limits, program: &Arc<Program>, likely, not_tested| Planned {
             points,

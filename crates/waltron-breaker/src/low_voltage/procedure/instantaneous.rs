@@ -225,6 +225,7 @@ impl Pulses {
             grade: Arc::new(grade),
             trips: Arc::new(trips),
             not_tested,
+            foreseen: Vec::new(),
         })
     }
 }

@@ -128,6 +128,7 @@ impl Shooting for Holding {
                 grade: Arc::new(grade),
                 trips: trips(bench.capability, way),
                 not_tested: not_tested.clone(),
+                foreseen: Vec::new(),
             })
         };
         self.places.iter().map(shot).collect()

@@ -45,6 +45,8 @@ pub(super) struct Shot {
     pub(super) trips: Arc<dyn Fn(&Observation) -> bool + Send + Sync>,
     /// Why it is not made at all.
     pub(super) not_tested: Option<String>,
+    /// What its points come to where it trips in the middle of what is allowed, as far as that is known.
+    pub(super) foreseen: Vec<Finding>,
 }
 
 /// A test that is a list of shots.

@@ -13,7 +13,7 @@ use waltron_core::grading::{
 };
 use waltron_core::injection::capability::Capability;
 use waltron_core::injection::measuring::{Read, When};
-use waltron_core::injection::observation::Observation;
+use waltron_core::injection::observation::{Edge, Ended, Observation, Span};
 use waltron_core::injection::program::{Condition, Program, Segment, Stop, Then};
 use waltron_core::procedure::{Bench, FamilyKeys, Method, SetupError, TestHead};
 use waltron_core::quantity::{
@@ -338,6 +338,9 @@ impl Timed {
             }
             all
         };
+        let foreseen = trips_at(f64::midpoint(low, high), way);
+        let foreseen = foreseen.map(|seen| grade(&seen).into_iter().take(1).collect());
+        let foreseen = foreseen.filter(|_| not_tested.is_none()).unwrap_or_default();
         Ok(Shot {
             place: place.to_owned(),
             points,
@@ -350,6 +353,7 @@ impl Timed {
             grade: Arc::new(grade),
             trips: trips(bench.capability, way),
             not_tested,
+            foreseen,
         })
     }
 
@@ -409,8 +413,18 @@ impl Timed {
             grade: Arc::new(grade),
             trips: trips(bench.capability, Way::Poles),
             not_tested,
+            foreseen: Vec::new(),
         })
     }
+}
+
+/// What is seen of a trip after so many seconds; `None` of none.
+fn trips_at(time_s: f64, way: Way) -> Option<Observation> {
+    let time = seconds(time_s).is_finite().then_some(seconds(time_s))?;
+    let span = Span { start: seconds(0.0), end: time, ended: Ended::Stop(0) };
+    let signal = if way == Way::Poles { FLOWS } else { AUXILIARY };
+    let edge = Edge { signal: signal.into(), time, closed: false };
+    Some(Observation { segments: vec![span], edges: vec![edge], ..Observation::default() })
 }
 
 /// Whether a shot has tripped, by contacts or as the trip unit tells itself.
