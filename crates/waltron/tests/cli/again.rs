@@ -795,3 +795,40 @@ fn what_will_be_uncertain_is_said_before() {
     assert!(pickup.ends_with("inconclusive; most of it is `ia size`"), "{pickup}");
     assert!(told("51P-times").contains("and"), "{out}");
 }
+
+/// Nor is it left to the run where a ramp is too quick, or a breaker's times are looked at by a slow clock.
+#[test]
+fn what_is_too_quick_is_said_before() {
+    let site = Site::new();
+    let plan = |rate: &str| {
+        format!(
+            "[plan]\ntitle = \"t\"\nasset = \"q07-f1.asset.toml\"\nrig = \"q07-f1.rig.toml\"\n\
+             [[test]]\nid = \"s\"\nprocedure = \"sequence\"\nscript = '''\n\
+             hold i = balanced(0.5 A) for 1 s\nramp i from 0.5 A to 2 A {rate} until start as up\n\
+             expect up.value is 51P.pickup within tolerance(51P) as \"pickup\"\noff\n'''\n"
+        )
+    };
+    let check = |rate: &str| {
+        site.write("s.plan.toml", &plan(rate));
+        site.waltron(&["check", "s.plan.toml"]).exits(0).out()
+    };
+    // Half of five cycles at 1 A/s: 50 mA, a limit; 2 % of 1.2 A are 24 mA.
+    let out = check("at 1 A/s");
+    let line = out.lines().find(|l| l.starts_with("Uncertain  s/pickup")).unwrap();
+    assert!(
+        line.contains("U will be 57.7") && line.contains("`time to answer of start`"),
+        "{line}"
+    );
+    assert!(check("by 5 mA every 10 ms").contains("`step of start`"));
+    for slow in ["at 0.05 A/s", "by 5 mA every 200 ms"] {
+        assert!(!check(slow).contains("Uncertain"), "{slow}");
+    }
+    let site = Site::examples();
+    site.edit(
+        "q05-cb.rig.toml",
+        "timing_accuracy = \"0.01 % + 50 us\"",
+        "timing_accuracy = \"5 ms\"",
+    );
+    let out = site.waltron(&["check", "q05-cb.plan.toml"]).exits(0).out();
+    assert!(out.contains("Uncertain  first/O/opening-time/L1"), "{out}");
+}
