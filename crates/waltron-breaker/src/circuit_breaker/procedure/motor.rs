@@ -183,12 +183,14 @@ fn measured(
     }
     let amps = |si: f64| Quantity { si, dimension: Dimension::CURRENT };
     if what == Measurand::MotorInrush {
-        // It is largest where the motor is switched on, before the first sample that shows it.
+        // Where it is largest at once, it was larger when the motor was switched on, up to a sample before; one that rises
+        // first is told as it is.
         let at = samples.iter().position(|a| a.abs() >= most).unwrap_or(0);
         let falls = samples.get(at + 1).map_or(0.0, |a| (most - a.abs()).max(0.0));
         let since =
             captured.map_or(0.0, |c| c.start.si() + at as f64 / c.rate_hz - span.start.si());
-        let before = falls * (since * MOTOR_HZ).clamp(0.0, 1.0);
+        let share = Some((since * MOTOR_HZ).max(0.0)).filter(|share| *share < 1.5);
+        let before = falls * share.unwrap_or(0.0).min(1.0);
         let most = most + before;
         let between = Cause::limit("sampling", Value::Plain(amps(falls / 2.0)));
         let scatter = scatters(amps(scatter(samples)));
